@@ -1,0 +1,82 @@
+"""Read delimited files into analysis datasets: look, decide once, read, and check the account.
+
+Everything public is importable from here. Heavy packages are imported only when they are used.
+"""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from .checks.codebook import Codebook
+    from .dataset import Column, Dataset
+    from .errors import LayoutError, OliveCrateError, PlanError, SourceError, UnreadableError
+    from .evidence import Evidence
+    from .formats.packed import unpack
+    from .formats.packing import pack
+    from .loading import draft, load
+    from .looking import Look, look
+    from .plan import Plan, Rows
+    from .receipt import Problem, Receipt
+    from .variables import MissingCode, ValueLabel, Variable
+
+__version__ = "0.1.0"
+
+_HOMES = {
+    "checks.codebook": ("Codebook",),
+    "dataset": ("Column", "Dataset"),
+    "errors": (
+        "LayoutError",
+        "OliveCrateError",
+        "PlanError",
+        "SourceError",
+        "UnreadableError",
+    ),
+    "evidence": ("Evidence",),
+    "formats.packed": ("unpack",),
+    "formats.packing": ("pack",),
+    "loading": ("draft", "load"),
+    "looking": ("Look", "look"),
+    "plan": ("Plan", "Rows"),
+    "receipt": ("Problem", "Receipt"),
+    "variables": ("MissingCode", "ValueLabel", "Variable"),
+}
+_HOME = {name: home for home, names in _HOMES.items() for name in names}
+
+__all__ = [
+    "Codebook",
+    "Column",
+    "Dataset",
+    "Evidence",
+    "LayoutError",
+    "Look",
+    "MissingCode",
+    "OliveCrateError",
+    "Plan",
+    "PlanError",
+    "Problem",
+    "Receipt",
+    "Rows",
+    "SourceError",
+    "UnreadableError",
+    "ValueLabel",
+    "Variable",
+    "draft",
+    "load",
+    "look",
+    "pack",
+    "unpack",
+]
+
+
+def __getattr__(name: str) -> Any:
+    if name not in _HOME:
+        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+    value = getattr(import_module(f".{_HOME[name]}", __name__), name)
+    globals()[name] = value
+    return value
+
+
+def __dir__() -> list[str]:
+    return sorted([*globals(), *__all__])

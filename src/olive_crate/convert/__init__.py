@@ -1,0 +1,28 @@
+"""Spans of one variable and its declaration to values, reasons and what could not be taken."""
+
+from __future__ import annotations
+
+from ..records.spans import Cells
+from .rule import Converted, Rule
+
+
+def convert(cells: Cells, rule: Rule) -> Converted:
+    """Convert the cells of one variable in a block of rows."""
+    if rule.kind in ("integer", "number"):
+        from .numbers import convert_numbers
+
+        return convert_numbers(cells, rule)
+    if rule.kind in ("date", "time", "datetime", "zoned"):
+        from .dates import convert_times
+
+        return convert_times(cells, rule)
+    from . import dates, text
+
+    if rule.kind == "duration":
+        return dates.convert_durations(cells, rule)
+    if rule.kind == "boolean":
+        return text.convert_booleans(cells, rule)
+    return text.convert_text(cells, rule)
+
+
+__all__ = ["Converted", "Rule", "convert"]

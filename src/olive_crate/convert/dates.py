@@ -1,0 +1,130 @@
+"""Cells to dates, times, date-times and durations.
+
+Without a pattern, the forms of ISO 8601-1:2019 are taken: calendar dates in extended format
+(5.2.2.1), times of day (5.3.1), both together with `T` or a blank between them (5.4.2.1), seconds
+and their fraction optional, with or without a zone. Date-times with a zone are kept in UTC.
+"""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+import pyarrow as pa
+
+from ..kernels import reference as kernels
+from ..kernels.reference import Ints, times
+from ..records.spans import Cells
+from .missing import by_text
+from .rule import IS_BLANK, IS_UNREADABLE, Converted, Rule, reason_of
+
+DATE = ("%Y-%m-%d",)
+TIME = ("%H:%M:%S", "%H:%M", "%H:%M:%S.%f")
+LOCAL = tuple(f"%Y-%m-%d{mark}{time}" for mark in "T " for time in TIME)
+ZONED = tuple(form + "%z" for form in LOCAL)
+ANY_ZONED = "iso%z"
+"""In place of a pattern: any of the forms of ISO 8601 with a zone."""
+TYPES = {
+    "date": pa.date32(),
+    "time": pa.time64("us"),
+    "datetime": pa.timestamp("us"),
+    "duration": pa.duration("us"),
+}
+ISO_DURATION = re.compile(
+    r"(?P<sign>[+-])?P(?:(?P<w>\d+)W)?(?:(?P<d>\d+)D)?"
+    r"(?:T(?:(?P<h>\d+)H)?(?:(?P<m>\d+)M)?(?:(?P<s>\d+(?:[.,]\d{1,6})?)S)?)?"
+)
+CLOCK = re.compile(r"(?P<sign>-)?(?P<h>\d+):(?P<m>[0-5]\d)(?::(?P<s>[0-5]\d(?:[.,]\d{1,6})?))?")
+
+
+def forms(rule: Rule) -> tuple[str, ...]:
+    """The patterns to try in turn."""
+    if rule.format == ANY_ZONED:
+        return ZONED
+    if rule.format is not None:
+        return (rule.format,)
+    return {"date": DATE, "time": TIME, "datetime": LOCAL, "zoned": ZONED}[rule.kind]
+
+
+def convert_times(cells: Cells, rule: Rule) -> Converted:
+    """Take cells as `date`, `time` or `datetime`."""
+    reasons = np.zeros(len(cells), np.uint8)
+    values = np.zeros(len(cells), np.int64)
+    valid = np.zeros(len(cells), bool)
+    pending, rest = np.arange(len(cells)), cells
+    patterns = [times.compiled(form) for form in forms(rule)]
+    kind = _arrow_type(rule, patterns[0])
+    for attempt, pattern in enumerate(patterns):
+        parts = times.parse(rest.buffer, rest.starts, rest.ends, pattern)
+        good = parts.ok
+        values[pending[good]] = _stored(kind, parts)[good]
+        valid[pending[good]] = True
+        pending, rest = pending[~good], rest.at(np.flatnonzero(~good))
+        if attempt == 0 and len(pending):
+            pending, rest = _set_missing_aside(rest, rule, pending, reasons)
+            again = times.parse(rest.buffer, rest.starts, rest.ends, pattern)
+            values[pending[again.ok]] = _stored(kind, again)[again.ok]
+            valid[pending[again.ok]] = True
+            pending, rest = pending[~again.ok], rest.at(np.flatnonzero(~again.ok))
+        if not len(pending):
+            break
+    reasons[pending] = IS_UNREADABLE
+    if rule.codes:
+        coded = by_text(cells.trimmed(), rule.codes)
+        hit = valid & (coded >= 0)
+        reasons[hit] = reason_of(0) + coded[hit]
+        valid &= ~hit
+    stored = values.astype(np.int32) if kind == pa.date32() else values
+    return Converted(kernels.arrow(stored, valid, kind), reasons, pending)
+
+
+def _arrow_type(rule: Rule, pattern: times.Pattern) -> pa.DataType:
+    return pa.timestamp("us", "UTC") if pattern.has_zone else TYPES[rule.kind]
+
+
+def _stored(kind: pa.DataType, parts: times.Parts) -> Ints:
+    if kind == pa.date32():
+        return parts.days
+    if kind == pa.time64("us"):
+        return parts.micros
+    return parts.days * times.DAY_US + parts.micros
+
+
+def _set_missing_aside(
+    cells: Cells, rule: Rule, pending: Ints, reasons: np.ndarray
+) -> tuple[Ints, Cells]:
+    """Give blanks and codes their reasons; returns the other cells, without blanks around them."""
+    cells = cells.trimmed()
+    code = by_text(cells, rule.codes)
+    empty = cells.starts == cells.ends
+    reasons[pending[code >= 0]] = reason_of(0) + code[code >= 0]
+    reasons[pending[empty]] = IS_BLANK
+    left = np.flatnonzero(~empty & (code < 0))
+    return pending[left], cells.at(left)
+
+
+def convert_durations(cells: Cells, rule: Rule) -> Converted:
+    """Take cells as `duration`: `PT1H30M` (ISO 8601-1:2019, 5.5.2) or hours and minutes `36:15`."""
+    reasons = np.zeros(len(cells), np.uint8)
+    pending, rest = _set_missing_aside(cells, rule, np.arange(len(cells)), reasons)
+    texts = kernels.texts(rest.buffer, rest.starts, rest.ends).dictionary_encode()
+    micros = [_duration(text) for text in texts.dictionary.to_pylist()]
+    index = texts.indices.to_numpy()
+    known = np.array([each is not None for each in micros], bool)[index]
+    values = np.zeros(len(cells), np.int64)
+    values[pending] = np.array([each or 0 for each in micros], np.int64)[index]
+    reasons[pending[~known]] = IS_UNREADABLE
+    return Converted(kernels.arrow(values, reasons == 0, TYPES["duration"]), reasons, pending[~known])
+
+
+def _duration(text: str) -> int | None:
+    """Microseconds of one written duration."""
+    match = ISO_DURATION.fullmatch(text) or CLOCK.fullmatch(text)
+    if not match or text[-1] in "PT":
+        return None
+    part = {key: value or "0" for key, value in match.groupdict().items()}
+    whole, _, fraction = part["s"].replace(",", ".").partition(".")
+    days = int(part.get("w", 0)) * 7 + int(part.get("d", 0))
+    seconds = ((days * 24 + int(part["h"])) * 60 + int(part["m"])) * 60 + int(whole)
+    micros = seconds * 1_000_000 + int(fraction.ljust(6, "0"))
+    return -micros if part["sign"] == "-" else micros

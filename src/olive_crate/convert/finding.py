@@ -1,0 +1,200 @@
+"""The type of a column, decided by the whole file.
+
+A column starts as the narrowest type that its first block allows and is widened when a later block
+contradicts it. Nothing is ever decided by a sample: a sample can only rule a type out, which one
+contradicting cell does for good.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from ..kernels import reference as kernels
+from ..kernels.reference import Ints
+from ..records.spans import Cells
+from . import convert
+from .missing import found_in
+from .rule import IS_BLANK, IS_UNREADABLE, MARKS, PRESENT, Converted, Rule
+
+NARROW = ("integer", "number", "date", "datetime", "zoned", "time")
+WIDER = {"integer": "number"}
+NONE_YET = ""
+FIRST_MARK = 200
+PROBE = 64
+TRACKED = 1000
+MARK_REASONS = np.arange(len(MARKS), dtype=np.uint8) + FIRST_MARK
+
+
+@dataclass(slots=True)
+class Obstacles:
+    """The cells that keep a column from being of a narrower type."""
+
+    kind: str
+    fitting: int = 0
+    count: int = 0
+    texts: dict[str, tuple[int, list[int]]] = field(default_factory=dict)
+
+    def add(self, texts: pa.Array, rows: Ints) -> None:
+        """Count these texts, which stand in these rows."""
+        self.count += len(rows)
+        encoded = texts.dictionary_encode()
+        index = encoded.indices.to_numpy()
+        counts = np.bincount(index, minlength=len(encoded.dictionary))
+        for place, text in enumerate(encoded.dictionary.to_pylist()):
+            if text not in self.texts and len(self.texts) >= TRACKED:
+                continue
+            seen, first = self.texts.get(text, (0, []))
+            if len(first) < 3:
+                first = (first + rows[index == place][:3].tolist())[:3]
+            self.texts[text] = (seen + int(counts[place]), first)
+
+
+@dataclass(slots=True)
+class Found:
+    """One block of a variable, and the type it was taken as."""
+
+    kind: str
+    converted: Converted
+    marks: bool = False
+
+
+@dataclass(slots=True)
+class Finder:
+    """Takes the blocks of one variable in order and knows the type so far."""
+
+    rule: Rule
+    declared: bool
+    kind: str = NONE_YET
+    fixed: bool = False
+    """The type is known from an earlier pass; nothing is looked into further."""
+    decimals: int = 0
+    inexact: int = 0
+    wide: bool = False
+    fitting: int = 0
+    blanks: int = 0
+    obstacles: Obstacles | None = None
+    padded: list[int] = field(default_factory=list)
+    mark_counts: np.ndarray = field(default_factory=lambda: np.zeros(len(MARKS), np.int64))
+
+    def take(self, cells: Cells, rows: Ints) -> Found:
+        """Convert a block, as the type so far or a wider one if need be."""
+        if self.declared:
+            found = self._attempt(cells, self.rule.kind)
+        elif self.kind == NONE_YET:
+            found = self._first(cells, rows)
+        else:
+            found = self._attempt(cells, self.kind)
+            while len(found.converted.unread):
+                found = self._widened(cells, rows, found)
+        self._note(found, cells, rows)
+        return found
+
+    def again(self, cells: Cells) -> Found:
+        """A block once more, as the type that the whole file has settled."""
+        return self._attempt(cells, self.rule.kind if self.declared else self.kind)
+
+    def _attempt(self, cells: Cells, kind: str) -> Found:
+        """The block as this type; well-known marks among what is left over become missing."""
+        rule = replace(self.rule, kind=kind, strict=not self.declared)
+        done = convert(cells, rule)
+        if not len(done.unread) or kind in ("text", "category"):
+            return Found(kind, done)
+        mark = found_in(cells.at(done.unread).trimmed(), MARKS)
+        hit = mark >= 0
+        if not hit.any():
+            return Found(kind, done)
+        reasons = done.reasons.copy()
+        reasons[done.unread[hit]] = MARK_REASONS[mark[hit]]
+        done = done._replace(reasons=reasons, unread=done.unread[~hit])
+        return Found(kind, done, marks=True)
+
+    def _first(self, cells: Cells, rows: Ints) -> Found:
+        """The first block that holds anything."""
+        nothing, filled = self._nothing(cells)
+        if not len(filled):
+            return nothing
+        probe = cells.at(filled[:PROBE])
+        for kind in NARROW:
+            if len(self._attempt(probe, kind).converted.unread):
+                continue
+            found = self._attempt(cells, kind)
+            while len(found.converted.unread):
+                found = self._widened(cells, rows, found)
+            self.kind = found.kind
+            return found
+        self.kind = "text"
+        self._suspect(cells, rows, filled)
+        return self._attempt(cells, "text")
+
+    def _nothing(self, cells: Cells) -> tuple[Found, Ints]:
+        """The block taken as holding no value, and the indices of cells that hold one."""
+        done = convert(cells, replace(self.rule, kind="text"))
+        reasons = done.reasons.copy()
+        filled = np.flatnonzero(reasons == PRESENT)
+        mark = found_in(cells.at(filled).trimmed(), MARKS)
+        hit = mark >= 0
+        reasons[filled[hit]] = MARK_REASONS[mark[hit]]
+        empty = Converted(pa.nulls(len(cells)), reasons, np.zeros(0, np.int64))
+        return Found(NONE_YET, empty, marks=bool(hit.any())), filled[~hit]
+
+    def _widened(self, cells: Cells, rows: Ints, found: Found) -> Found:
+        """The next wider type, and why."""
+        wider = WIDER.get(found.kind, "text")
+        if wider == "number" and self._are_wide(cells, found.converted.unread):
+            self.wide = True
+        if wider == "text":
+            if self.obstacles is None:
+                self.obstacles = Obstacles(found.kind, self.fitting)
+            self.kind = "text"
+            return self._attempt(cells, "text")
+        self.kind = wider
+        return self._attempt(cells, wider)
+
+    def _are_wide(self, cells: Cells, unread: Ints) -> bool:
+        """Are there integers among these, which only do not fit 64 bits?"""
+        rest = cells.at(unread).trimmed()
+        texts = kernels.texts(rest.buffer, rest.starts, rest.ends)
+        return bool(pc.any(pc.match_substring_regex(texts, r"^[+-]?[1-9][0-9]{18,}$")).as_py())
+
+    def _suspect(self, cells: Cells, rows: Ints, filled: Ints) -> None:
+        """Is a column of text mostly of another type? Then its obstacles are worth naming."""
+        step = max(1, len(filled) // (4 * PROBE))
+        probe = cells.at(filled[::step])
+        for kind in ("number", "date", "datetime", "zoned", "time"):
+            left = len(self._attempt(probe, kind).converted.unread)
+            if left * 2 < len(probe):
+                self.obstacles = Obstacles(kind)
+                return
+
+    def _note(self, found: Found, cells: Cells, rows: Ints) -> None:
+        done = found.converted
+        self.decimals = max(self.decimals, done.decimals)
+        self.inexact += done.inexact
+        if found.marks:
+            self.mark_counts += np.bincount(
+                done.reasons[done.reasons >= FIRST_MARK] - FIRST_MARK, minlength=len(MARKS)
+            )
+        if self.fixed or self.declared:
+            return
+        if found.kind == "text" and self.obstacles is not None:
+            self._track(cells, rows, self.obstacles)
+        elif found.kind not in ("text", NONE_YET):
+            self.fitting += len(done.values) - done.values.null_count
+
+    def _track(self, cells: Cells, rows: Ints, obstacles: Obstacles) -> None:
+        kind = "number" if obstacles.kind == "integer" else obstacles.kind
+        done = self._attempt(cells, kind).converted
+        obstacles.fitting += len(done.values) - done.values.null_count
+        if len(done.unread):
+            rest = cells.at(done.unread).trimmed()
+            texts = kernels.texts(rest.buffer, rest.starts, rest.ends)
+            obstacles.add(texts, rows[done.unread])
+        if obstacles.count > obstacles.fitting + 4 * PROBE:
+            self.obstacles = None
+
+
+__all__ = ["IS_BLANK", "IS_UNREADABLE", "Finder", "Found", "Obstacles"]

@@ -1,0 +1,82 @@
+"""Missing codes met while converting: by text before, by value after."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import lru_cache
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from ..kernels import reference as kernels
+from ..kernels.reference import Flags, Ints
+from ..records.spans import Cells
+from ..variables import MissingCode
+from .rule import number_of, reason_of
+
+
+@lru_cache(maxsize=1024)
+def texts_of(codes: tuple[MissingCode, ...]) -> tuple[tuple[str, ...], tuple[int, ...]]:
+    """Every way a single-value code may be written, with the code's place in the list."""
+    ways: dict[str, int] = {}
+    for place, code in enumerate(codes):
+        if code.value is None:
+            continue
+        ways.setdefault(str(code.value), place)
+        if isinstance(code.value, float) and code.value.is_integer():
+            ways.setdefault(str(int(code.value)), place)
+    return tuple(ways), tuple(ways.values())
+
+
+def by_text(cells: Cells, codes: tuple[MissingCode, ...]) -> Ints:
+    """For each (trimmed) cell the place of the code it is the text of, or -1."""
+    ways, places = texts_of(codes)
+    return _places(cells, ways, np.array(places, np.int64))
+
+
+def found_in(cells: Cells, words: Sequence[str]) -> Ints:
+    """For each (trimmed) cell the place of the word it is, or -1."""
+    return _places(cells, words, np.arange(len(words)))
+
+
+def _places(cells: Cells, words: Sequence[str], places: Ints) -> Ints:
+    found = np.full(len(cells), -1, np.int64)
+    if not words or not len(cells):
+        return found
+    lengths = cells.ends - cells.starts
+    longest = max(len(word.encode("utf-8")) for word in words)
+    maybe = np.flatnonzero(lengths <= longest)
+    if len(maybe):
+        texts = kernels.texts(cells.buffer, cells.starts[maybe], cells.ends[maybe])
+        index = pc.index_in(texts, pa.array(words, pa.string()))
+        hits = index.fill_null(-1).to_numpy()
+        found[maybe] = np.where(hits < 0, -1, places[hits])
+    return found
+
+
+def by_value(
+    values: np.ndarray, valid: Flags, reasons: np.ndarray, codes: tuple[MissingCode, ...], decimal: str
+) -> None:
+    """Give the reasons of codes to the numbers that are codes; changes `valid` and `reasons`."""
+    for place, code in enumerate(codes):
+        low, high = _span(code, decimal)
+        if low is None and high is None:
+            continue
+        hit = valid.copy()
+        if low is not None:
+            hit &= values >= low
+        if high is not None:
+            hit &= values <= high
+        if hit.any():
+            reasons[hit] = reason_of(place)
+            valid &= ~hit
+
+
+def _span(code: MissingCode, decimal: str) -> tuple[float | None, float | None]:
+    if isinstance(code.value, str):
+        number = number_of(code.value, decimal)
+        return number, number
+    if code.value is not None:
+        return code.value, code.value
+    return code.from_, code.to

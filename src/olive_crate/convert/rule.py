@@ -1,0 +1,62 @@
+"""What a conversion needs to know, and what it gives back."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+import pyarrow as pa
+
+from ..kernels.reference import Ints
+from ..variables import FIRST_CODE, MissingCode
+
+PRESENT, IS_BLANK, IS_UNREADABLE = 0, 1, 2
+
+MARKS = (
+    "NA N/A n/a na NaN nan NULL null Null None none #N/A #NA #NULL! #DIV/0! #VALUE! #REF! "
+    "#NAME? #NUM! . .. - -- * ** ? … –"
+).split()
+"""Texts that people write for "no value". See "Missing values" in the design."""
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """How the cells of one variable are to be taken."""
+
+    kind: str
+    decimal: str = "."
+    grouping: str = ""
+    format: str | None = None
+    true: tuple[str, ...] = ()
+    false: tuple[str, ...] = ()
+    codes: tuple[MissingCode, ...] = ()
+    trim: bool | str | None = None
+    strict: bool = False
+    """Only what is surely of this kind counts: no currency signs, no numbers padded with zeros."""
+
+
+class Converted(NamedTuple):
+    """A block of one variable. `values` is null exactly where `reasons` is not 0."""
+
+    values: pa.Array
+    reasons: np.ndarray
+    unread: Ints
+    """Indices of the cells that could not be taken; their reason is `unreadable`."""
+    decimals: int = 0
+    """The most decimals that were written."""
+    inexact: int = 0
+    """Numbers with more digits than binary64 can hold."""
+
+
+def reason_of(code: int) -> int:
+    """The value in `reasons` that stands for the missing code at this place in the list."""
+    return FIRST_CODE + code
+
+
+def number_of(text: str, decimal: str = ".") -> float | None:
+    """A code's text as a number, if it is one."""
+    try:
+        return float(text.replace(decimal, ".")) if any(map(str.isdigit, text)) else None
+    except ValueError:
+        return None

@@ -1,0 +1,244 @@
+"""Columns, what is declared of them, and the account of how they came in.
+
+A dataset is a frozen value; operations on it give a new one that shares the columns. Whatever is
+declared of a variable, and why each of its cells is missing, goes along with every operation.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, Literal
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from .errors import PlanError, nearest
+from .plan import Plan
+from .receipt import Receipt
+from .variables import BLANK, FIRST_CODE, UNREADABLE, Variable, resolve
+
+if TYPE_CHECKING:
+    import pandas
+
+    from .checks.codebook import Codebook
+
+MissingAs = Literal["null", "codes", "reasons"]
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Column:
+    """One variable's cells: `values` is null exactly where `reasons` is not 0.
+
+    `reasons` says why: 0 present, 1 blank, 2 unreadable, 10 + k the k-th missing code.
+    """
+
+    variable: Variable
+    values: pa.Array
+    reasons: np.ndarray
+
+    def __len__(self) -> int:
+        return len(self.values)
+
+    def reason_counts(self) -> dict[str, int]:
+        """How many cells are missing, by reason; reasons of the same words are one."""
+        return self.named(np.bincount(self.reasons, minlength=1))
+
+    def named(self, counts: np.ndarray) -> dict[str, int]:
+        """Counts of each number in `reasons`, by the words for it."""
+        found: dict[str, int] = {}
+        for number in np.flatnonzero(counts[1:]) + 1:
+            words = reason_words(self.variable, int(number))
+            found[words] = found.get(words, 0) + int(counts[number])
+        return found
+
+    def why(self, index: int) -> str | None:
+        """Why one cell has no value; `None` if it has one."""
+        number = int(self.reasons[index])
+        return None if number == 0 else reason_words(self.variable, number)
+
+    def reason_texts(self) -> pa.DictionaryArray:
+        """The reasons as words, null where there is a value."""
+        numbers = [int(number) for number in np.unique(self.reasons) if number]
+        words = list(dict.fromkeys(reason_words(self.variable, number) for number in numbers))
+        place = np.zeros(256, np.int8 if len(words) < 128 else np.int16)
+        for number in numbers:
+            place[number] = words.index(reason_words(self.variable, number))
+        indices = pa.array(place[self.reasons], mask=self.reasons == 0)
+        return pa.DictionaryArray.from_arrays(indices, pa.array(words, pa.string()))
+
+    def taken(self, rows: Any) -> Column:
+        """Some of the cells."""
+        chosen = self.values.take(pa.array(rows))
+        return Column(self.variable, chosen, self.reasons[np.asarray(rows)])
+
+    def equals(self, other: Column) -> bool:
+        """The same declaration, values and reasons."""
+        return (
+            self.variable == other.variable
+            and bool(np.array_equal(self.reasons, other.reasons))
+            and bool(_plain(self.values).equals(_plain(other.values)))
+        )
+
+
+def _plain(values: pa.Array) -> pa.Array:
+    """Values as such; the order of a dictionary does not make them differ."""
+    return values.cast(values.type.value_type) if pa.types.is_dictionary(values.type) else values
+
+
+def reason_words(variable: Variable, number: int) -> str:
+    """What a number in `reasons` means for this variable."""
+    if number < FIRST_CODE:
+        return {1: BLANK, 2: UNREADABLE}[number]
+    return variable.missing[number - FIRST_CODE].why
+
+
+class Columns(Mapping[str, Column]):
+    """Columns by name, some of which are read only when they are first asked for."""
+
+    def __init__(self, ready: Mapping[str, Column | Callable[[], Column]]) -> None:
+        self._columns = dict(ready)
+
+    def __getitem__(self, name: str) -> Column:
+        found = self._columns[name]
+        if not isinstance(found, Column):
+            found = self._columns[name] = found()
+        return found
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._columns)
+
+    def __len__(self) -> int:
+        return len(self._columns)
+
+    def only(self, names: Iterable[str]) -> Columns:
+        """Some of the columns, read or not."""
+        return Columns({name: self._columns[name] for name in names})
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Dataset:
+    """Variables in order, their columns, the receipt of the read, and the plan it followed."""
+
+    variables: tuple[Variable, ...]
+    columns: Mapping[str, Column]
+    rows: int
+    receipt: Receipt
+    plan: Plan
+
+    @property
+    def names(self) -> list[str]:
+        """The names of the variables, in order."""
+        return [each.name for each in self.variables]
+
+    def __len__(self) -> int:
+        return self.rows
+
+    def __getitem__(self, name: str) -> Column:
+        """One variable's column. Raises `PlanError` with the nearest name if there is none."""
+        if name not in self.columns:
+            raise PlanError(f'there is no variable "{name}"{nearest(name, self.names)}')
+        return self.columns[name]
+
+    def __contains__(self, name: object) -> bool:
+        return name in self.columns
+
+    def __repr__(self) -> str:
+        return f"<Dataset {self.rows} rows, {len(self.variables)} variables>"
+
+    def keep(self, names: str | Iterable[str]) -> Dataset:
+        """Only these variables: a name, a list, a run of neighbours (`"a..c"`)."""
+        chosen = resolve(names, self.names)
+        by_name = {each.name: each for each in self.variables}
+        columns = self.columns
+        kept = columns.only(chosen) if isinstance(columns, Columns) else columns
+        return self._with(tuple(by_name[name] for name in chosen), kept, self.rows)
+
+    def head(self, count: int = 10) -> Dataset:
+        """The first rows."""
+        return self._rows(np.arange(min(count, self.rows)))
+
+    def tail(self, count: int = 10) -> Dataset:
+        """The last rows."""
+        return self._rows(np.arange(max(0, self.rows - count), self.rows))
+
+    def filter(self, expression: pc.Expression | Any) -> Dataset:
+        """The rows for which an Arrow expression on the variables, or a mask, is true.
+
+        A comparison with a missing value is not true.
+        """
+        if isinstance(expression, pc.Expression):
+            table = self.to_arrow().append_column("", pa.array(np.arange(self.rows)))
+            chosen = table.filter(expression).column("").to_numpy()
+        else:
+            mask = pa.array(expression).fill_null(False).to_numpy(zero_copy_only=False)
+            if mask.dtype != bool or len(mask) != self.rows:
+                raise PlanError(f"filter: a mask is {self.rows} true or false values")
+            chosen = np.flatnonzero(mask)
+        return self._rows(chosen)
+
+    def _rows(self, rows: np.ndarray) -> Dataset:
+        def later(name: str) -> Callable[[], Column]:
+            return lambda: self.columns[name].taken(rows)
+
+        columns = Columns({name: later(name) for name in self.names})
+        return self._with(self.variables, columns, len(rows))
+
+    def _with(
+        self, variables: tuple[Variable, ...], columns: Mapping[str, Column], rows: int
+    ) -> Dataset:
+        return Dataset(variables, columns, rows, self.receipt, self.plan)
+
+    def equals(self, other: Dataset) -> bool:
+        """The same variables with the same declarations, values and reasons."""
+        return self.variables == other.variables and all(
+            self[name].equals(other[name]) for name in self.names
+        )
+
+    def to_arrow(self) -> pa.Table:
+        """An Arrow table; what is declared of each variable stands in its field's metadata."""
+        fields = [
+            pa.field(each.name, self[each.name].values.type, metadata=_metadata(each))
+            for each in self.variables
+        ]
+        arrays = [self[each.name].values for each in self.variables]
+        return pa.Table.from_arrays(arrays, schema=pa.schema(fields))
+
+    def __arrow_c_stream__(self, requested_schema: object = None) -> object:
+        return self.to_arrow().__arrow_c_stream__(requested_schema)
+
+    def to_pandas(self, missing: MissingAs = "null", labels: bool = False) -> pandas.DataFrame:
+        """A pandas data frame with nullable types. Needs the extra `pandas`.
+
+        `missing="reasons"` adds a column of reasons behind each variable that has missing cells;
+        `missing="codes"` puts the codes back in place of the nulls, as they were written.
+        With `labels`, values that have a label are shown by it.
+        """
+        from .formats.frames import to_pandas
+
+        return to_pandas(self, missing, labels)
+
+    def codebook(self) -> Codebook:
+        """The table of variables, with counts."""
+        from .checks.codebook import codebook
+
+        return codebook(self)
+
+    def pack(self, path: Any, replace: bool = False) -> None:
+        """Write the dataset with all its metadata to one Parquet file, whole or not at all.
+
+        Raises `PlanError` if the file exists and `replace` is not set.
+        """
+        from .formats.packed import pack_dataset
+
+        pack_dataset(self, path, replace)
+
+
+def _metadata(variable: Variable) -> dict[str, str]:
+    plain = msgspec.to_builtins(variable)
+    return {
+        f"olive_crate.{key}": value if isinstance(value, str) else msgspec.json.encode(value).decode()
+        for key, value in plain.items()
+    }

@@ -1,0 +1,97 @@
+"""What separates the fields: the candidate that cuts the most rows alike."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..evidence import Evidence
+from ..kernels import reference as kernels
+from ..kernels.reference import PAD, Marks
+
+CANDIDATES = ("\t", ";", "|", ",")
+WORDS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe", "blanks": "runs of blanks"}
+CLEARLY = 0.03
+
+
+@dataclass(frozen=True)
+class _Cut:
+    delimiter: str
+    fields: int
+    """The commonest number of fields in a row."""
+    share: float
+    """The share of rows that have it."""
+    rows: int
+
+
+def find_delimiter(text: bytes, final: bool, marks: Marks) -> Evidence:
+    """The delimiter as the claim's first word (`none` for a single column)."""
+    cuts = [_cut(text, final, delimiter, marks) for delimiter in CANDIDATES]
+    good = [cut for cut in cuts if cut.fields > 1]
+    best = max((cut.share for cut in good), default=0.0)
+    if best < 0.7:
+        blanks = _cut(text, final, "blanks", marks)
+        if blanks.fields > 1 and blanks.share > max(best, 0.9) and blanks.rows > 1:
+            good, best = [blanks], blanks.share
+    chosen = next((cut for cut in good if cut.share >= best - CLEARLY), None)
+    if chosen is None or chosen.share < 0.3:
+        rows = cuts[0].rows
+        return Evidence("delimited.delimiter", "none, each row is one field", rows)
+    others = tuple(
+        f"{WORDS[cut.delimiter]} ({cut.fields} fields in {cut.share:.0%} of rows)"
+        for cut in sorted(good, key=lambda cut: -cut.share)
+        if cut is not chosen and cut.share > 0.3
+    )
+    agree = round(chosen.share * chosen.rows)
+    return Evidence(
+        "delimited.delimiter",
+        f"{WORDS[chosen.delimiter]}, {agree:,} of {chosen.rows:,} rows looked at have "
+        f"{chosen.fields} fields",
+        agree,
+        chosen.rows - agree,
+        alternatives=others,
+        certain=chosen.share > 0.9 and not others,
+    )
+
+
+def word_to_delimiter(word: str) -> str:
+    """The delimiter that a claim's first word stands for."""
+    if word == "none":
+        return ""
+    if word == "runs":
+        return "blanks"
+    return next(delimiter for delimiter, name in WORDS.items() if name == word)
+
+
+def with_delimiter(marks: Marks, delimiter: str) -> Marks:
+    """These marks with another delimiter."""
+    return Marks(
+        b"" if delimiter == "blanks" else delimiter.encode("utf-8"),
+        delimiter == "blanks",
+        marks.quote,
+        marks.escape,
+        marks.comment,
+        marks.skip_blanks,
+    )
+
+
+def field_counts(text: bytes, final: bool, marks: Marks) -> np.ndarray:
+    """How many fields each record has, blank rows and comments left out."""
+    buffer = kernels.padded(text)
+    found = kernels.split(buffer, PAD, PAD + len(text), marks, final)
+    counts = np.diff(found.record)
+    first = found.starts[found.record[:-1]]
+    blank = (counts == 1) & kernels.blank(buffer, first, found.ends[found.record[:-1]])
+    kept: np.ndarray = counts[~blank & ~found.comments]
+    return kept
+
+
+def _cut(text: bytes, final: bool, delimiter: str, marks: Marks) -> _Cut:
+    counts = field_counts(text, final, with_delimiter(marks, delimiter)).tolist()
+    if not counts:
+        return _Cut(delimiter, 0, 0.0, 0)
+    several = Counter(count for count in counts if count > 1)
+    fields, rows = several.most_common(1)[0] if several else (1, len(counts))
+    return _Cut(delimiter, fields, rows / len(counts), len(counts))

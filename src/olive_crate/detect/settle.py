@@ -1,0 +1,368 @@
+"""Everything that has to be known before the records can be read, settled.
+
+What the plan says holds; what it leaves open is found from the head, the middle and the tail of the
+source, each with its evidence. The result is a complete plan, so that a second read needs no
+finding at all.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import msgspec
+
+from ..errors import LayoutError, PlanError
+from ..evidence import Evidence
+from ..kernels.reference import Marks
+from ..plan import DelimitedSection, Plan, Rows
+from ..records.delimited import Layout, raw_blocks, record_texts
+from ..records.encoding import decoded
+from ..sources import Source
+from .delimiter import field_counts, find_delimiter, with_delimiter, word_to_delimiter
+from .encoding import find_encoding
+from .heading import Row, find_last, find_rows
+from .marks import find_decimal
+from .sample import Sample
+
+LOOKED_AT = 2000
+ROWS_A_BLOCK = 16_384
+SMALLEST_BLOCK, LARGEST_BLOCK = 1 << 20, 8 << 20
+
+
+@dataclass(frozen=True)
+class Settled:
+    """A source, how to read it, and what its columns are called."""
+
+    source: Source
+    plan: Plan
+    layout: Layout
+    headings: tuple[str, ...]
+    units: tuple[str, ...]
+    labels: tuple[str, ...]
+    evidence: tuple[Evidence, ...]
+    rows: tuple[Row, ...] = field(repr=False, default=())
+    """The rows at the head, as they are cut."""
+
+
+def settle(
+    source: Source, plan: Plan, thorough: bool = True, around: bytes = b""
+) -> Settled:
+    """Complete the plan for this source. Raises `LayoutError` where the plan cannot hold."""
+    sample = Sample(source, thorough)
+    evidence: list[Evidence] = []
+    encoding = plan.source.encoding
+    if encoding is None:
+        found = find_encoding(sample, around)
+        evidence.append(found)
+        encoding = found.claim.split(",")[0]
+    text = _as_utf8(sample.head, encoding, sample.is_whole)
+    delimited, marks = _cutting(plan.delimited, text, sample.is_whole, evidence)
+    rows = _head_rows(text, sample.is_whole, marks, plan.rows)
+    usual = _usual_fields(rows)
+    parts = _parts(plan.rows, rows, usual, evidence)
+    heading = [row for row in rows if row.number in (parts.names or ())]
+    _check_heading(source, parts, rows, sample)
+    fields = max([usual, *(len(row.cells) for row in heading)])
+    if plan.rows.data is None:
+        parts = _with_last(parts, sample, encoding, marks, fields, evidence)
+    if delimited.decimal is None:
+        mark = find_decimal(cell for row in rows[:LOOKED_AT] for cell in row.cells)
+        delimited = msgspec.structs.replace(delimited, decimal=mark.claim[0] if mark else ".")
+        evidence += [mark] if mark else []
+    headings = _headings(plan, heading, fields, source)
+    complete = msgspec.structs.replace(
+        plan,
+        source=msgspec.structs.replace(plan.source, encoding=encoding),
+        delimited=delimited,
+        rows=parts,
+        layout="delimited",
+    )
+    layout = Layout(
+        encoding=encoding,
+        marks=marks,
+        fields=fields,
+        heading=_heading_rows(parts),
+        skip=min([*_heading_rows(parts), parts.first or 1]) - 1,
+        first=parts.first or 1,
+        last=parts.last,
+        limit=plan.limit,
+        block=_block_size(len(text), rows),
+    )
+    return Settled(
+        source,
+        complete,
+        layout,
+        headings,
+        _cells_of(rows, parts.units, fields),
+        _cells_of(rows, parts.labels, fields),
+        tuple(evidence),
+        tuple(rows),
+    )
+
+
+def _as_utf8(head: bytes, encoding: str, whole: bool) -> bytes:
+    text = decoded(head, encoding, whole).encode("utf-8", "replace")
+    if whole:
+        return text
+    return text[: max(text.rfind(b"\n"), text.rfind(b"\r")) + 1] or text
+
+
+def _cutting(
+    section: DelimitedSection, text: bytes, whole: bool, evidence: list[Evidence]
+) -> tuple[DelimitedSection, Marks]:
+    """The delimited section completed, and the marks it makes."""
+    quote = '"' if section.quote is None else section.quote
+    escape = section.escape or ""
+    comment = section.comment or ""
+    marks = Marks(
+        b",",
+        quote=ord(quote) if quote else 0,
+        escape=ord(escape) if escape else 0,
+        comment=comment.encode("utf-8"),
+        skip_blanks=section.trim in (True, "left"),
+    )
+    delimiter = section.delimiter
+    if delimiter is None:
+        found = find_delimiter(text, whole, marks)
+        evidence.append(found)
+        delimiter = word_to_delimiter(found.claim.split(",")[0].split()[0])
+    _distinct(delimiter, quote, escape, section.decimal)
+    complete = msgspec.structs.replace(
+        section, delimiter=delimiter, quote=quote, escape=escape, comment=comment
+    )
+    return complete, with_delimiter(marks, delimiter)
+
+
+def _distinct(delimiter: str, quote: str, escape: str, decimal: str | None) -> None:
+    for name, mark in (("quote", quote), ("escape", escape)):
+        if mark and mark in delimiter and delimiter != "blanks":
+            raise PlanError(f"delimiter and {name} cannot both hold {mark!r}")
+
+
+def _head_rows(text: bytes, whole: bool, marks: Marks, rows: Rows) -> list[Row]:
+    """The rows at the head of the source, titles too."""
+    skip = min([*_heading_rows(rows), rows.first or 1]) - 1
+    cut = _cut_rows(text, marks, skip)
+    if skip == 0 and marks.quote and (not cut or _swallowed(cut, text)):
+        cut = _cut_rows(text, Marks(marks.delimiter, marks.blanks, comment=marks.comment), 0)
+    return cut
+
+
+def _cut_rows(text: bytes, marks: Marks, skip: int, first: int = 1) -> list[Row]:
+    source = Source("sample", None, len(text), lambda: _stream(text))
+    layout = Layout("utf-8", marks, 0, skip=skip, block=max(1, len(text)))
+    rows: list[Row] = []
+    try:
+        for block in raw_blocks(source, layout):
+            for index in range(min(len(block.structure.heads), LOOKED_AT + skip)):
+                if not block.structure.comments[index]:
+                    cells = tuple(record_texts(block, index))
+                    rows.append(Row(int(block.rows[index]) + first - 1, cells))
+    except LayoutError:
+        pass  # a quote left open at the end of a sample
+    return rows
+
+
+def _stream(text: bytes):  # type: ignore[no-untyped-def]
+    import io
+
+    return io.BytesIO(text)
+
+
+def _swallowed(rows: Sequence[Row], text: bytes) -> bool:
+    """Has a stray quote in a title made one record of very many lines?"""
+    jumps = [after.number - row.number for row, after in zip(rows, rows[1:], strict=False)]
+    return max(jumps[:20], default=0) > 100
+
+
+def _usual_fields(rows: Sequence[Row]) -> int:
+    counts = [len(row.cells) for row in rows if len(row.cells) > 1]
+    if not counts:
+        return 1
+    return max(set(counts), key=lambda count: (counts.count(count), count))
+
+
+def _heading_rows(rows: Rows) -> tuple[int, ...]:
+    return (*(rows.names or ()), *(row for row in (rows.labels, rows.units) if row))
+
+
+def _parts(rows: Rows, head: Sequence[Row], fields: int, evidence: list[Evidence]) -> Rows:
+    """Which row plays which part; what the plan says is left as it is."""
+    changes: dict[str, object] = {}
+    if rows.names is None:
+        upto = [row for row in head if rows.first is None or row.number <= rows.first]
+        found = find_rows(upto if rows.first is None else [*upto, *head[len(upto) :]], fields)
+        for each in found:
+            number = _leading_number(each)
+            if each.subject == "rows.names":
+                if rows.first is not None and number and number >= rows.first:
+                    changes["names"] = ()
+                    continue
+                changes["names"] = (number,) if number else ()
+                evidence.append(each)
+            elif rows.first is not None or (each.subject == "rows.units" and rows.units):
+                continue
+            elif each.subject == "rows.units":
+                changes["units"] = number
+                evidence.append(each)
+            else:
+                changes["data"] = f"{number}.."
+    elif rows.data is None:
+        above = _heading_rows(rows)
+        below = [row for row in head if row.number > max(above, default=0) and row.filled]
+        first = below[0].number if below else max(above, default=0) + 1
+        if rows.units is None and rows.names:
+            found = find_rows([row for row in head if row.number >= max(above)], fields)
+            units = next((each for each in found if each.subject == "rows.units"), None)
+            if units:
+                changes["units"] = _leading_number(units)
+                evidence.append(units)
+                first = (_leading_number(units) or 0) + 1
+        changes["data"] = f"{first}.."
+    made = msgspec.structs.replace(rows, **changes)
+    floor = max(_heading_rows(made), default=0) + 1
+    if rows.data is None and (made.first or 1) < floor:
+        made = msgspec.structs.replace(made, data=f"{floor}..")
+    return made
+
+
+def _leading_number(evidence: Evidence) -> int | None:
+    word = evidence.claim.split(",")[0]
+    return None if word == "none" else int(word)
+
+
+def _check_heading(source: Source, parts: Rows, rows: Sequence[Row], sample: Sample) -> None:
+    known = {row.number for row in rows}
+    last = rows[-1].number if rows else 0
+    for part in ("names", "labels", "units"):
+        value = getattr(parts, part)
+        for number in value if isinstance(value, tuple) else (value,):
+            if number is None or number in known:
+                continue
+            if number > last:
+                size = "has only" if sample.is_whole else "shows in its head only"
+                raise LayoutError(
+                    f"{source.name}: rows.{part} = {number}, but the file {size} {last} rows"
+                )
+            raise LayoutError(
+                f"{source.name}: rows.{part} = {number}: no record starts on this row "
+                "(it is blank, a comment, or inside quoted text)"
+            )
+
+
+def _with_last(
+    parts: Rows,
+    sample: Sample,
+    encoding: str,
+    marks: Marks,
+    fields: int,
+    evidence: list[Evidence],
+) -> Rows:
+    tail = sample.tail
+    if tail is None:
+        return parts
+    first = parts.first or 1
+    rows = _tail_rows(sample, tail, encoding, marks)
+    if sample.is_whole:
+        rows = [row for row in rows if row.number >= first]
+    found = find_last(rows, fields)
+    if found is None:
+        return parts
+    evidence.append(found)
+    return msgspec.structs.replace(parts, data=f"{first}..{_leading_number(found)}")
+
+
+def _tail_rows(sample: Sample, tail: bytes, encoding: str, marks: Marks) -> list[Row]:
+    """The last rows, numbered so that only differences mean something unless the file is small."""
+    if sample.is_whole:
+        return _last_rows(_as_utf8(tail, encoding, True), marks)
+    if encoding.lower().startswith(("utf-16", "utf-32")):
+        tail = tail[len(tail) % 4 :]
+    text = decoded(tail, _without_bom(encoding, sample.head), True).encode("utf-8", "replace")
+    cut = text.find(b"\n") + 1 or text.find(b"\r") + 1
+    return _last_rows(text[cut:], marks)
+
+
+def _last_rows(text: bytes, marks: Marks) -> list[Row]:
+    rows = _cut_rows(text, marks, 0)
+    if len(rows) >= LOOKED_AT:  # only the head of a long text was cut
+        lines = text.splitlines(keepends=True)
+        rows = _cut_rows(b"".join(lines[-200:]), marks, 0, len(lines) - 199)
+    return rows
+
+
+def _without_bom(encoding: str, head: bytes) -> str:
+    if encoding.lower() in ("utf-16", "utf-32"):
+        order = "le" if head.startswith(b"\xff") else "be"
+        return f"{encoding}-{order}"
+    return encoding
+
+
+def _headings(
+    plan: Plan, heading: Sequence[Row], fields: int, source: Source
+) -> tuple[str, ...]:
+    if plan.names is not None:
+        if len(plan.names) != fields:
+            raise PlanError(
+                f"names: {len(plan.names)} names for the {fields} columns of {source.name}"
+            )
+        return plan.names
+    upper = [_spread(row.cells, fields) for row in heading[:-1]]
+    lower = [_padded(row.cells, fields) for row in heading[-1:]]
+    levels = [*upper, *lower]
+    return tuple(
+        " ".join(dict.fromkeys(part for level in levels if (part := level[column].strip())))
+        for column in range(fields)
+    )
+
+
+def _spread(cells: Sequence[str], fields: int) -> list[str]:
+    """A heading's upper row: a word stands over the empty cells to its right as well."""
+    spread, last = [], ""
+    for cell in _padded(cells, fields):
+        last = cell if cell.strip() else last
+        spread.append(last)
+    return spread
+
+
+def _padded(cells: Sequence[str], fields: int) -> list[str]:
+    return [*cells[:fields], *[""] * (fields - len(cells))]
+
+
+def _cells_of(rows: Sequence[Row], number: int | None, fields: int) -> tuple[str, ...]:
+    row = next((row for row in rows if row.number == number), None)
+    return tuple(cell.strip() for cell in _padded(row.cells, fields)) if row else ("",) * fields
+
+
+def unique_names(headings: Sequence[str]) -> tuple[list[str], list[str]]:
+    """Names for columns: headings as written, made unique; and a note for each that was changed."""
+    names: list[str] = []
+    notes: list[str] = []
+    taken = {heading for heading in headings if heading}
+    for number, heading in enumerate(headings, 1):
+        name = heading or f"column_{number}"
+        if not heading or name in names:
+            base, count = name, 2
+            while name in names or (name in taken and name != heading) or name == heading:
+                name, count = f"{base}_{count}", count + 1
+            if heading:
+                notes.append(f'column {number}: a second "{heading}" is called "{name}"')
+        names.append(name)
+    unnamed = [number for number, heading in enumerate(headings, 1) if not heading]
+    if unnamed and any(headings):
+        listed = ", ".join(map(str, unnamed[:5])) + (" …" if len(unnamed) > 5 else "")
+        notes.append(f"no heading for column {listed}: named by position")
+    return names, notes
+
+
+def _block_size(length: int, rows: Sequence[Row]) -> int:
+    """Bytes to read at a time, so that a block holds enough rows to be worth its overhead."""
+    if "OLIVE_CRATE_BLOCK" in os.environ:
+        return max(1, int(os.environ["OLIVE_CRATE_BLOCK"]))
+    lines = max(1, rows[-1].number if rows else 1)
+    return min(LARGEST_BLOCK, max(SMALLEST_BLOCK, ROWS_A_BLOCK * length // lines))
+
+
+__all__ = ["Settled", "field_counts", "settle", "unique_names"]

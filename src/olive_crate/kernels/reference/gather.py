@@ -1,0 +1,64 @@
+"""Runs of bytes picked out of a buffer: the index arithmetic that several kernels share."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyarrow as pa
+
+from .words import PAD, Bytes, Flags, Ints
+
+
+def ranges(starts: Ints, lengths: Ints) -> Ints:
+    """The positions start, start + 1 … of every run, one after another."""
+    before = np.cumsum(lengths) - lengths
+    return np.repeat(starts - before, lengths) + np.arange(int(lengths.sum()))
+
+
+def squeezed(buffer: Bytes, starts: Ints, ends: Ints, kept: Flags) -> tuple[Bytes, Ints, Ints]:
+    """The runs copied into a buffer of their own, without the bytes for which `kept` is false.
+
+    `kept` has one flag for each byte of all runs together, in order. Returns the new buffer and
+    the new starts and ends.
+    """
+    lengths = ends - starts
+    new = buffer[ranges(starts, lengths)[kept]]
+    reach = np.concatenate(([0], np.cumsum(kept)))
+    last = np.cumsum(lengths)
+    packed = np.zeros(len(new) + 2 * PAD, np.uint8)
+    packed[PAD : PAD + len(new)] = new
+    return packed, reach[last - lengths] + PAD, reach[last] + PAD
+
+
+def texts(buffer: Bytes, starts: Ints, ends: Ints, valid: Flags | None = None) -> pa.StringArray:
+    """Runs as an Arrow string array; null where `valid` is false.
+
+    Runs must follow one another in the buffer. Fields and what lies between them are taken as one
+    array of twice as many strings, of which Arrow then takes every other one: no index per byte.
+    """
+    count = len(starts)
+    if count == 0:
+        return pa.array([], pa.string())
+    if valid is not None:
+        ends = np.where(valid, ends, starts)
+    offsets = np.empty(2 * count + 1, np.int32)
+    offsets[0:-1:2] = starts
+    offsets[1::2] = ends
+    offsets[-1] = ends[-1]
+    both = pa.StringArray.from_buffers(2 * count, pa.py_buffer(offsets), pa.py_buffer(buffer))
+    taken = both.take(pa.array(np.arange(0, 2 * count, 2)))
+    if valid is None or bool(valid.all()):
+        return taken
+    _, offset_buffer, data = taken.buffers()
+    return pa.StringArray.from_buffers(count, offset_buffer, data, bitmap(valid))
+
+
+def bitmap(valid: Flags) -> pa.Buffer:
+    """Flags as an Arrow validity bitmap."""
+    return pa.py_buffer(np.packbits(valid, bitorder="little"))
+
+
+def arrow(values: np.ndarray, valid: Flags, kind: pa.DataType) -> pa.Array:
+    """Numbers of Arrow's own memory form as an Arrow array, null where `valid` is false."""
+    whole = bool(valid.all())
+    buffers = [None if whole else bitmap(valid), pa.py_buffer(np.ascontiguousarray(values))]
+    return pa.Array.from_buffers(kind, len(values), buffers)

@@ -1,0 +1,144 @@
+"""Decimal numerals to numbers, a column of a block at a time.
+
+A numeral is fetched as one to three words that end where it ends. Its decimal mark is taken out by
+closing the gap, so that what is left are digits only, which three multiplications turn into a
+number. mantissa / 10^decimals is then correctly rounded whenever the mantissa is below 2^53 and the
+power is exact (at most 22): W. D. Clinger, "How to read floating point numbers accurately", PLDI
+1990. Numerals beyond that are told apart (`exact`), for the caller to read the long way.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from .words import (
+    ALL,
+    EIGHT,
+    HIGH,
+    ONE,
+    ZEROS,
+    Bytes,
+    Flags,
+    Ints,
+    Words,
+    are_digits,
+    digits_value,
+    fetch,
+    lowest_match,
+)
+
+LONGEST = 24
+POWERS = 10.0 ** np.arange(23)
+TEN_POWERS = np.array([10**k for k in range(20)], np.uint64)
+MINUS, PLUS, ZERO = 45, 43, 48
+
+
+class Numerals(NamedTuple):
+    """What the numerals of a column say; each array has one element for each cell."""
+
+    mantissa: Words
+    decimals: Ints
+    negative: Flags
+    ok: Flags
+    """A plain numeral of at most 19 digits: optional sign, digits, at most one decimal mark."""
+    padded: Flags
+    """A zero stands before another digit, as in postal codes."""
+
+
+def parse(buffer: Bytes, starts: Ints, ends: Ints, decimal: int) -> Numerals:
+    """Read plain numerals. `decimal` is the byte of the decimal mark, or 0 to allow none."""
+    lengths = ends - starts
+    first = buffer[starts]
+    negative = first == MINUS
+    signed = negative | (first == PLUS)
+    if signed.any():
+        lengths = lengths - signed
+        first = buffer[np.where(signed, starts + 1, starts)]
+    longest = int(lengths.max(initial=0))
+    count = min(max(1, -(-longest // 8)), LONGEST // 8)
+    words = _aligned(buffer, ends, lengths, count)
+    decimals = np.zeros(len(starts), np.int64)
+    digits = lengths
+    if decimal:
+        words, found, decimals = _without_mark(words, decimal)
+        digits = lengths - found
+    ok = (digits > 0) & (lengths <= LONGEST)
+    for word in words:
+        ok &= are_digits(word)
+    value = digits_value(words[-1])
+    if count > 1:
+        value = value + digits_value(words[-2]) * np.uint64(10**8)
+    if count > 2:
+        value = value + digits_value(words[-3]) * np.uint64(10**16)
+        ok &= (words[-3] & np.uint64(0x0F0F0F0F0F)) == 0  # at most 19 digits that count
+    padded = (first == ZERO) & (digits - decimals > 1)
+    return Numerals(value, decimals, negative, ok, padded)
+
+
+def _aligned(buffer: Bytes, ends: Ints, lengths: Ints, count: int) -> list[Words]:
+    """Words that end where the numeral ends, most significant first, zeros before its start."""
+    words = []
+    for back in range(count, 0, -1):
+        held = np.clip(lengths - 8 * (back - 1), 0, 8).astype(np.uint64) * EIGHT
+        outside = np.uint64(64) - held
+        word = fetch(buffer, ends - 8 * back)
+        words.append(((word >> outside) << outside) | (ZEROS >> held))
+    return words
+
+
+def _without_mark(words: list[Words], mark: int) -> tuple[list[Words], Flags, Ints]:
+    """Take out one decimal mark: what stands before it moves up by a byte."""
+    found = np.zeros(len(words[0]), bool)
+    decimals = np.zeros(len(words[0]), np.int64)
+    closed = list(words)
+    for place in range(len(words) - 1, -1, -1):
+        word = words[place]
+        hit = lowest_match(word, mark)
+        here = (hit != 0) & ~found
+        if here.any():
+            before = (hit >> np.uint64(7)) - ONE
+            behind = 7 - (np.bitwise_count(before) >> 3).astype(np.int64)
+            decimals = np.where(here, behind + 8 * (len(words) - 1 - place), decimals)
+            before = np.where(here, before, np.where(found, ALL, np.uint64(0)))
+            mark_byte = np.where(here, (hit >> np.uint64(7)) * np.uint64(255), np.uint64(0))
+        elif found.any():
+            before, mark_byte = np.where(found, ALL, np.uint64(0)), np.uint64(0)
+        else:
+            continue
+        moved = found | here
+        carried = words[place - 1] >> np.uint64(56) if place else np.uint64(ZERO)
+        low = ((word & before) << EIGHT) | np.where(moved, carried, np.uint64(0))
+        closed[place] = low | (word & ~(before | mark_byte))
+        found = moved
+    return closed, found, decimals
+
+
+def integers(numerals: Numerals) -> tuple[Ints, Flags]:
+    """As 64-bit integers, and where they are such: no decimals, within range."""
+    limit = np.uint64(2**63)
+    fits = (numerals.mantissa < limit) | (numerals.negative & (numerals.mantissa == limit))
+    value = numerals.mantissa.view(np.int64)
+    if numerals.negative.any():
+        value = np.where(numerals.negative, -value, value)
+    return value, numerals.ok & fits & (numerals.decimals == 0)
+
+
+def floats(numerals: Numerals, exponent: Ints | None = None) -> tuple[np.ndarray, Flags]:
+    """As binary64, and where the result is surely the nearest one to what is written."""
+    scale = -numerals.decimals if exponent is None else exponent - numerals.decimals
+    exact = numerals.ok & (numerals.mantissa <= np.uint64(2**53)) & (np.abs(scale) <= 22)
+    value = numerals.mantissa.astype(np.float64)
+    if exponent is None:
+        if numerals.decimals.any():
+            value /= POWERS[np.minimum(numerals.decimals, 22)]
+    else:
+        power = POWERS[np.minimum(np.abs(scale), 22)]
+        value = np.where(scale < 0, value / power, value * power)
+    if numerals.negative.any():
+        value = np.where(numerals.negative, -value, value)
+    return value, exact
+
+
+__all__ = ["HIGH", "LONGEST", "Numerals", "floats", "integers", "parse"]

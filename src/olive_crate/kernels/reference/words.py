@@ -1,0 +1,77 @@
+"""Eight bytes of text at a time, held in one unsigned 64-bit integer.
+
+Array operations on single bytes cost as much as on 64-bit words, so a field is fetched as one to
+three words and worked on whole. A word is little-endian: the first character of the text is its
+lowest byte. Buffers are padded (see `PAD`) so that a fetch around a field never leaves them.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+Bytes = NDArray[np.uint8]
+Ints = NDArray[np.int64]
+Words = NDArray[np.uint64]
+Flags = NDArray[np.bool_]
+
+PAD = 32
+"""Bytes that may be read before the first and after the last byte of text in a buffer."""
+
+ONES = np.uint64(0x0101010101010101)
+HIGH = np.uint64(0x8080808080808080)
+ZEROS = np.uint64(0x3030303030303030)
+EIGHT = np.uint64(8)
+ONE = np.uint64(1)
+ALL = np.uint64(0xFFFFFFFFFFFFFFFF)
+
+
+def padded(text: bytes) -> Bytes:
+    """A buffer that holds `text` from position `PAD` on."""
+    buffer = np.zeros(len(text) + 2 * PAD, np.uint8)
+    buffer[PAD : PAD + len(text)] = np.frombuffer(text, np.uint8)
+    return buffer
+
+
+def fetch(buffer: Bytes, at: Ints) -> Words:
+    """The eight bytes from each position on, as words."""
+    overlapping: Words = np.ndarray((len(buffer) - 7,), "<u8", buffer=buffer.data, strides=(1,))
+    return overlapping[at]
+
+
+def splat(byte: int) -> np.uint64:
+    """A word of eight times this byte."""
+    return np.uint64(byte * int(ONES))
+
+
+def lowest_match(words: Words, byte: int) -> Words:
+    """The high bit of the first byte equal to `byte` in each word, 0 where there is none.
+
+    The carry-free zero-byte test; only its lowest hit is exact, which is the one taken.
+    """
+    other = words ^ splat(byte)
+    hits: Words = (other - ONES) & ~other & HIGH
+    return hits & (~hits + ONE)
+
+
+def are_digits(words: Words) -> Flags:
+    """Where all eight bytes are digits."""
+    upper = np.uint64(0xF0F0F0F0F0F0F0F0)
+    shifted = words + np.uint64(0x0606060606060606)
+    same: Flags = ((words & upper) | ((shifted & upper) >> np.uint64(4))) == np.uint64(
+        0x3333333333333333
+    )
+    return same
+
+
+def digits_value(words: Words) -> Words:
+    """The number that eight digits stand for: pairs, then fours, then eight."""
+    words = words & np.uint64(0x0F0F0F0F0F0F0F0F)
+    words = (words * np.uint64(2561)) >> EIGHT
+    words &= np.uint64(0x00FF00FF00FF00FF)
+    words *= np.uint64(6553601)
+    words >>= np.uint64(16)
+    words &= np.uint64(0x0000FFFF0000FFFF)
+    words *= np.uint64(42949672960001)
+    words >>= np.uint64(32)
+    return words

@@ -1,0 +1,191 @@
+"""`load` and `draft`: a whole source to a dataset, or to the plan that would read it."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, TypeVar
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from .accounting import found, receipt_of
+from .convert.dates import ANY_ZONED
+from .convert.finding import Found
+from .dataset import Column, Columns, Dataset
+from .detect.settle import Settled, settle
+from .errors import PlanError
+from .plan import Plan, with_options
+from .reading import (
+    Progress,
+    Reading,
+    Slot,
+    final_kind,
+    final_reasons,
+    final_variable,
+    is_stale,
+    prepare,
+    run,
+    settled_values,
+)
+from .receipt import CellCounts
+from .records.delimited import read_blocks
+from .records.encoding import BadByte
+from .records.spans import Spans
+from .sources import Source, open_source
+from .variables import Variable
+
+T = TypeVar("T")
+
+
+def plan_for(source: Any, options: dict[str, Any]) -> tuple[Source, Plan]:
+    """The source that is meant, and the plan with the options laid over it.
+
+    `source` may be a plan, whose own source is then read.
+    """
+    if isinstance(source, Plan):
+        plan = with_options(source, options)
+        return open_source(plan.source_path()), plan
+    given = options.pop("plan", None)
+    if given is not None and not isinstance(given, Plan):
+        raise PlanError(f"plan: expected a Plan, got {given!r}")
+    plan = with_options(given or Plan(), options)
+    opened = open_source(source)
+    if isinstance(source, (str, Path)):
+        section = msgspec.structs.replace(plan.source, path=str(source))
+        plan = msgspec.structs.replace(plan, source=section, base=None)
+    return opened, plan
+
+
+def settled_read(source: Any, options: dict[str, Any], read: Callable[[Settled], T]) -> T:
+    """Settle and read; if an encoding that was found turns out wrong, find it again and restart."""
+    opened, plan = plan_for(source, dict(options))
+    try:
+        return read(settle(opened, plan))
+    except BadByte as error:
+        if plan.source.encoding is not None or error.seen_beyond_ascii:
+            raise
+        return read(settle(opened, plan, around=error.around))
+
+
+def load(source: Any, *, progress: Progress | None = None, **options: Any) -> Dataset:
+    """Read a source, or the source of a plan, into a dataset.
+
+    The options are those of the design, each also a key of a plan; `plan=` reads this source by a
+    plan made for another. `progress` is called with bytes done, bytes in all (`None` if unknown)
+    and what is being done.
+
+    Raises `SourceError`, `LayoutError`, `PlanError`; `UnreadableError` with `unreadable="stop"`.
+    """
+    return settled_read(source, options, lambda settled: _loaded(settled, progress))
+
+
+def _loaded(settled: Settled, progress: Progress | None) -> Dataset:
+    began = time.perf_counter()
+    reading = prepare(settled)
+    blocks: list[list[Found]] = [[] for _ in reading.slots]
+
+    def take(_: Spans, converted: list[Found]) -> None:
+        for kept, block in zip(blocks, converted, strict=True):
+            kept.append(block)
+
+    run(reading, take, progress)
+    _reread(reading, blocks)
+    columns = {}
+    for slot, held in zip(reading.slots, blocks, strict=True):
+        columns[slot.variable.name] = _column(slot, held)
+        held.clear()
+    rows = reading.tally.parts["data"]
+    counts = [counts_of(column) for column in columns.values()]
+    receipt = receipt_of(reading, counts, rows, time.perf_counter() - began)
+    variables = tuple(column.variable for column in columns.values())
+    return Dataset(variables, Columns(columns), rows, receipt, settled.plan)
+
+
+def _reread(reading: Reading, blocks: list[list[Found]]) -> None:
+    """Take blocks again that were taken too narrowly before a later one widened the type."""
+    stale = [
+        [number for number, block in enumerate(held) if is_stale(slot, block)]
+        for slot, held in zip(reading.slots, blocks, strict=True)
+    ]
+    last = max((numbers[-1] for numbers in stale if numbers), default=-1)
+    if last < 0:
+        return
+    settled = reading.settled
+    for slot, numbers in zip(reading.slots, stale, strict=True):
+        if numbers and not slot.finder.declared:
+            slot.finder.kind = final_kind(slot)
+            slot.finder.fixed = True
+            slot.finder.mark_counts = slot.finder.mark_counts.copy()
+    for number, spans in enumerate(read_blocks(settled.source, settled.layout)):
+        for slot, held, numbers in zip(reading.slots, blocks, stale, strict=True):
+            if number in numbers:
+                held[number] = slot.finder.again(spans.field(slot.index))
+        if number == last:
+            return
+
+
+def _column(slot: Slot, blocks: list[Found]) -> Column:
+    variable = final_variable(slot)
+    arrays = [settled_values(slot, block) for block in blocks]
+    reasons = [block.converted.reasons for block in blocks]
+    if not arrays:
+        from .reading import arrow_type
+
+        return Column(variable, pa.array([], arrow_type(slot)), np.zeros(0, np.uint8))
+    return Column(variable, joined(arrays), final_reasons(slot, np.concatenate(reasons)))
+
+
+def joined(arrays: list[pa.Array]) -> pa.Array:
+    """One array of many; text beyond 2 GB gets wide offsets."""
+    if len(arrays) == 1:
+        return arrays[0]
+    kind = arrays[0].type
+    if pa.types.is_dictionary(kind):
+        return pa.chunked_array(arrays).unify_dictionaries().combine_chunks()
+    if pa.types.is_string(kind) and sum(each.nbytes for each in arrays) > 2**31 - 1:
+        arrays = [each.cast(pa.large_string()) for each in arrays]
+    return pa.concat_arrays(arrays)
+
+
+def counts_of(column: Column) -> CellCounts:
+    """Valid cells, counted from the values, and missing ones, counted from the reasons."""
+    valid = int(pc.count(column.values, mode="only_valid").as_py())
+    kind = column.variable.type or "text"
+    return CellCounts(column.variable.name, kind, valid, column.reason_counts())
+
+
+def draft(source: Any, *, progress: Progress | None = None, **options: Any) -> Plan:
+    """Look at the whole source and write down how `load` would read it, with the evidence.
+
+    Loading the plan gives the same dataset as loading the source with the same options.
+    """
+    return settled_read(source, options, lambda settled: _drafted(settled, progress))
+
+
+def _drafted(settled: Settled, progress: Progress | None) -> Plan:
+    reading = prepare(settled)
+    run(reading, lambda spans, converted: None, progress)
+    evidence = [*settled.evidence, *(each for slot in reading.slots for each in found(slot))]
+    return msgspec.structs.replace(
+        settled.plan,
+        variables=tuple(_drafted_variable(slot) for slot in reading.slots),
+        keep=tuple(slot.variable.name for slot in reading.slots) if reading.not_kept else None,
+        type=None,
+        evidence=tuple(evidence),
+        listed=True,
+    )
+
+
+def _drafted_variable(slot: Slot) -> Variable:
+    """The declaration to write down; codes for all variables stay where they are declared."""
+    variable = final_variable(slot)
+    shared = len(slot.finder.rule.codes) - len(slot.variable.missing)
+    own = len(variable.missing) - shared
+    kind = ANY_ZONED if final_kind(slot) == "zoned" else None
+    return msgspec.structs.replace(
+        variable, missing=variable.missing[:own], format=variable.format or kind
+    )

@@ -1,0 +1,217 @@
+"""The first look: the raw file as it stands, the part each row plays, and how it would be read.
+
+Only the head, a piece of the middle and the tail are read, so that a file of any size answers at
+once. Types shown here are those of the rows looked at; the whole file decides when it is loaded.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
+
+import msgspec
+
+from .detect.sample import HEAD, PIECE, Sample
+from .detect.settle import Settled, settle
+from .evidence import Evidence
+from .loading import plan_for
+from .reading import NAMES, prepare
+from .records.delimited import Tally, read_blocks
+from .records.encoding import decoded
+from .sources import Source
+
+RAW_ROWS, TAIL_ROWS, CASES, CASES_LOOKED_AT = 12, 3, 5, 1000
+LINE_KEPT = 2000
+
+
+class RawRow(msgspec.Struct, frozen=True):
+    """A line of the source as it stands."""
+
+    row: int
+    """Counted from 1; from the end, so negative, in the tail of a file that was not read whole."""
+    part: str
+    text: str
+
+
+class LookedAt(msgspec.Struct, frozen=True):
+    """A variable as far as the rows looked at tell."""
+
+    name: str
+    type: str
+    label: str = ""
+    unit: str = ""
+
+
+class Look(msgspec.Struct, frozen=True):
+    """What a first look finds."""
+
+    source: str
+    bytes: int | None
+    encoding: str
+    delimiter: str
+    lines: int | None
+    """Exact where the whole source was read, else `None`."""
+    lines_estimated: int | None
+    rows: tuple[RawRow, ...]
+    tail: tuple[RawRow, ...]
+    variables: tuple[LookedAt, ...]
+    cases: tuple[tuple[str, ...], ...]
+    """The first cases as they would be read, as text; missing cells show their reason."""
+    cases_looked_at: int
+    evidence: tuple[Evidence, ...]
+
+    def to_dict(self) -> dict[str, Any]:
+        """As plain values, ready for JSON."""
+        plain: dict[str, Any] = msgspec.to_builtins(self)
+        return plain
+
+    def __str__(self) -> str:
+        from .looktext import look_text
+
+        return look_text(self)
+
+
+def look(source: Any, **options: Any) -> Look:
+    """Show how a source begins and ends and how it would be read.
+
+    Takes the options of `load`. Reads at most 512 kB. Raises `SourceError`, `LayoutError` and
+    `PlanError`.
+    """
+    opened, plan = plan_for(source, dict(options))
+    sample = Sample(opened, thorough=False)
+    if opened.size == 0 or not sample.head:
+        return _empty(opened)
+    settled = settle(opened, plan, thorough=False)
+    text = decoded(sample.head, settled.layout.encoding, sample.is_whole)
+    lines = text.splitlines() if sample.is_whole else text.splitlines()[:-1] or [text]
+    variables, cases, evidence, looked_at = _first_cases(settled, sample)
+    return Look(
+        source=opened.name,
+        bytes=opened.size,
+        encoding=settled.layout.encoding,
+        delimiter=settled.plan.delimited.delimiter or "",
+        lines=len(lines) if sample.is_whole else None,
+        lines_estimated=_estimated(opened, sample, lines),
+        rows=_raw_rows(settled, lines),
+        tail=_tail(settled, sample, lines),
+        variables=tuple(variables),
+        cases=tuple(cases),
+        cases_looked_at=looked_at,
+        evidence=(*settled.evidence, *evidence),
+    )
+
+
+def _empty(source: Source) -> Look:
+    nothing = Evidence("source", "the file is empty", 0)
+    return Look(source.name, 0, "utf-8", "", 0, 0, (), (), (), (), 0, (nothing,))
+
+
+def _estimated(source: Source, sample: Sample, lines: Sequence[str]) -> int | None:
+    if sample.is_whole:
+        return len(lines)
+    if source.size is None:
+        return None
+    return round(source.size * len(lines) / len(sample.head))
+
+
+def _raw_rows(settled: Settled, lines: Sequence[str]) -> tuple[RawRow, ...]:
+    first = settled.layout.first
+    shown = max(RAW_ROWS, min(first + 4, 3 * RAW_ROWS))
+    return tuple(
+        RawRow(number, _part(settled, number, line), line[:LINE_KEPT])
+        for number, line in enumerate(lines[:shown], 1)
+    )
+
+
+def _part(settled: Settled, number: int, line: str) -> str:
+    rows, comment = settled.plan.rows, settled.plan.delimited.comment
+    if number in (rows.names or ()):
+        return "names"
+    if number == rows.units:
+        return "units"
+    if number == rows.labels:
+        return "labels"
+    if not line.strip():
+        return "blank"
+    if comment and line.startswith(comment):
+        return "comment"
+    return "data" if number >= settled.layout.first else "skipped"
+
+
+def _tail(settled: Settled, sample: Sample, lines: Sequence[str]) -> tuple[RawRow, ...]:
+    last = settled.layout.last
+    if sample.is_whole:
+        ends = lines
+        start = max(len(lines) - TAIL_ROWS, len(_raw_rows(settled, lines)))
+    else:
+        if sample.tail is None:
+            return ()
+        ends = decoded(sample.tail, settled.layout.encoding, True).splitlines()
+        start = max(1, len(ends) - TAIL_ROWS)
+    rows = []
+    for index in range(start, len(ends)):
+        behind = index - len(ends)
+        outside = last is not None and (
+            behind > last if last < 0 else sample.is_whole and index + 1 > last
+        )
+        part = "skipped" if outside else _part(settled, max(index + 1, settled.layout.first), ends[index])
+        number = index + 1 if sample.is_whole else behind
+        rows.append(RawRow(number, part, ends[index][:LINE_KEPT]))
+    return tuple(rows)
+
+
+def _first_cases(
+    settled: Settled, sample: Sample
+) -> tuple[list[LookedAt], list[tuple[str, ...]], list[Evidence], int]:
+    """Read the head as if it were the file."""
+    from .accounting import found
+    from .checks.cells import shown_cells
+    from .loading import _column
+
+    head = sample.head
+    if not sample.is_whole:
+        head = head[: head.rfind(b"\n") + 1] or head
+    source = Source(settled.source.name, None, len(head), lambda: _stream(head))
+    layout = replace(settled.layout, limit=CASES_LOOKED_AT, block=max(len(head), 1))
+    if not sample.is_whole and (layout.last or 1) < 0:
+        layout = replace(layout, last=None)
+    reading = prepare(replace(settled, source=source, layout=layout))
+    blocks = list(_quietly(source, layout))
+    columns = []
+    for slot in reading.slots:
+        held = [slot.finder.take(spans.field(slot.index), spans.rows) for spans in blocks[:1]]
+        columns.append(_column(slot, held))
+    looked_at = len(blocks[0].rows) if blocks else 0
+    variables = [
+        LookedAt(
+            each.variable.name,
+            NAMES.get(each.variable.type or "text", each.variable.type or "text"),
+            each.variable.label or "",
+            each.variable.unit or "",
+        )
+        for each in columns
+    ]
+    texts = [shown_cells(column, CASES) for column in columns]
+    cases = [tuple(row) for row in zip(*texts, strict=True)]
+    evidence = [each for slot in reading.slots for each in found(slot) if not each.certain]
+    return variables, cases, evidence, looked_at
+
+
+def _quietly(source: Source, layout: Any) -> Any:
+    """The blocks of a sample, which may end within quotes."""
+    from .errors import LayoutError
+
+    try:
+        yield from read_blocks(source, layout, Tally())
+    except LayoutError:
+        return
+
+
+def _stream(head: bytes) -> Any:
+    import io
+
+    return io.BytesIO(head)
+
+
+__all__ = ["HEAD", "PIECE", "Look", "look"]

@@ -1,0 +1,110 @@
+"""A first look as plain text."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from .looking import Look, RawRow
+from .words import WIDTH, cut, padded, several, size_words, subject_words, table, visible, wrapped
+
+PART_MARKS = {"names": "names", "units": "units", "labels": "labels", "data": "", "skipped": "skip"}
+
+
+def look_text(look: Look, width: int = WIDTH) -> str:
+    """The raw rows, the first cases as read, and the evidence, within a width."""
+    return "\n".join(line for _, line in look_lines(look, width))
+
+
+def look_lines(look: Look, width: int = WIDTH) -> Iterable[tuple[str, str]]:
+    """The lines of a look, each with the part it plays (for whoever wants to colour them)."""
+    yield "title", cut(_title(look), width)
+    if look.rows:
+        yield "", ""
+        yield from _raw(look, width)
+    if look.cases:
+        yield "", ""
+        yield from _cases(look, width)
+    yield "", ""
+    yield from _evidence(look, width)
+
+
+def _title(look: Look) -> str:
+    if look.lines is not None:
+        lines = several(look.lines, "line")
+    elif look.lines_estimated is not None:
+        lines = f"about {look.lines_estimated:,} lines (from its size)"
+    else:
+        lines = "compressed, not read to its end"
+    return f"{look.source}  {size_words(look.bytes)}, {lines}"
+
+
+def _raw(look: Look, width: int) -> Iterable[tuple[str, str]]:
+    shown = [*look.rows, *look.tail]
+    digits = max(len(str(row.row)) for row in shown)
+    for row in look.rows:
+        yield row.part, _raw_line(row, digits, width)
+    if look.tail:
+        if look.tail[0].row != look.rows[-1].row + 1:
+            yield "gap", padded("⋮", digits, right=True)
+        for row in look.tail:
+            yield row.part, _raw_line(row, digits, width)
+
+
+def _raw_line(row: RawRow, digits: int, width: int) -> str:
+    mark = PART_MARKS.get(row.part, row.part)
+    head = f"{padded(str(row.row), digits, right=True)}  {padded(mark, 7)} "
+    return cut(head + "".join(map(visible_char, row.text)), width).rstrip()
+
+
+def visible_char(char: str) -> str:
+    """A character of raw text; tabs and odd blanks are shown by a sign, blanks stay."""
+    return char if char == " " else "→" if char == "\t" else visible(char)
+
+
+def _cases(look: Look, width: int) -> Iterable[tuple[str, str]]:
+    told = f"as read, types by the first {several(look.cases_looked_at, 'row')}"
+    if look.lines is not None and look.cases_looked_at < 1000:
+        told = "as read"
+    yield "title", f"{told} ({several(len(look.variables), 'variable')}):"
+    numbers = {"integer", "number"}
+    start, variables = 0, look.variables
+    headings = [f"{each.name}" for each in variables]
+    types = [each.type + (f", {each.unit}" if each.unit else "") for each in variables]
+    while start < len(variables):
+        stop = _fitting(look, headings, types, start, width)
+        rows = [types[start:stop], *[case[start:stop] for case in look.cases]]
+        right = "".join("r" if each.type in numbers else "l" for each in variables[start:stop])
+        for place, line in enumerate(table(headings[start:stop], rows, right, width)):
+            yield ("types" if place == 2 else "case"), line
+        start = stop
+        if start < len(variables):
+            yield "", ""
+        if start >= 40 and start < len(variables):
+            yield "note", f"and {several(len(variables) - start, 'more variable')}"
+            return
+
+
+def _fitting(look: Look, headings: list[str], types: list[str], start: int, width: int) -> int:
+    """How many columns fit side by side, each at most 24 wide."""
+    used, stop = 0, start
+    while stop < len(headings):
+        texts = [headings[stop], types[stop], *(case[stop] for case in look.cases)]
+        used += min(24, max(len(text) for text in texts)) + (2 if stop > start else 0)
+        if used > width and stop > start:
+            break
+        stop += 1
+    return stop
+
+
+def _evidence(look: Look, width: int) -> Iterable[tuple[str, str]]:
+    ranked = sorted(look.evidence, key=lambda each: each.certain)
+    for each in ranked[:16]:
+        mark = "  " if each.certain else "? "
+        text = f"{mark}{subject_words(each.subject)}: {each.claim}"
+        others = f" (else {', '.join(each.alternatives)})" if each.alternatives else ""
+        for line in wrapped(text + others, width, "    "):
+            yield ("certain" if each.certain else "uncertain"), line
+        if each.mend:
+            yield "mend", cut(f"    to mend: {each.mend}", width)
+    if len(ranked) > 16:
+        yield "note", f"  and {len(ranked) - 16} more"

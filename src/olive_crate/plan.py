@@ -1,0 +1,365 @@
+"""The decisions about a file, written down once.
+
+A `Plan` is a frozen value. What it does not say is found from the file when it is loaded, and the
+receipt lists what was found. Options of `look`, `draft` and `load` are the same decisions under the
+same names: `with_options` turns them into a plan, and nothing else reads them.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Mapping
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from .errors import PlanError, nearest
+from .variables import MissingCode, Variable, declared, missing_codes, resolve
+
+NAMED_DELIMITERS = {
+    "comma": ",",
+    "tab": "\t",
+    "semicolon": ";",
+    "pipe": "|",
+    "space": " ",
+    "blanks": "blanks",
+}
+TRIMS = (True, False, "left", "right")
+UNREADABLE_CHOICES = ("report", "stop")
+
+
+class SourceSection(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Where the bytes are and how they spell characters."""
+
+    path: str | None = None
+    encoding: str | None = None
+
+
+class DelimitedSection(msgspec.Struct, frozen=True, omit_defaults=True):
+    """How a line is cut into fields. `None` means "find it", an empty text means "there is none"."""
+
+    delimiter: str | None = None
+    quote: str | None = None
+    escape: str | None = None
+    comment: str | None = None
+    trim: bool | str | None = None
+    decimal: str | None = None
+    grouping: str | None = None
+
+
+class Rows(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Which rows of the source play which part, counted from 1 as an editor counts them."""
+
+    names: tuple[int, ...] | None = None
+    """The rows of the heading; an empty tuple says that there is none."""
+    labels: int | None = None
+    units: int | None = None
+    data: str | None = None
+    """`first..last`, both included; either may be left out; negative numbers count from the end."""
+
+    @property
+    def first(self) -> int | None:
+        """The first row of data, where the plan says so."""
+        return self._ends()[0]
+
+    @property
+    def last(self) -> int | None:
+        """The last row of data; negative from the end; `None` to the end."""
+        return self._ends()[1]
+
+    def _ends(self) -> tuple[int | None, int | None]:
+        if self.data is None:
+            return None, None
+        first, _, last = self.data.partition("..")
+        return int(first) if first else None, int(last) if last else None
+
+
+class Plan(msgspec.Struct, frozen=True, omit_defaults=True):
+    """All decisions about reading one source, or many of the same kind."""
+
+    source: SourceSection = SourceSection()
+    delimited: DelimitedSection = DelimitedSection()
+    rows: Rows = Rows()
+    layout: str | None = None
+    names: tuple[str, ...] | None = None
+    """Names for the columns, where the file has none or they are to be replaced."""
+    type: str | None = None
+    """One type for all variables that have none of their own."""
+    missing: tuple[MissingCode, ...] = ()
+    keep: tuple[str, ...] | None = None
+    limit: int | None = None
+    unreadable: str = "report"
+    workers: int | None = None
+    variables: tuple[Variable, ...] = ()
+    base: Path | None = None
+    """The folder that relative paths start from: the plan file's."""
+    listed: bool = False
+    """The variables are those of a file, so that an unknown name is a mistake."""
+    evidence: tuple[Any, ...] = ()
+    """What the drafted decisions rest on; not written as keys, but as comments."""
+
+    @staticmethod
+    def read(path: str | os.PathLike[str]) -> Plan:
+        """Read a plan file (TOML).
+
+        Raises `PlanError` naming the key for anything that is not a plan.
+        """
+        from .planfile import read_plan
+
+        return read_plan(Path(path))
+
+    def write(self, path: str | os.PathLike[str]) -> None:
+        """Write the plan as TOML; comments of a plan file that is already there are kept."""
+        from .planfile import write_plan
+
+        write_plan(self, Path(path))
+
+    def text(self) -> str:
+        """The plan as TOML, with its evidence as comments."""
+        from .planfile import plan_text
+
+        return plan_text(self)
+
+    def code(self) -> str:
+        """Python text that makes the same plan and loads its file."""
+        from .plancode import plan_code
+
+        return plan_code(self)
+
+    def variable(self, name: str) -> Variable:
+        """The declaration of one variable; `PlanError` with the nearest name if there is none."""
+        known = [each.name for each in self.variables]
+        return self.variables[known.index(resolve(name, known)[0])]
+
+    def declare(self, names: str | Iterable[str], **parts: Any) -> Plan:
+        """Declare parts of one or more variables: see `Variable` for the parts.
+
+        `names` is a name, a list, a run of neighbours (`"panel_1..panel_8"`) or `"*"`. Parts that
+        are not given stay as they are. Raises `PlanError` for unknown names and parts.
+        """
+        known = [each.name for each in self.variables]
+        if self.listed or not _plain_names(names):
+            wanted = resolve(names, known)
+        else:
+            wanted = [names] if isinstance(names, str) else list(names)
+        if "name" in parts and len(wanted) > 1:
+            raise PlanError("name: several variables cannot have one name")
+        table = {each.name: each for each in self.variables}
+        for name in wanted:
+            new = dict(parts)
+            if "name" in new and table.get(name) is not None and table[name].from_ is None:
+                new.setdefault("from", name)
+            table[name] = declared(table.get(name, Variable(name)), new)
+        return msgspec.structs.replace(self, variables=tuple(table.values()))
+
+    def source_path(self) -> str | Path:
+        """Where the source lies, seen from here. Raises `PlanError` if the plan names none."""
+        path = self.source.path
+        if path is None:
+            raise PlanError("the plan names no source: give one, or set path under [source]")
+        if "://" in path or self.base is None:
+            return path
+        return self.base / path
+
+
+def _plain_names(names: str | Iterable[str]) -> bool:
+    listed = [names] if isinstance(names, str) else list(names)
+    return not any(name == "*" or ".." in name for name in listed)
+
+
+OPTIONS = (
+    "layout",
+    "encoding",
+    *DelimitedSection.__struct_fields__,
+    "rows",
+    "names",
+    "types",
+    "missing",
+    "variables",
+    "keep",
+    "limit",
+    "workers",
+    "unreadable",
+)
+
+
+def with_options(plan: Plan, options: Mapping[str, Any]) -> Plan:
+    """The plan with options laid over it. Raises `PlanError` for what no option can be."""
+    for option, value in options.items():
+        if option not in OPTIONS:
+            raise PlanError(f'unknown option "{option}"{nearest(option, OPTIONS)}')
+        plan = _with_option(plan, option, value)
+    return plan
+
+
+def _with_option(plan: Plan, option: str, value: Any) -> Plan:
+    replace = msgspec.structs.replace
+    if option in DelimitedSection.__struct_fields__:
+        section = replace(plan.delimited, **{option: delimited_part(option, value)})
+        return replace(plan, delimited=section)
+    if option == "encoding":
+        return replace(plan, source=replace(plan.source, encoding=encoding_part(value)))
+    if option == "rows":
+        return replace(plan, rows=rows_part(value, plan.rows))
+    if option == "types":
+        return _with_types(plan, value)
+    if option == "variables":
+        return _with_variables(plan, value)
+    if option == "missing":
+        return replace(plan, missing=missing_codes(value, "missing"))
+    return replace(plan, **{option: top_part(option, value)})
+
+
+def _with_types(plan: Plan, types: Any) -> Plan:
+    if types is None or isinstance(types, str):
+        return msgspec.structs.replace(plan, type=top_part("types", types))
+    if not isinstance(types, Mapping):
+        raise PlanError(f'types: expected one type or {{"name": "type"}}, got {types!r}')
+    for name, kind in types.items():
+        plan = plan.declare(name, type=kind)
+    return plan
+
+
+def _with_variables(plan: Plan, variables: Any) -> Plan:
+    if isinstance(variables, Mapping):
+        for name, parts in variables.items():
+            if isinstance(parts, Variable):
+                parts = {k: v for k, v in msgspec.to_builtins(parts).items() if k != "name"}
+            if not isinstance(parts, Mapping):
+                raise PlanError(f'variables: "{name}" needs its parts, got {parts!r}')
+            plan = plan.declare(name, **parts)
+        return plan
+    if isinstance(variables, Iterable) and not isinstance(variables, (str, bytes)):
+        listed = tuple(variables)
+        if all(isinstance(each, Variable) for each in listed):
+            return msgspec.structs.replace(plan, variables=listed)
+    raise PlanError("variables: expected declarations by name, or a list of Variable")
+
+
+def encoding_part(value: Any, at: str = "encoding") -> str | None:
+    """An encoding, checked to be one that Python has."""
+    from .records.encoding import codec_name
+
+    if value is None:
+        return None
+    if not isinstance(value, str):
+        raise PlanError(f"{at}: expected the name of an encoding, got {value!r}")
+    codec_name(value)
+    return value
+
+
+def delimited_part(part: str, value: Any, at: str = "") -> Any:
+    """One decision of the delimited section, checked; `None` as an option means "there is none"."""
+    at = at or part
+    if part == "trim":
+        if value is not None and value not in TRIMS:
+            raise PlanError(f'{at}: expected true, false, "left" or "right", got {value!r}')
+        return value
+    if value is None:
+        return None if part in ("delimiter", "decimal") else ""
+    if not isinstance(value, str):
+        raise PlanError(f"{at}: expected text, got {value!r}")
+    if part == "delimiter":
+        return _delimiter(value, at)
+    if part == "decimal" and len(value) != 1:
+        raise PlanError(f"{at}: expected one character, got {value!r}")
+    if part != "comment" and len(value) > 1:
+        raise PlanError(f"{at}: expected one character, or none, got {value!r}")
+    if part in ("quote", "escape") and (not value.isascii() or value in "\r\n\0"):
+        raise PlanError(f"{at}: expected an ASCII character, got {value!r}")
+    if "\n" in value or "\r" in value:
+        raise PlanError(f"{at}: cannot hold a line break")
+    return value
+
+
+def _delimiter(value: str, at: str) -> str:
+    value = NAMED_DELIMITERS.get(value, value)
+    if "\n" in value or "\r" in value:
+        raise PlanError(f"{at}: cannot hold a line break")
+    if len(value) > 2 and value.isalpha() and value != "blanks":
+        raise PlanError(
+            f'{at}: "{value}" is no delimiter{nearest(value, NAMED_DELIMITERS)}'
+        )
+    return value
+
+
+def rows_part(value: Any, old: Rows = Rows(), at: str = "rows") -> Rows:
+    """The rows section from a mapping, its keys laid over what was decided before."""
+    if isinstance(value, Rows):
+        return value
+    if not isinstance(value, Mapping):
+        raise PlanError(f"{at}: expected names, labels, units or data, got {value!r}")
+    changes: dict[str, Any] = {}
+    for part, given in value.items():
+        if part not in Rows.__struct_fields__:
+            raise PlanError(f'{at}: unknown key "{part}"{nearest(part, Rows.__struct_fields__)}')
+        here = f"{at}.{part}"
+        if part == "names":
+            changes[part] = _name_rows(given, here)
+        elif part == "data":
+            changes[part] = _data_rows(given, here)
+        else:
+            changes[part] = None if given is None else _row_number(given, here)
+    return msgspec.structs.replace(old, **changes)
+
+
+def _name_rows(given: Any, at: str) -> tuple[int, ...] | None:
+    if given is None:
+        return None
+    rows = [given] if isinstance(given, int) else given
+    if isinstance(rows, str) or not isinstance(rows, Iterable):
+        raise PlanError(f"{at}: expected a row number or a list of them, got {given!r}")
+    return tuple(_row_number(row, at) for row in rows)
+
+
+def _row_number(given: Any, at: str) -> int:
+    if isinstance(given, bool) or not isinstance(given, int) or given < 1:
+        raise PlanError(f"{at}: rows are whole numbers counted from 1, got {given!r}")
+    return given
+
+
+def _data_rows(given: Any, at: str) -> str | None:
+    if given is None:
+        return None
+    if isinstance(given, int) and not isinstance(given, bool):
+        given = f"{given}.."
+    try:
+        first, dots, last = str(given).partition("..")
+        low, high = int(first) if first else 1, int(last) if last else -1
+        if not dots or not isinstance(given, str) or low < 1 or high == 0 or 0 < high < low - 1:
+            raise ValueError
+    except ValueError:
+        raise PlanError(
+            f'{at}: expected "first..last", such as "8..294", "6.." or "6..-2", got {given!r}'
+        ) from None
+    return given
+
+
+def top_part(option: str, value: Any, at: str = "") -> Any:
+    """One decision that belongs to no section, checked."""
+    at = at or option
+    if option == "unreadable":
+        if value not in UNREADABLE_CHOICES:
+            raise PlanError(f'{at}: expected "report" or "stop", got {value!r}')
+        return value
+    if value is None:
+        return None
+    if option == "layout":
+        if value != "delimited":
+            raise PlanError(f'{at}: this version reads "delimited" text, got {value!r}')
+        return value
+    if option == "types":
+        return declared(Variable("*"), {"type": value}, "types").type
+    if option in ("limit", "workers"):
+        least = 0 if option == "limit" else 1
+        if isinstance(value, bool) or not isinstance(value, int) or value < least:
+            raise PlanError(f"{at}: expected a whole number from {least} up, got {value!r}")
+        return value
+    names = [value] if isinstance(value, str) else list(value)
+    if not all(isinstance(name, str) for name in names):
+        raise PlanError(f"{at}: expected names, got {value!r}")
+    if option == "names" and len(set(names)) < len(names):
+        twice = next(name for name in names if names.count(name) > 1)
+        raise PlanError(f'{at}: "{twice}" stands there twice')
+    return tuple(names)

@@ -1,0 +1,317 @@
+"""One pass over a source: blocks of spans in, converted blocks out.
+
+Whoever wants the result (`load` keeps it, `pack` writes it, `draft` throws it away) hands in a
+function that takes each block. Types may still widen while blocks come in, so a column's earlier
+blocks can turn out to have been taken too narrowly; `stale` says which.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+
+from .convert import Rule, convert
+from .convert.dates import ANY_ZONED
+from .convert.finding import FIRST_MARK, NONE_YET, Finder, Found
+from .convert.rule import MARKS, reason_of
+from .detect.settle import Settled, unique_names
+from .errors import PlanError, UnreadableError, nearest
+from .kernels import reference as kernels
+from .kernels.reference import Ints, times
+from .plan import Plan
+from .records.delimited import Tally, read_blocks
+from .records.spans import Cells, Spans
+from .variables import FIRST_CODE, MissingCode, Variable, resolve
+
+Progress = Callable[[int, int | None, str], None]
+NAMES = {"zoned": "datetime", NONE_YET: "text"}
+
+
+@dataclass(slots=True)
+class Slot:
+    """One column of the source on its way to a variable."""
+
+    index: int
+    variable: Variable
+    finder: Finder
+    problems: list[tuple[Ints, pa.Array]] = field(default_factory=list)
+
+
+@dataclass(slots=True)
+class Reading:
+    """A settled source with its columns."""
+
+    settled: Settled
+    slots: list[Slot]
+    not_kept: tuple[str, ...]
+    notes: list[str]
+    tally: Tally = field(default_factory=Tally)
+
+
+def prepare(settled: Settled) -> Reading:
+    """Match the plan's declarations to the columns. Raises `PlanError` for one without a column."""
+    names, notes = unique_names(settled.headings)
+    variables = _matched(settled, names)
+    known = [each.name for each in variables]
+    plan = settled.plan
+    kept = resolve(plan.keep, known) if plan.keep is not None else known
+    slots = [
+        Slot(known.index(name), variables[known.index(name)], _finder(plan, variables[known.index(name)]))
+        for name in kept
+    ]
+    left = tuple(name for name in known if name not in set(kept))
+    return Reading(settled, slots, left, notes)
+
+
+def _matched(settled: Settled, names: Sequence[str]) -> list[Variable]:
+    by_column = _columns_of(settled, names)
+    variables = []
+    for index, name in enumerate(names):
+        declared = by_column.get(index) or Variable(name)
+        heading = settled.headings[index] or name
+        variables.append(
+            msgspec.structs.replace(
+                declared,
+                from_=declared.from_ or (heading if heading != declared.name else None),
+                type=declared.type or settled.plan.type,
+                label=declared.label or settled.labels[index] or None,
+                unit=declared.unit or _bare(settled.units[index]) or None,
+            )
+        )
+    seen: set[str] = set()
+    for variable in variables:
+        if variable.name in seen:
+            raise PlanError(f'two columns would be called "{variable.name}"; rename one')
+        seen.add(variable.name)
+    return variables
+
+
+def _columns_of(settled: Settled, names: Sequence[str]) -> dict[int, Variable]:
+    """Which column each declared variable is for: by its heading, else by its name."""
+    places = {name: index for index, name in reversed(list(enumerate(names)))}
+    headings = {name: index for index, name in reversed(list(enumerate(settled.headings))) if name}
+    found: dict[int, Variable] = {}
+    lost = []
+    for variable in settled.plan.variables:
+        index = places.get(variable.name)
+        if variable.from_ is not None:
+            by_heading = headings.get(variable.from_, places.get(variable.from_))
+            index = index if index is not None and index not in found and (
+                settled.headings[index] == variable.from_
+            ) else by_heading
+        if index is None or index in found:
+            lost.append(variable.heading)
+        else:
+            found[index] = variable
+    if lost:
+        first = lost[0]
+        more = f" (and {len(lost) - 1} more declared variables)" if len(lost) > 1 else ""
+        raise PlanError(
+            f'{settled.source.name}: no column is called "{first}"{more}{nearest(first, names)}'
+        )
+    return found
+
+
+def _bare(unit: str) -> str:
+    """A unit without the brackets around it."""
+    wrapped = len(unit) > 2 and (unit[0], unit[-1]) in {("(", ")"), ("[", "]")}
+    return unit[1:-1].strip() if wrapped else unit
+
+
+def _finder(plan: Plan, variable: Variable) -> Finder:
+    rule = Rule(
+        kind=variable.type or NONE_YET,
+        decimal=plan.delimited.decimal or ".",
+        grouping=plan.delimited.grouping or "",
+        format=variable.format,
+        true=variable.true,
+        false=variable.false,
+        codes=_codes(plan, variable),
+        trim=plan.delimited.trim,
+    )
+    if variable.format is not None:
+        rule = replace(rule, kind=_timed(variable))
+    elif rule.kind == NONE_YET and (variable.true or variable.false):
+        rule = replace(rule, kind="boolean")
+    return Finder(rule, declared=rule.kind != NONE_YET)
+
+
+def _timed(variable: Variable) -> str:
+    """The type of a variable that has a format. Raises `PlanError` if they do not go together."""
+    form = variable.format or ""
+    if form == ANY_ZONED:
+        return "datetime"
+    try:
+        pattern = times.compiled(form)
+    except ValueError as error:
+        raise PlanError(f'variable "{variable.name}": format: {error}') from None
+    kind = variable.type or _kind_of(pattern)
+    if (kind != "time" and not pattern.has_date) or (kind == "time" and pattern.has_date):
+        raise PlanError(
+            f'variable "{variable.name}": the format "{form}" is not one of a {kind}'
+        )
+    return kind
+
+
+def _kind_of(pattern: times.Pattern) -> str:
+    if pattern.has_date:
+        return "datetime" if pattern.has_time else "date"
+    return "time"
+
+
+def _codes(plan: Plan, variable: Variable) -> tuple[MissingCode, ...]:
+    own = {str(code) for code in variable.missing}
+    return variable.missing + tuple(code for code in plan.missing if str(code) not in own)
+
+
+def run(
+    reading: Reading,
+    take: Callable[[Spans, list[Found]], None],
+    progress: Progress | None = None,
+) -> None:
+    """Read the source once and hand each converted block to `take`."""
+    settled, plan = reading.settled, reading.settled.plan
+    reading.tally = Tally()
+    stop = plan.unreadable == "stop"
+    with _workers(plan.workers or 1, len(reading.slots)) as each_slot:
+        for spans in read_blocks(settled.source, settled.layout, reading.tally):
+            found = each_slot(_taker(spans), reading.slots)
+            _note_problems(reading, spans, found, stop)
+            take(spans, found)
+            if progress:
+                progress(reading.tally.bytes, settled.source.size, "reading")
+
+
+def _taker(spans: Spans) -> Callable[[Slot], Found]:
+    return lambda slot: slot.finder.take(spans.field(slot.index), spans.rows)
+
+
+@contextmanager
+def _workers(count: int, most: int) -> Iterator[Callable[..., list[Any]]]:
+    """A `map` over the columns of a block, on as many threads as asked for."""
+    if count < 2 or most < 2:
+        yield lambda work, items: [work(item) for item in items]
+        return
+    with ThreadPoolExecutor(min(count, most)) as pool:
+        yield lambda work, items: list(pool.map(work, items))
+
+
+def _note_problems(reading: Reading, spans: Spans, found: list[Found], stop: bool) -> None:
+    worst: tuple[int, str] | None = None
+    for slot, block in zip(reading.slots, found, strict=True):
+        unread = block.converted.unread
+        if not len(unread):
+            continue
+        cells = spans.field(slot.index).at(unread)
+        texts = kernels.texts(cells.buffer, cells.starts, cells.ends)
+        rows = spans.rows[unread]
+        slot.problems.append((rows, texts))
+        if stop and (worst is None or int(rows[0]) < worst[0]):
+            worst = (int(rows[0]), f'{slot.variable.name}: {texts[0].as_py()!r} {_why(slot)}')
+    if worst:
+        raise UnreadableError(
+            f"{reading.settled.source.name}: row {worst[0]}, {worst[1]}; declare it a missing code, "
+            'change the type, or read with unreadable="report"'
+        )
+
+
+def _why(slot: Slot) -> str:
+    return f"is not {_article(NAMES.get(slot.finder.rule.kind, slot.finder.rule.kind))}"
+
+
+def _article(word: str) -> str:
+    return ("an " if word[0] in "aeiou" else "a ") + word
+
+
+def final_kind(slot: Slot) -> str:
+    """The type that the whole source allows."""
+    finder = slot.finder
+    kind = finder.rule.kind if finder.declared else finder.kind
+    return kind or "text"
+
+
+def is_stale(slot: Slot, block: Found) -> bool:
+    """Was this block taken as something that cannot be cast to the final type?"""
+    kind = final_kind(slot)
+    if block.kind == kind or (block.kind == "integer" and kind == "number"):
+        return False
+    return block.kind != NONE_YET or block.marks
+
+
+def arrow_type(slot: Slot) -> pa.DataType:
+    """The Arrow type that the variable ends up with."""
+    kind = final_kind(slot)
+    if kind == "category":
+        return pa.dictionary(pa.int32(), pa.string())
+    empty = Cells(kernels.padded(b""), np.zeros(0, np.int64), np.zeros(0, np.int64))
+    return convert(empty, replace(slot.finder.rule, kind=kind)).values.type
+
+
+def settled_values(slot: Slot, block: Found) -> pa.Array:
+    """A block's values as the final type."""
+    values, kind = block.converted.values, arrow_type(slot)
+    if values.type == kind:
+        return values
+    if pa.types.is_null(values.type):
+        return pa.nulls(len(values), kind)
+    return values.cast(kind, safe=False)
+
+
+def final_reasons(slot: Slot, reasons: np.ndarray) -> np.ndarray:
+    """Reasons numbered by the variable's final list of missing codes."""
+    table = _reason_table(slot)
+    return reasons if table is None else table[reasons]
+
+
+def _reason_table(slot: Slot) -> np.ndarray | None:
+    marks = _marks_met(slot)
+    if not marks:
+        return None
+    own = len(slot.variable.missing)
+    table = np.arange(256, dtype=np.uint8)
+    shared = len(slot.finder.rule.codes) - own
+    for place in range(own, own + shared):
+        table[reason_of(place)] = reason_of(place + len(marks))
+    for place, mark in enumerate(marks):
+        table[FIRST_MARK + MARKS.index(mark)] = reason_of(own + place)
+    return table
+
+
+def _marks_met(slot: Slot) -> list[str]:
+    """Well-known marks that were taken as missing, in the order of the alphabet."""
+    if final_kind(slot) in ("text", "category"):
+        return []
+    return sorted(MARKS[index] for index in np.flatnonzero(slot.finder.mark_counts))
+
+
+def final_variable(slot: Slot) -> Variable:
+    """The declaration as the whole source settles it."""
+    variable, finder = slot.variable, slot.finder
+    kind = final_kind(slot)
+    own = len(variable.missing)
+    marks = tuple(MissingCode(value=mark) for mark in _marks_met(slot))
+    decimals = variable.decimals
+    if decimals is None and kind == "number" and finder.decimals:
+        decimals = min(finder.decimals, 30)
+    return msgspec.structs.replace(
+        variable,
+        type=NAMES.get(kind, kind),
+        decimals=decimals,
+        missing=variable.missing + marks + finder.rule.codes[own:],
+    )
+
+
+def problems_of(slot: Slot) -> list[tuple[str, str, Ints, pa.Array]]:
+    """The problems of one variable, block by block."""
+    why = _why(slot)
+    return [(slot.variable.name, why, rows, texts) for rows, texts in slot.problems]
+
+
+__all__ = ["FIRST_CODE", "Reading", "Slot", "final_variable", "prepare", "run"]

@@ -1,0 +1,113 @@
+"""Bytes of any encoding to UTF-8, in pieces.
+
+What is UTF-8 already passes through untouched and is checked once records have been cut out of it.
+Everything else goes through Python's codecs piece by piece, so that memory stays bounded. Places
+in messages are bytes of the source, counted from 0, and rows.
+"""
+
+from __future__ import annotations
+
+import codecs
+from collections.abc import Iterator
+from typing import IO
+
+from ..errors import PlanError, SourceError, nearest
+
+MARKS = (
+    (codecs.BOM_UTF8, "utf-8"),
+    (codecs.BOM_UTF32_LE, "utf-32"),
+    (codecs.BOM_UTF32_BE, "utf-32"),
+    (codecs.BOM_UTF16_LE, "utf-16"),
+    (codecs.BOM_UTF16_BE, "utf-16"),
+)
+COMMON = ("utf-8", "utf-16", "utf-32", "ascii", "cp1252", "latin-1", "cp1250", "cp1251", "cp437")
+
+
+def byte_order_mark(head: bytes) -> str | None:
+    """The encoding that a byte-order mark at the start of the source tells, if there is one."""
+    return next((name for mark, name in MARKS if head.startswith(mark)), None)
+
+
+def codec_name(name: str) -> str:
+    """The codec's own name; `PlanError` if Python has no such text codec."""
+    try:
+        found = codecs.lookup(name)
+        "".encode(name)
+    except (LookupError, ValueError, TypeError):
+        raise PlanError(f'encoding "{name}": no such encoding{nearest(name, COMMON)}') from None
+    return found.name
+
+
+def decoded(data: bytes, encoding: str, final: bool = False) -> str:
+    """A piece from the start of a source as text; what cannot be decoded shows as U+FFFD."""
+    decoder = codecs.getincrementaldecoder(_reading(encoding))("replace")
+    return decoder.decode(data, final)
+
+
+def _reading(encoding: str) -> str:
+    """The codec to read with: a byte-order mark is never part of the text."""
+    name = codec_name(encoding)
+    return "utf-8-sig" if name == "utf-8" else name
+
+
+def utf8_pieces(stream: IO[bytes], encoding: str, size: int, name: str) -> Iterator[bytes]:
+    """The source in pieces of UTF-8 of about `size` bytes; a character may be cut between two.
+
+    Raises `SourceError` where the bytes do not fit the encoding.
+    """
+    if codec_name(encoding) in ("utf-8", "ascii", "utf-8-sig"):
+        yield from _untouched(stream, size)
+    else:
+        yield from _transcoded(stream, _reading(encoding), size, name)
+
+
+def _untouched(stream: IO[bytes], size: int) -> Iterator[bytes]:
+    first = True
+    while piece := stream.read(size):
+        if first:
+            while len(piece) < 3 and (more := stream.read(size)):
+                piece += more
+            piece = piece.removeprefix(codecs.BOM_UTF8)
+            first = False
+        yield piece
+
+
+def _transcoded(stream: IO[bytes], encoding: str, size: int, name: str) -> Iterator[bytes]:
+    decoder = codecs.getincrementaldecoder(encoding)("strict")
+    offset = row = 0
+    try:
+        while piece := stream.read(size):
+            text = decoder.decode(piece)
+            offset += len(piece)
+            row += text.count("\n")
+            yield text.encode("utf-8")
+        yield decoder.decode(b"", True).encode("utf-8")
+    except UnicodeDecodeError as error:
+        held = len(error.object) - len(piece)
+        row += error.object[: error.start].decode(encoding, "replace").count("\n") + 1
+        raise bad_byte(name, encoding, row, offset - held + error.start, error) from None
+    except UnicodeEncodeError as error:
+        raise SourceError(f"{name}: near row {row + 1}: a lone surrogate, which is no text") from (
+            error
+        )
+
+
+class BadByte(SourceError):
+    """A byte that does not fit the encoding, with what stands around it."""
+
+    around: bytes = b""
+    seen_beyond_ascii: bool = False
+
+
+def bad_byte(
+    name: str, encoding: str, row: int, offset: int, error: UnicodeDecodeError
+) -> BadByte:
+    """What to say of a byte that does not fit."""
+    byte = error.object[error.start]
+    made = BadByte(
+        f"{name}: row {row}, byte {offset}: 0x{byte:02x} is not valid {encoding} ({error.reason}); "
+        'the file is in another encoding or damaged: give encoding="cp1252" or the like'
+    )
+    made.around = bytes(error.object[max(0, error.start - 2000) : error.start + 2000])
+    made.seen_beyond_ascii = not error.object[: error.start].isascii()
+    return made
