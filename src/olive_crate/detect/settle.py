@@ -17,7 +17,7 @@ from ..errors import LayoutError, PlanError
 from ..evidence import Evidence
 from ..kernels.reference import Marks
 from ..plan import DelimitedSection, Plan, Rows
-from ..records.delimited import Layout, raw_blocks, record_texts
+from ..records.delimited import Layout, raw_blocks, records_as_text
 from ..records.encoding import decoded
 from ..sources import Source
 from .delimiter import field_counts, find_delimiter, with_delimiter, word_to_delimiter
@@ -26,7 +26,7 @@ from .heading import Row, find_last, find_rows
 from .marks import find_decimal
 from .sample import Sample
 
-LOOKED_AT = 2000
+LOOKED_AT = 500
 ROWS_A_BLOCK = 16_384
 SMALLEST_BLOCK, LARGEST_BLOCK = 1 << 20, 8 << 20
 
@@ -88,7 +88,7 @@ def settle(
         first=parts.first or 1,
         last=parts.last,
         limit=plan.limit,
-        block=_block_size(len(text), rows),
+        block=_block_size(text),
     )
     return Settled(
         source,
@@ -156,10 +156,13 @@ def _cut_rows(text: bytes, marks: Marks, skip: int, first: int = 1) -> list[Row]
     rows: list[Row] = []
     try:
         for block in raw_blocks(source, layout):
-            for index in range(min(len(block.structure.heads), LOOKED_AT + skip)):
-                if not block.structure.comments[index]:
-                    cells = tuple(record_texts(block, index))
-                    rows.append(Row(int(block.rows[index]) + first - 1, cells))
+            beyond = min(len(block.structure.heads), LOOKED_AT)
+            numbers = block.rows[:beyond].tolist()
+            comments = block.structure.comments[:beyond].tolist()
+            texts = records_as_text(block, 0, beyond)
+            for number, is_comment, cells in zip(numbers, comments, texts, strict=True):
+                if not is_comment:
+                    rows.append(Row(number + first - 1, tuple(cells)))
     except LayoutError:
         pass  # a quote left open at the end of a sample
     return rows
@@ -357,12 +360,12 @@ def unique_names(headings: Sequence[str]) -> tuple[list[str], list[str]]:
     return names, notes
 
 
-def _block_size(length: int, rows: Sequence[Row]) -> int:
+def _block_size(text: bytes) -> int:
     """Bytes to read at a time, so that a block holds enough rows to be worth its overhead."""
     if "OLIVE_CRATE_BLOCK" in os.environ:
         return max(1, int(os.environ["OLIVE_CRATE_BLOCK"]))
-    lines = max(1, rows[-1].number if rows else 1)
-    return min(LARGEST_BLOCK, max(SMALLEST_BLOCK, ROWS_A_BLOCK * length // lines))
+    lines = max(1, text.count(b"\n"), text.count(b"\r"))
+    return min(LARGEST_BLOCK, max(SMALLEST_BLOCK, ROWS_A_BLOCK * len(text) // lines))
 
 
 __all__ = ["Settled", "field_counts", "settle", "unique_names"]

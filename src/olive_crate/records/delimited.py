@@ -351,9 +351,21 @@ def _note_surplus(tally: Tally, raw: RawBlock, records: Ints, layout: Layout) ->
 
 def record_texts(raw: RawBlock, record: int) -> list[str]:
     """The fields of one record as text."""
-    low, high = raw.structure.record[record : record + 2]
-    starts, ends = raw.structure.starts[low:high], raw.structure.ends[low:high]
-    return [
-        raw.buffer[start:end].tobytes().decode("utf-8", "replace")
+    return next(records_as_text(raw, record, record + 1))
+
+
+def records_as_text(raw: RawBlock, first: int, beyond: int) -> Iterator[list[str]]:
+    """The fields of some records as text."""
+    record = raw.structure.record[first : beyond + 1].tolist()
+    if len(record) < 2:
+        return
+    starts = raw.structure.starts[record[0] : record[-1]].tolist()
+    ends = raw.structure.ends[record[0] : record[-1]].tolist()
+    low = starts[0] if starts else 0
+    data = raw.buffer[low : max(ends, default=0)].tobytes()
+    texts = [
+        data[start - low : end - low].decode("utf-8", "replace")
         for start, end in zip(starts, ends, strict=True)
     ]
+    for here, there in zip(record, record[1:], strict=False):
+        yield texts[here - record[0] : there - record[0]]

@@ -16,7 +16,6 @@ import numpy as np
 from .words import (
     ALL,
     EIGHT,
-    HIGH,
     ONE,
     ZEROS,
     Bytes,
@@ -55,23 +54,25 @@ def parse(buffer: Bytes, starts: Ints, ends: Ints, decimal: int) -> Numerals:
     signed = negative | (first == PLUS)
     if signed.any():
         lengths = lengths - signed
-        first = buffer[np.where(signed, starts + 1, starts)]
+        first = buffer[starts + signed]
     longest = int(lengths.max(initial=0))
     count = min(max(1, -(-longest // 8)), LONGEST // 8)
     words = _aligned(buffer, ends, lengths, count)
     decimals = np.zeros(len(starts), np.int64)
     digits = lengths
     if decimal:
-        words, found, decimals = _without_mark(words, decimal)
+        words, found, decimals = _without_mark(buffer, ends, words, lengths, decimal)
         digits = lengths - found
-    ok = (digits > 0) & (lengths <= LONGEST)
+    ok = digits > 0
+    if longest > LONGEST:
+        ok &= lengths <= LONGEST
     for word in words:
         ok &= are_digits(word)
     value = digits_value(words[-1])
     if count > 1:
-        value = value + digits_value(words[-2]) * np.uint64(10**8)
+        value += digits_value(words[-2]) * np.uint64(10**8)
     if count > 2:
-        value = value + digits_value(words[-3]) * np.uint64(10**16)
+        value += digits_value(words[-3]) * np.uint64(10**16)
         ok &= (words[-3] & np.uint64(0x0F0F0F0F0F)) == 0  # at most 19 digits that count
     padded = (first == ZERO) & (digits - decimals > 1)
     return Numerals(value, decimals, negative, ok, padded)
@@ -81,37 +82,79 @@ def _aligned(buffer: Bytes, ends: Ints, lengths: Ints, count: int) -> list[Words
     """Words that end where the numeral ends, most significant first, zeros before its start."""
     words = []
     for back in range(count, 0, -1):
-        held = np.clip(lengths - 8 * (back - 1), 0, 8).astype(np.uint64) * EIGHT
-        outside = np.uint64(64) - held
+        held = lengths if count == 1 else np.minimum(np.maximum(lengths - 8 * (back - 1), 0), 8)
+        bits = held.view(np.uint64) << np.uint64(3)
+        outside = np.uint64(64) - bits
         word = fetch(buffer, ends - 8 * back)
-        words.append(((word >> outside) << outside) | (ZEROS >> held))
+        word >>= outside
+        word <<= outside
+        word |= ZEROS >> bits
+        words.append(word)
     return words
 
 
-def _without_mark(words: list[Words], mark: int) -> tuple[list[Words], Flags, Ints]:
+def _without_mark(
+    buffer: Bytes, ends: Ints, words: list[Words], lengths: Ints, mark: int
+) -> tuple[list[Words], Flags | int, Ints]:
     """Take out one decimal mark: what stands before it moves up by a byte."""
+    behind = _same_place(buffer, ends, lengths, mark)
+    if behind is None:
+        return _wherever(words, mark)
+    closed = list(words)
+    place, offset = len(words) - 1 - behind // 8, 7 - behind % 8
+    low = np.uint64((1 << (8 * offset)) - 1)
+    high = np.uint64(((1 << 64) - 1) ^ ((1 << (8 * offset + 8)) - 1))
+    for index in range(place, -1, -1):
+        word = words[index]
+        before = word & low if index == place else word
+        carried = words[index - 1] >> np.uint64(56) if index else np.uint64(ZERO)
+        closed[index] = (before << EIGHT) | carried
+        if index == place:
+            closed[index] |= word & high
+    return closed, 1, np.full(len(lengths), behind)
+
+
+def _same_place(buffer: Bytes, ends: Ints, lengths: Ints, mark: int) -> int | None:
+    """How many digits stand behind the mark, where that is the same in all cells."""
+    if not len(ends):
+        return None
+    tail = buffer[int(ends[0]) - LONGEST : int(ends[0])][::-1]
+    behind = int(np.argmax(tail == mark))
+    if tail[behind] != mark or behind >= int(lengths.min()):
+        return None
+    return behind if bool((buffer[ends - (behind + 1)] == mark).all()) else None
+
+
+def _wherever(words: list[Words], mark: int) -> tuple[list[Words], Flags, Ints]:
+    """The mark stands anywhere, or nowhere, in each cell."""
     found = np.zeros(len(words[0]), bool)
     decimals = np.zeros(len(words[0]), np.int64)
     closed = list(words)
     for place in range(len(words) - 1, -1, -1):
         word = words[place]
         hit = lowest_match(word, mark)
-        here = (hit != 0) & ~found
+        here = hit != 0
+        if place < len(words) - 1:
+            here &= ~found
         if here.any():
-            before = (hit >> np.uint64(7)) - ONE
+            seventh = hit >> np.uint64(7)
+            before = seventh - ONE
             behind = 7 - (np.bitwise_count(before) >> 3).astype(np.int64)
-            decimals = np.where(here, behind + 8 * (len(words) - 1 - place), decimals)
-            before = np.where(here, before, np.where(found, ALL, np.uint64(0)))
-            mark_byte = np.where(here, (hit >> np.uint64(7)) * np.uint64(255), np.uint64(0))
+            behind += 8 * (len(words) - 1 - place)
+            behind *= here
+            decimals += behind
+            mark_byte = seventh * np.uint64(255)
+            if not here.all():
+                before = np.where(here, before, np.where(found, ALL, np.uint64(0)))
+                mark_byte = np.where(here, mark_byte, np.uint64(0))
         elif found.any():
             before, mark_byte = np.where(found, ALL, np.uint64(0)), np.uint64(0)
         else:
             continue
-        moved = found | here
+        found = found | here
         carried = words[place - 1] >> np.uint64(56) if place else np.uint64(ZERO)
-        low = ((word & before) << EIGHT) | np.where(moved, carried, np.uint64(0))
+        low = ((word & before) << EIGHT) | np.where(found, carried, np.uint64(0))
         closed[place] = low | (word & ~(before | mark_byte))
-        found = moved
     return closed, found, decimals
 
 
@@ -131,7 +174,10 @@ def floats(numerals: Numerals, exponent: Ints | None = None) -> tuple[np.ndarray
     exact = numerals.ok & (numerals.mantissa <= np.uint64(2**53)) & (np.abs(scale) <= 22)
     value = numerals.mantissa.astype(np.float64)
     if exponent is None:
-        if numerals.decimals.any():
+        most = int(numerals.decimals.max(initial=0))
+        if most and most == int(numerals.decimals.min()):
+            value /= POWERS[min(most, 22)]
+        elif most:
             value /= POWERS[np.minimum(numerals.decimals, 22)]
     else:
         power = POWERS[np.minimum(np.abs(scale), 22)]
@@ -141,4 +187,4 @@ def floats(numerals: Numerals, exponent: Ints | None = None) -> tuple[np.ndarray
     return value, exact
 
 
-__all__ = ["HIGH", "LONGEST", "Numerals", "floats", "integers", "parse"]
+__all__ = ["LONGEST", "Numerals", "floats", "integers", "parse"]

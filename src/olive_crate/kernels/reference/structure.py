@@ -2,12 +2,6 @@
 
 All bytes that can matter (delimiter, line ends, quotes, escapes) are found by whole-array
 comparison; everything after that works on the few positions found.
-
-Quotes need no scan in order. A run of quotes of even length changes nothing: it is a pair inside
-quoted text, or an empty quoted field. A run of odd length opens where a field starts, closes inside
-quoted text, and is literal elsewhere. So a run that does not stand at the start of a field always
-leaves us outside, and one that does swaps: after any run the state is the parity of the swaps
-since the last run of the other kind, which is a cumulative sum.
 """
 
 from __future__ import annotations
@@ -17,24 +11,20 @@ from dataclasses import dataclass
 import numpy as np
 
 from .gather import ranges
+from .quoting import (
+    CR,
+    LF,
+    NONE,
+    SPACE,
+    TAB,
+    Marks,
+    Outside,
+    Specials,
+    outside_quotes,
+    without_comments,
+    without_escaped,
+)
 from .words import Bytes, Flags, Ints
-
-LF, CR, SPACE, TAB = 10, 13, 32, 9
-
-
-@dataclass(frozen=True, slots=True)
-class Marks:
-    """The bytes that give delimited text its structure."""
-
-    delimiter: bytes
-    """Empty: one field a line."""
-    blanks: bool = False
-    """Fields are separated by runs of blanks and tabs; `delimiter` is not looked at."""
-    quote: int = 0
-    escape: int = 0
-    comment: bytes = b""
-    skip_blanks: bool = False
-    """A quote may open after blanks."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,24 +47,17 @@ class Structure:
     """Where a quote stands that is never closed in this block; -1 if none."""
 
 
-@dataclass(slots=True)
-class _Specials:
-    """The bytes that matter, in order."""
+@dataclass(frozen=True, slots=True)
+class _Borders:
+    """Separators as borders between fields."""
 
-    at: Ints
-    byte: Bytes
-
-    def only(self, kept: Flags) -> _Specials:
-        return _Specials(self.at[kept], self.byte[kept])
-
-
-@dataclass(slots=True)
-class _Quoting:
-    inside: Flags
-    """For each special byte: does it stand within quotes?"""
-    dropped: Ints
-    """Positions of quotes (and escapes) that are not part of the text."""
-    unclosed: int = -1
+    begin: Ints
+    """Where the field before each separator ends."""
+    behind: Ints
+    """Where fields start: the first, and the one behind each separator."""
+    stop: Ints
+    """Where each separator ends."""
+    line_end: Flags
 
 
 def split(buffer: Bytes, low: int, high: int, marks: Marks, final: bool) -> Structure:
@@ -86,50 +69,49 @@ def split(buffer: Bytes, low: int, high: int, marks: Marks, final: bool) -> Stru
     if not final and high > low and buffer[high - 1] == CR:
         high -= 1  # a line feed may follow
     specials = _find(buffer, low, high, marks)
-    quoting = _quoting(buffer, low, specials, marks)
-    comments = np.zeros(0, np.int64)
+    escapes = comments = NONE
+    if marks.escape:
+        specials, escapes = without_escaped(specials, marks.escape)
     if marks.comment:
-        specials, quoting, comments = _without_comments(buffer, low, specials, marks)
-    line_end = (specials.byte == LF) | (specials.byte == CR)
-    lines_so_far = np.cumsum(line_end)
-    lines = int(lines_so_far[-1]) if len(lines_so_far) else 0
-    at = specials.at
-    if marks.quote or marks.escape:
-        outside = ~quoting.inside & (specials.byte != marks.quote)
-        at, line_end, lines_so_far = at[outside], line_end[outside], lines_so_far[outside]
-    begin, end = _separators(buffer, low, at, line_end, marks)
-    behind = np.concatenate(([low], end))
-    if marks.blanks:
-        begin, end, behind, line_end, kept = _only_between(low, begin, end, line_end)
-        lines_so_far = lines_so_far[kept]
-    if final and high > low and not (len(line_end) and line_end[-1] and end[-1] == high):
-        begin, end = np.append(begin, high), np.append(end, high)
-        line_end, lines_so_far = np.append(line_end, True), np.append(lines_so_far, lines + 1)
-    last = np.flatnonzero(line_end)
+        outside, comments = without_comments(buffer, low, specials, marks)
+    else:
+        outside = outside_quotes(buffer, low, specials, marks)
+    borders = _borders(buffer, low, outside.separators, marks)
+    last = np.flatnonzero(borders.line_end)
+    if final and high > low and not (len(last) and borders.stop[last[-1]] == high):
+        borders = _closed(borders, high)
+        last = np.append(last, len(borders.begin) - 1)
     count = int(last[-1]) + 1 if len(last) else 0
-    starts, ends = behind[:count], np.maximum(begin[:count], behind[:count])
+    starts, ends = borders.behind[:count], borders.begin[:count]
+    if marks.blanks:
+        ends = np.maximum(starts, ends)
     record = np.concatenate(([0], last + 1))
     heads = starts[record[:-1]]
-    consumed = int(end[count - 1]) if count else low
-    if len(quoting.dropped):
-        starts, ends = _unquoted(buffer, starts, ends, quoting.dropped)
+    lines = np.arange(len(record))
+    if len(outside.quoted_ends):
+        lines[1:] += np.searchsorted(outside.quoted_ends, borders.begin[last])
+    dropped, fields = _dropped(outside, escapes, borders.begin[:count], marks)
+    if len(dropped):
+        pairs = outside.pairs and not len(escapes) and not marks.blanks
+        _unquote(buffer, starts := starts.copy(), ends := ends.copy(), dropped, fields, pairs)
     flagged = np.isin(heads, comments) if len(comments) else np.zeros(len(heads), bool)
-    before = np.concatenate(([0], lines_so_far[last]))
-    return Structure(starts, ends, record, heads, before, flagged, consumed, quoting.unclosed)
+    consumed = int(borders.stop[count - 1]) if count else low
+    return Structure(starts, ends, record, heads, lines, flagged, consumed, outside.opened)
 
 
-def _find(buffer: Bytes, low: int, high: int, marks: Marks) -> _Specials:
+def _find(buffer: Bytes, low: int, high: int, marks: Marks) -> Specials:
     text = buffer[low:high]
     mask = text == LF
     has_return = bool(np.any(text == CR))
     for byte in _singles(marks, has_return):
         mask |= text == byte
     at = np.flatnonzero(mask)
-    specials = _Specials(at + low, text[at])
+    byte_at = text[at]
+    at += low
+    specials = Specials(at, byte_at, has_return)
     if has_return:
-        paired = (specials.byte == CR) & (buffer[specials.at + 1] == LF) & (specials.at + 1 < high)
-        if paired.any():
-            specials = specials.only(~paired)
+        paired = (byte_at == CR) & (buffer[at + 1] == LF) & (at + 1 < high)
+        specials = specials.only(~paired)
     if len(marks.delimiter) > 1 and not marks.blanks:
         specials = _whole_delimiters(buffer, high, specials, marks.delimiter)
     return specials
@@ -145,7 +127,7 @@ def _singles(marks: Marks, has_return: bool) -> list[int]:
     return found + [byte for byte in (marks.quote, marks.escape) if byte]
 
 
-def _whole_delimiters(buffer: Bytes, high: int, found: _Specials, delimiter: bytes) -> _Specials:
+def _whole_delimiters(buffer: Bytes, high: int, found: Specials, delimiter: bytes) -> Specials:
     """Keep the first byte of a longer delimiter only where all of it stands, leftmost first."""
     first = found.byte == delimiter[0]
     whole = first & (found.at + len(delimiter) <= high)
@@ -153,8 +135,7 @@ def _whole_delimiters(buffer: Bytes, high: int, found: _Specials, delimiter: byt
         whole &= buffer[found.at + offset] == byte
     kept = ~first | whole
     candidates = np.flatnonzero(whole)
-    close = np.flatnonzero(np.diff(found.at[candidates]) < len(delimiter))
-    if len(close):
+    if np.any(np.diff(found.at[candidates]) < len(delimiter)):
         reach = -1
         for place in candidates:
             if found.at[place] < reach:
@@ -164,201 +145,96 @@ def _whole_delimiters(buffer: Bytes, high: int, found: _Specials, delimiter: byt
     return found.only(kept)
 
 
-def _quoting(buffer: Bytes, low: int, specials: _Specials, marks: Marks) -> _Quoting:
-    """Which special bytes are text, because they are within quotes or escaped."""
-    none = np.zeros(0, np.int64)
-    escaped = np.zeros(len(specials.at), bool)
-    active = none
-    if marks.escape:
-        active, escaped = _escapes(specials, marks.escape)
-    if not marks.quote:
-        return _Quoting(escaped | (specials.byte == marks.escape) if marks.escape else escaped, active)
-    quotes = np.flatnonzero((specials.byte == marks.quote) & ~escaped)
-    if not len(quotes):
-        inside = escaped | (specials.byte == marks.escape) if marks.escape else escaped
-        return _Quoting(inside, active)
-    at = specials.at[quotes]
-    breaks = np.concatenate(([True], np.diff(at) != 1))
-    first = np.flatnonzero(breaks)
-    lengths = np.diff(np.append(first, len(at)))
-    opening = _at_field_start(buffer, low, at[first], specials, quotes[first], escaped, marks)
-    odd = (lengths & 1) == 1
-    after = _state_after(opening[odd])
-    order = np.cumsum(odd) - odd
-    previous = np.concatenate(([False], after))
-    within = previous[order]
-    dropped = _dropped_quotes(at, first, lengths, within, opening)
-    toggles = np.zeros(len(specials.at), np.int8)
-    change = np.diff(previous.astype(np.int8))
-    toggles[quotes[first[odd]]] = change
-    inside = np.cumsum(toggles, dtype=np.int8) > 0
-    unclosed = -1
-    if after.size and after[-1]:
-        opened = np.flatnonzero(change == 1)[-1]
-        unclosed = int(at[first[odd][opened]])
-    if marks.escape:
-        inside |= escaped | (specials.byte == marks.escape)
-        dropped = np.union1d(dropped, active)
-    return _Quoting(inside, dropped, unclosed)
-
-
-def _escapes(specials: _Specials, escape: int) -> tuple[Ints, Flags]:
-    """Positions of escapes that act, and which special bytes they make literal."""
-    places = np.flatnonzero(specials.byte == escape)
-    at = specials.at[places]
-    breaks = np.concatenate(([True], np.diff(at) != 1))[: len(at)]
-    first = np.flatnonzero(breaks)
-    lengths = np.diff(np.append(first, len(at)))
-    rank = np.arange(len(at)) - np.repeat(first, lengths)
-    active = at[(rank & 1) == 0]
-    return active, np.isin(specials.at, active + 1)
-
-
-def _at_field_start(
-    buffer: Bytes,
-    low: int,
-    at: Ints,
-    specials: _Specials,
-    places: Ints,
-    escaped: Flags,
-    marks: Marks,
-) -> Flags:
-    """Which quotes stand where a field starts."""
-    where = at
-    if marks.skip_blanks and not marks.blanks:
-        where = at.copy()
-        moving = np.arange(len(at))
-        while len(moving):
-            byte = buffer[where[moving] - 1]
-            blank = ((byte == SPACE) | (byte == TAB)) & (where[moving] > low)
-            if len(marks.delimiter) == 1:
-                blank &= byte != marks.delimiter[0]
-            moving = moving[blank]
-            where[moving] -= 1
-    before = buffer[where - 1]
-    start = (before == LF) | (before == CR) | (where == low)
-    if marks.blanks:
-        return start | (before == SPACE) | (before == TAB)
-    if not marks.delimiter:
-        return start
-    width = len(marks.delimiter)
-    if width == 1 and not marks.escape:
-        return start | (before == marks.delimiter[0])
-    is_delimiter = (specials.byte == marks.delimiter[0]) & ~escaped
-    reach = specials.at[is_delimiter] + width
-    return start | np.isin(where, reach)
-
-
-def _state_after(opening: Flags) -> Flags:
-    """After each odd run of quotes: are we within quotes? See the essay above."""
-    swaps = np.cumsum(opening)
-    base = np.maximum.accumulate(np.where(opening, 0, swaps)) if len(swaps) else swaps
-    return ((swaps - base) & 1) == 1
-
-
-def _dropped_quotes(
-    at: Ints, first: Ints, lengths: Ints, within: Flags, opening: Flags
-) -> Ints:
-    """Quotes that are not text: those that open or close, and one of each doubled pair."""
-    rank = np.arange(len(at)) - np.repeat(first, lengths)
-    opens = np.repeat(opening & ~within, lengths)
-    quoted = np.repeat(within, lengths)
-    dropped = (quoted & ((rank & 1) == 0)) | (opens & ((rank == 0) | ((rank & 1) == 1)))
-    return at[dropped]
-
-
-def _without_comments(
-    buffer: Bytes, low: int, specials: _Specials, marks: Marks
-) -> tuple[_Specials, _Quoting, Ints]:
-    """Take comment lines out of the quoting: a quote in a comment is not a quote.
-
-    Which lines are comments depends on the quotes before them and the reverse; the first line
-    judged wrongly is put right in each round, so rounds end when nothing changes.
-    """
-    line_ends = np.flatnonzero((specials.byte == LF) | (specials.byte == CR))
-    heads = np.concatenate(([low], specials.at[line_ends] + 1))
-    candidate = np.ones(len(heads), bool)
-    for offset, byte in enumerate(marks.comment):
-        candidate &= buffer[np.minimum(heads + offset, len(buffer) - 1)] == byte
-    line_of = np.searchsorted(specials.at[line_ends], specials.at)
-    is_end = np.zeros(len(specials.at), bool)
-    is_end[line_ends] = True
-    while True:
-        kept = is_end | ~candidate[line_of]
-        fewer = specials.only(kept)
-        quoting = _quoting(buffer, low, fewer, marks)
-        ends_inside = quoting.inside[is_end[kept]]
-        begins_inside = np.concatenate(([False], ends_inside))
-        wrong = np.flatnonzero(candidate & begins_inside)
-        if not len(wrong):
-            return fewer, quoting, heads[candidate]
-        candidate[wrong[0]] = False
-
-
-def _separators(
-    buffer: Bytes, low: int, at: Ints, line_end: Flags, marks: Marks
-) -> tuple[Ints, Ints]:
+def _borders(buffer: Bytes, low: int, separators: Specials, marks: Marks) -> _Borders:
     """Where each separator begins and ends; a carriage return belongs to its line feed."""
+    at, line_end = separators.at, separators.line_end
     begin = at
-    pairs = line_end & (buffer[at] == LF) & (buffer[at - 1] == CR) & (at > low)
-    if pairs.any():
-        begin = at - pairs
+    if separators.has_return:
+        begin = at - ((separators.byte == LF) & (buffer[at - 1] == CR) & (at > low))
     width = 1 if marks.blanks else max(1, len(marks.delimiter))
-    end = at + (np.where(line_end, 1, width) if width > 1 else 1)
-    return begin, end
+    behind = np.empty(len(at) + 1, np.int64)
+    behind[0] = low
+    np.add(at, 1 if width == 1 else np.where(line_end, 1, width), out=behind[1:])
+    borders = _Borders(begin, behind, behind[1:], line_end)
+    return _runs_of_blanks(borders) if marks.blanks else borders
 
 
-def _only_between(
-    low: int, begin: Ints, end: Ints, line_end: Flags
-) -> tuple[Ints, Ints, Ints, Flags, Ints]:
-    """Merge blanks to runs, and leave out those at the start or the end of a line.
-
-    Returns begin and end of each separator, where the field behind it starts, whether it ends a
-    line, and its index before merging. The first start of all is returned as the first `behind`.
-    """
+def _runs_of_blanks(each: _Borders) -> _Borders:
+    """Merge blanks to runs, and leave out those at the start or the end of a line."""
+    begin, stop, line_end = each.begin, each.stop, each.line_end
     joined = np.zeros(len(begin), bool)
-    joined[1:] = (begin[1:] == end[:-1]) & ~line_end[1:] & ~line_end[:-1]
+    joined[1:] = (begin[1:] == stop[:-1]) & ~line_end[1:] & ~line_end[:-1]
     first = np.flatnonzero(~joined)
     last = np.append(first[1:], len(begin)) - 1 if len(first) else first
-    begin, end, line_end = begin[first].copy(), end[last], line_end[first]
-    behind = np.concatenate(([low], end))
+    begin, stop, line_end = begin[first].copy(), stop[last], line_end[first]
+    behind = np.concatenate((each.behind[:1], stop))
     after_line = np.concatenate(([True], line_end))
     leading = ~line_end & after_line[:-1] & (begin == behind[:-1])
-    behind[:-1][leading] = end[leading]
+    behind[:-1][leading] = stop[leading]
     trailing = np.zeros(len(begin), bool)
-    trailing[:-1] = line_end[1:] & ~line_end[:-1] & (end[:-1] == begin[1:]) & ~leading[:-1]
+    trailing[:-1] = line_end[1:] & ~line_end[:-1] & (stop[:-1] == begin[1:]) & ~leading[:-1]
     closing = np.flatnonzero(trailing) + 1
     begin[closing] = begin[closing - 1]
     kept = ~(leading | trailing)
     starts = np.concatenate((behind[:1], behind[1:][kept]))
-    return begin[kept], end[kept], starts, line_end[kept], last[kept]
+    return _Borders(begin[kept], starts, stop[kept], line_end[kept])
 
 
-def _unquoted(buffer: Bytes, starts: Ints, ends: Ints, dropped: Ints) -> tuple[Ints, Ints]:
-    """Field texts without their quotes: by moving the borders in, else closed up in place."""
-    first = np.searchsorted(dropped, starts)
-    held = np.searchsorted(dropped, ends) - first
-    fields = np.flatnonzero(held)
-    if not len(fields):
-        return starts, ends
-    starts, ends = starts.copy(), ends.copy()
-    low, high, count = starts[fields], ends[fields], held[fields]
-    wrapped = (count == 2) & (dropped[first[fields]] == low)
-    wrapped &= dropped[first[fields] + np.minimum(count, 2) - 1] == high - 1
-    plain = fields[wrapped]
-    starts[plain] += 1
-    ends[plain] -= 1
-    rest = fields[~wrapped]
-    if len(rest):
-        lengths = ends[rest] - starts[rest]
-        positions = ranges(starts[rest], lengths)
-        text = np.ones(len(buffer), bool)
-        text[dropped] = False
-        kept = text[positions]
-        within = np.cumsum(kept) - kept
-        first_place = np.cumsum(lengths) - lengths
-        shift = within - np.repeat(within[first_place], lengths)
-        target = np.repeat(starts[rest], lengths) + shift
-        buffer[target[kept]] = buffer[positions[kept]]
-        ends[rest] -= held[rest]
-    return starts, ends
+def _closed(borders: _Borders, high: int) -> _Borders:
+    """The borders with the end of the text as one more end of a line."""
+    return _Borders(
+        np.append(borders.begin, high),
+        np.append(borders.behind, high),
+        np.append(borders.stop, high),
+        np.append(borders.line_end, True),
+    )
+
+
+def _dropped(outside: Outside, escapes: Ints, begin: Ints, marks: Marks) -> tuple[Ints, Ints]:
+    """Positions of bytes that are not text, and the field of each."""
+    dropped, fields = outside.dropped, outside.before
+    if marks.blanks or len(escapes):
+        dropped = np.sort(np.concatenate((dropped, escapes)))
+        fields = np.searchsorted(begin, dropped, side="right")
+    count = int(np.searchsorted(fields, len(begin)))
+    if outside.pairs:
+        count -= count % 2  # the last one may be left open
+    return dropped[:count], fields[:count]
+
+
+def _unquote(
+    buffer: Bytes, starts: Ints, ends: Ints, dropped: Ints, fields: Ints, pairs: bool
+) -> None:
+    """Leave the quotes out of fields: by moving the borders in, else closed up in place."""
+    if pairs:
+        own, first, last, two = fields[::2], dropped[::2], dropped[1::2], True
+    else:
+        at = np.flatnonzero(np.diff(fields, prepend=-1))
+        counts = np.diff(at, append=len(fields))
+        own, first, last, two = fields[at], dropped[at], dropped[at + counts - 1], counts == 2
+    wrapped = two & (first == starts[own]) & (last == ends[own] - 1)
+    if wrapped.all():
+        starts[own] += 1
+        ends[own] -= 1
+        return
+    starts[own[wrapped]] += 1
+    ends[own[wrapped]] -= 1
+    rest = own[~wrapped]
+    _close_up(buffer, starts[rest], ends[rest], dropped)
+    ends[rest] -= 2 if pairs else counts[~wrapped]
+
+
+def _close_up(buffer: Bytes, starts: Ints, ends: Ints, dropped: Ints) -> None:
+    """Move the bytes of these fields together over those that are dropped."""
+    lengths = ends - starts
+    positions = ranges(starts, lengths)
+    text = np.ones(len(buffer), bool)
+    text[dropped] = False
+    kept = text[positions]
+    within = np.cumsum(kept) - kept
+    shift = within - np.repeat(within[np.cumsum(lengths) - lengths], lengths)
+    target = np.repeat(starts, lengths) + shift
+    buffer[target[kept]] = buffer[positions[kept]]
+
+
+__all__ = ["Marks", "Structure", "split"]

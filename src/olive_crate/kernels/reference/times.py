@@ -271,10 +271,19 @@ def _days(found: dict[str, Ints], ok: Flags) -> tuple[Ints, Flags]:
         return days_from(year, np.ones_like(year), np.ones_like(year)) + found["j"] - 1, ok
     month, day = found["m"], found["d"]
     ok = ok & (month >= 1) & (month <= 12) & (day >= 1)
-    month = np.where(ok, month, 1)
-    lengths = np.array([31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31])
-    ok = ok & (day <= lengths[month - 1] + ((month == 2) & _leap(year)))
-    return days_from(year, month, day), ok
+    place = np.where(ok, year * 12 + month, 13)
+    table = _months()
+    first = table[place]
+    ok &= first + day <= table[place + 1]
+    return first + day - 1, ok
+
+
+@lru_cache(maxsize=1)
+def _months() -> Ints:
+    """The day on which each month starts, from the year 0 to the year 9999, at year * 12 + month."""
+    place = np.arange(120_002)
+    year, month = (place - 1) // 12, (place - 1) % 12 + 1
+    return days_from(year, month, np.ones_like(year))
 
 
 def _leap(year: Ints) -> Flags:
