@@ -50,16 +50,13 @@ def receipt_of(
 
 def settings_of(plan: Plan) -> dict[str, str]:
     """How lines were cut and numbers read, as words."""
-    from .words import visible
+    from .words import mark_words
 
     section, rows = plan.delimited, plan.rows
-    settings = {"delimiter": visible(section.delimiter or "none")}
-    if section.quote:
-        settings["quote"] = section.quote
-    for part in ("escape", "comment", "grouping"):
+    settings = {"delimiter": mark_words(section.delimiter or "none")}
+    for part in ("quote", "escape", "comment", "grouping", "decimal"):
         if getattr(section, part):
-            settings[part] = visible(getattr(section, part))
-    settings["decimal"] = section.decimal or "."
+            settings[part] = mark_words(getattr(section, part))
     if section.trim:
         settings["trim"] = str(section.trim)
     settings["names"] = ", ".join(map(str, rows.names or ())) or "none"
@@ -78,12 +75,13 @@ def found(slot: Slot) -> list[Evidence]:
     if marks:
         listed = ", ".join(f'"{mark}" ×{count:,}' for mark, count in marks.items())
         evidence.append(
-            Evidence(subject, f"{listed} taken as missing", sum(marks.values()), certain=True)
+            Evidence(subject, "missing", f"{listed} taken as missing", sum(marks.values()))
         )
     if finder.inexact:
         evidence.append(
             Evidence(
                 subject,
+                "number",
                 f"{finder.inexact:,} numbers have more digits than a binary number can hold",
                 finder.inexact,
                 certain=False,
@@ -107,10 +105,10 @@ def _type_evidence(slot: Slot, subject: str) -> Evidence:
     if kind != "text":
         wide = ", some integers do not fit 64 bits" if finder.wide else ""
         count = finder.fitting
-        return Evidence(subject, f"{name}, all {count:,} cells with a value{wide}", count)
+        return Evidence(subject, name, f"all {count:,} cells with a value{wide}", count)
     obstacles = finder.obstacles
     if obstacles is None or not obstacles.count:
-        return Evidence(subject, "text")
+        return Evidence(subject, "text", "words")
     total = obstacles.count + obstacles.fitting
     ranked = sorted(obstacles.texts.items(), key=lambda item: -item[1][0])
     listed = ", ".join(f'"{text}" ×{count:,}' for text, (count, _) in ranked[:3])
@@ -120,7 +118,8 @@ def _type_evidence(slot: Slot, subject: str) -> Evidence:
     codes = ", ".join(f'"{text}"' for text, _ in ranked[:3])
     return Evidence(
         subject,
-        f"text because of {obstacles.count:,} of {total:,} cells: {listed}{more}",
+        "text",
+        f"because of {obstacles.count:,} of {total:,} cells: {listed}{more}",
         obstacles.fitting,
         obstacles.count,
         tuple(examples),

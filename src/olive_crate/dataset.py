@@ -44,7 +44,7 @@ class Column:
 
     def reason_counts(self) -> dict[str, int]:
         """How many cells are missing, by reason; reasons of the same words are one."""
-        return self.named(np.bincount(self.reasons, minlength=1))
+        return self.named(reason_totals(self.reasons))
 
     def named(self, counts: np.ndarray) -> dict[str, int]:
         """Counts of each number in `reasons`, by the words for it."""
@@ -81,6 +81,16 @@ class Column:
             and bool(np.array_equal(self.reasons, other.reasons))
             and bool(_plain(self.values).equals(_plain(other.values)))
         )
+
+
+def reason_totals(reasons: np.ndarray) -> np.ndarray:
+    """How many cells have each reason, as 256 counts."""
+    totals = np.zeros(256, np.int64)
+    filled = reasons[reasons != 0]
+    totals[0] = len(reasons) - len(filled)
+    if len(filled):
+        totals += np.bincount(filled, minlength=256)
+    return totals
 
 
 def _plain(values: pa.Array) -> pa.Array:

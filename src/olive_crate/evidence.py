@@ -15,11 +15,13 @@ class Example(msgspec.Struct, frozen=True):
 class Evidence(msgspec.Struct, frozen=True, omit_defaults=True):
     """One decision that was made by looking at the file.
 
-    `subject` says what was decided (`encoding`, `delimiter`, `rows.names`, `variable.acid` …),
-    `claim` what the decision is, in words.
+    `subject` says what was decided, by the key of a plan that holds it (`source.encoding`,
+    `delimited.delimiter`, `rows.names`, `variable.acid` …), `value` what was chosen, and `claim`
+    what the file says of it, in words.
     """
 
     subject: str
+    value: str
     claim: str
     supporting: int | None = None
     against: int = 0
@@ -30,4 +32,4 @@ class Evidence(msgspec.Struct, frozen=True, omit_defaults=True):
     """The declaration that would settle the matter otherwise, ready to paste."""
 
     def __str__(self) -> str:
-        return f"{self.subject}: {self.claim}"
+        return f"{self.subject} {self.value}: {self.claim}"

@@ -103,7 +103,7 @@ def look(source: Any, **options: Any) -> Look:
 
 
 def _empty(source: Source) -> Look:
-    nothing = Evidence("source", "the file is empty", 0)
+    nothing = Evidence("source", "empty", "there is not a byte in it", 0)
     return Look(source.name, 0, "utf-8", "", 0, 0, (), (), (), (), 0, (nothing,))
 
 

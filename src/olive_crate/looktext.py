@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from .evidence import Evidence
 from .looking import Look, RawRow
-from .words import WIDTH, cut, padded, several, size_words, subject_words, table, visible, wrapped
+from .words import WIDTH, cut, evidence_words, padded, several, size_words, table, visible, wrapped
 
 PART_MARKS = {"names": "names", "units": "units", "labels": "labels", "data": "", "skipped": "skip"}
 
@@ -25,7 +26,7 @@ def look_lines(look: Look, width: int = WIDTH) -> Iterable[tuple[str, str]]:
         yield "", ""
         yield from _cases(look, width)
     yield "", ""
-    yield from _evidence(look, width)
+    yield from evidence_lines(look.evidence, width)
 
 
 def _title(look: Look) -> str:
@@ -96,11 +97,12 @@ def _fitting(look: Look, headings: list[str], types: list[str], start: int, widt
     return stop
 
 
-def _evidence(look: Look, width: int) -> Iterable[tuple[str, str]]:
-    ranked = sorted(look.evidence, key=lambda each: each.certain)
+def evidence_lines(evidence: Iterable[Evidence], width: int) -> Iterable[tuple[str, str]]:
+    """The evidence in words, uncertain things first and marked."""
+    ranked = sorted(evidence, key=lambda each: each.certain)
     for each in ranked[:16]:
         mark = "  " if each.certain else "? "
-        text = f"{mark}{subject_words(each.subject)}: {each.claim}"
+        text = f"{mark}{evidence_words(each)}"
         others = f" (else {', '.join(each.alternatives)})" if each.alternatives else ""
         for line in wrapped(text + others, width, "    "):
             yield ("certain" if each.certain else "uncertain"), line

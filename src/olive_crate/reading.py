@@ -7,6 +7,7 @@ blocks can turn out to have been taken too narrowly; `stale` says which.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
@@ -31,6 +32,7 @@ from .records.spans import Cells, Spans
 from .variables import FIRST_CODE, MissingCode, Variable, resolve
 
 Progress = Callable[[int, int | None, str], None]
+DATE_FORM = re.compile(r"([dmyhsj]{1,4}[-./: ]?){2,6}", re.IGNORECASE)
 NAMES = {"zoned": "datetime", NONE_YET: "text"}
 
 
@@ -120,9 +122,10 @@ def _columns_of(settled: Settled, names: Sequence[str]) -> dict[int, Variable]:
 
 
 def _bare(unit: str) -> str:
-    """A unit without the brackets around it."""
+    """A unit without the brackets around it; a form of dates (`dd.mm.yyyy`) is not a unit."""
     wrapped = len(unit) > 2 and (unit[0], unit[-1]) in {("(", ")"), ("[", "]")}
-    return unit[1:-1].strip() if wrapped else unit
+    bare = unit[1:-1].strip() if wrapped else unit
+    return "" if DATE_FORM.fullmatch(bare) else bare
 
 
 def _finder(plan: Plan, variable: Variable) -> Finder:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import unicodedata
 from collections.abc import Iterable, Sequence
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from .evidence import Evidence
     from .receipt import Receipt
 
 WIDTH = 100
@@ -21,6 +22,14 @@ def visible(text: str) -> str:
     if text == " ":
         return "space"
     return "".join(_visible(char) for char in text)
+
+
+MARKS = {",": "comma", ";": "semicolon", ".": "point", "|": "pipe", '"': "double quote", "'": "quote"}
+
+
+def mark_words(mark: str) -> str:
+    """A punctuation mark as a word, since it would be lost among others."""
+    return MARKS.get(mark) or visible(mark)
 
 
 def _visible(char: str) -> str:
@@ -78,11 +87,16 @@ def row_list(rows: Sequence[int], count: int | None = None, most: int = 5) -> st
 
 
 def table(
-    headings: Sequence[str], rows: Iterable[Sequence[str]], right: str = "", width: int = WIDTH
+    headings: Sequence[str],
+    rows: Iterable[Sequence[str]],
+    right: str = "",
+    width: int = WIDTH,
+    wrap: bool = False,
 ) -> list[str]:
     """Lines of a table. `right` has an `r` for each column to be aligned to the right.
 
-    The widest columns are cut until all fit.
+    The widest columns are cut until all fit; with `wrap`, the last one is continued on further
+    lines instead.
     """
     body = [[visible(str(cell)) for cell in row] for row in rows]
     widths = [
@@ -95,11 +109,14 @@ def table(
         widths[widest] -= 1
     lines = []
     for row in [list(headings), *body]:
+        parts = wrapped(row[-1], widths[-1]) if wrap and row[-1] else row[-1:]
         cells = [
             padded(cut(cell, widths[index]), widths[index], right[index : index + 1] == "r")
-            for index, cell in enumerate(row)
+            for index, cell in enumerate([*row[:-1], parts[0]])
         ]
         lines.append((" " * gap).join(cells).rstrip())
+        indent = " " * (sum(widths[:-1]) + gap * (len(widths) - 1))
+        lines += [indent + cut(part, widths[-1]) for part in parts[1:]]
     lines.insert(1, (" " * gap).join("─" * each for each in widths))
     return lines
 
@@ -186,7 +203,7 @@ def _cells(receipt: Receipt, width: int, most: int) -> list[str]:
     ]
     if not rows:
         return []
-    lines = table(["variable", "type", "valid", "missing"], rows, "llrl", width)
+    lines = table(["variable", "type", "valid", "missing"], rows, "llrl", width, wrap=True)
     left = receipt.cells[most:]
     if left:
         empty = sum(sum(each.missing.values()) for each in left)
@@ -215,7 +232,7 @@ def _decided(receipt: Receipt, width: int, most: int = 12) -> list[str]:
     told.sort(key=lambda each: each.certain)
     lines = ["", "decided without being asked:"]
     for each in told[:most]:
-        lines += wrapped(f"  {subject_words(each.subject)}: {each.claim}", width, "      ")
+        lines += wrapped(f"  {evidence_words(each)}", width, "      ")
         if each.mend:
             lines.append(cut(f"      to mend: {each.mend}", width))
     if len(told) > most:
@@ -226,26 +243,32 @@ def _decided(receipt: Receipt, width: int, most: int = 12) -> list[str]:
     return lines
 
 
-def _is_news(evidence: Any) -> bool:
+def _is_news(evidence: Evidence) -> bool:
     """Types that simply fit are told by the table above."""
     return not (evidence.subject.startswith("variable.") and evidence.certain) or (
         "taken as missing" in evidence.claim or "64 bits" in evidence.claim
     )
 
 
-def subject_words(subject: str) -> str:
-    """What a piece of evidence is about, as a person says it."""
-    known = {
-        "source.encoding": "encoding",
-        "delimited.delimiter": "delimiter",
-        "delimited.decimal": "decimal mark",
-        "rows.names": "names in row",
-        "rows.units": "units in row",
-        "rows.data": "data",
-    }
-    if subject.startswith("variable."):
-        return subject.partition(".")[2]
-    return known.get(subject, subject)
+SUBJECTS = {
+    "source": "file",
+    "source.encoding": "encoding",
+    "delimited.delimiter": "delimiter",
+    "delimited.decimal": "decimal mark",
+    "rows.names": "names in row",
+    "rows.units": "units in row",
+    "rows.data": "data end in row",
+}
+
+
+def evidence_words(evidence: Evidence) -> str:
+    """A piece of evidence as a line: what was decided, and why."""
+    known = SUBJECTS.get(evidence.subject, evidence.subject.partition(".")[2])
+    words = mark_words if evidence.subject.startswith("delimited.") else visible
+    value = f" {words(evidence.value)}" if evidence.value else ""
+    if evidence.subject.startswith("variable."):
+        return f"{known}: {evidence.value}, {evidence.claim}"
+    return f"{known}{value}: {evidence.claim}" if value else f"{known}: {evidence.claim}"
 
 
 def _balance(receipt: Receipt) -> list[str]:

@@ -13,13 +13,16 @@ def codebook_text(book: Codebook, width: int = WIDTH, most: int = 60) -> str:
     used = [index for index in range(len(headings)) if index < 3 or any(row[index] for row in rows)]
     lines = [f"{several(book.rows, 'row')}, {several(len(book), 'variable')}", ""]
     if rows:
-        right = "".join("rlllrlrll"[index] for index in used)
+        right = "".join("rlllrrrll"[index] for index in used)
         lines += table(
             [headings[index] for index in used],
             [[row[index] for index in used] for row in rows],
             right,
             width,
         )
+    gone = [(entry.variable.name, _reasons(entry)) for entry in book.entries[:most] if entry.missing]
+    if gone:
+        lines += ["", *table(["variable", "missing by reason"], gone, "ll", width, wrap=True)]
     if len(book) > most:
         lines.append(f"and {several(len(book) - most, 'more variable')}")
     return "\n".join(lines)
@@ -33,11 +36,15 @@ def _row(entry: Entry) -> list[str]:
         variable.type or "",
         variable.unit or "",
         f"{entry.valid:,}",
-        ", ".join(f"{reason} {count:,}" for reason, count in entry.missing.items()),
+        f"{sum(entry.missing.values()):,}" if entry.missing else "",
         f"{entry.distinct:,}",
         _values(entry),
         variable.label or "",
     ]
+
+
+def _reasons(entry: Entry) -> str:
+    return ", ".join(f"{reason} {count:,}" for reason, count in entry.missing.items())
 
 
 def _values(entry: Entry) -> str:
@@ -61,7 +68,7 @@ def entry_text(entry: Entry, width: int = WIDTH) -> str:
         ("decimals", "" if variable.decimals is None else str(variable.decimals)),
         ("format", variable.format or ""),
         ("valid", f"{entry.valid:,}"),
-        ("missing", ", ".join(f"{why} {count:,}" for why, count in entry.missing.items())),
+        ("missing", _reasons(entry)),
         ("codes", ", ".join(_code(each) for each in variable.missing)),
         ("distinct", f"{entry.distinct:,}"),
         ("values", _values(entry)),

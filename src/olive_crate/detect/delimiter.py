@@ -27,7 +27,7 @@ class _Cut:
 
 
 def find_delimiter(text: bytes, final: bool, marks: Marks) -> Evidence:
-    """The delimiter as the claim's first word (`none` for a single column)."""
+    """The delimiter; empty for a single column, `blanks` for runs of them."""
     cuts = [_cut(text, final, delimiter, marks) for delimiter in CANDIDATES]
     good = [cut for cut in cuts if cut.fields > 1]
     best = max((cut.share for cut in good), default=0.0)
@@ -38,7 +38,7 @@ def find_delimiter(text: bytes, final: bool, marks: Marks) -> Evidence:
     chosen = next((cut for cut in good if cut.share >= best - CLEARLY), None)
     if chosen is None or chosen.share < 0.3:
         rows = cuts[0].rows
-        return Evidence("delimited.delimiter", "none, each row is one field", rows)
+        return Evidence("delimited.delimiter", "", "no delimiter: each row is one field", rows)
     others = tuple(
         f"{WORDS[cut.delimiter]} ({cut.fields} fields in {cut.share:.0%} of rows)"
         for cut in sorted(good, key=lambda cut: -cut.share)
@@ -47,22 +47,13 @@ def find_delimiter(text: bytes, final: bool, marks: Marks) -> Evidence:
     agree = round(chosen.share * chosen.rows)
     return Evidence(
         "delimited.delimiter",
-        f"{WORDS[chosen.delimiter]}, {agree:,} of {chosen.rows:,} rows looked at have "
-        f"{chosen.fields} fields",
+        chosen.delimiter,
+        f"{agree:,} of {chosen.rows:,} rows looked at have {chosen.fields} fields",
         agree,
         chosen.rows - agree,
         alternatives=others,
         certain=chosen.share > 0.9 and not others,
     )
-
-
-def word_to_delimiter(word: str) -> str:
-    """The delimiter that a claim's first word stands for."""
-    if word == "none":
-        return ""
-    if word == "runs":
-        return "blanks"
-    return next(delimiter for delimiter, name in WORDS.items() if name == word)
 
 
 def with_delimiter(marks: Marks, delimiter: str) -> Marks:

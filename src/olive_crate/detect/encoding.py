@@ -17,7 +17,7 @@ SINGLE_BYTE = [
 
 
 def find_encoding(sample: Sample, around: bytes = b"") -> Evidence:
-    """The encoding, as the claim's first word. `around` is where UTF-8 failed, if it did."""
+    """The encoding. `around` is where UTF-8 failed, if it did."""
     head = sample.head
     marked = byte_order_mark(head)
     if marked:
@@ -36,7 +36,7 @@ def find_encoding(sample: Sample, around: bytes = b"") -> Evidence:
 
 
 def _evidence(name: str, why: str, certain: bool = True, others: tuple[str, ...] = ()) -> Evidence:
-    return Evidence("source.encoding", f"{name}, {why}", certain=certain, alternatives=others)
+    return Evidence("source.encoding", name, why, certain=certain, alternatives=others)
 
 
 def _without_mark(head: bytes) -> str | None:

@@ -44,7 +44,7 @@ def is_value(cell: str) -> bool:
 def find_rows(rows: Sequence[Row], fields: int) -> list[Evidence]:
     """Evidence for `rows.names`, `rows.units` and the first row of data, in this order.
 
-    The claim starts with the number of the row, or with `none`.
+    The value is the number of the row; empty for the names where there is no heading.
     """
     wide = [row for row in rows if row.filled >= max(1, min(2, fields), round(0.5 * fields))]
     if not wide:
@@ -54,18 +54,22 @@ def find_rows(rows: Sequence[Row], fields: int) -> list[Evidence]:
     if not _is_heading(first, below[:200]):
         return _no_heading(first.number, rows)
     above = sum(row.number < first.number for row in rows)
-    names = f"{first.number}, {first.filled} names" + (
+    names = f"{first.filled} names" + (
         f" below {above} row{'s' * (above != 1)} of titles" if above else ""
     )
-    found = [Evidence("rows.names", names, first.filled, examples=_example(first))]
+    found = [
+        Evidence("rows.names", str(first.number), names, first.filled, examples=_example(first))
+    ]
     start = below[0].number if below else first.number + 1
     if below and _is_units(below[0], below[1:200]):
         unit = below[0]
         found.append(
-            Evidence("rows.units", f"{unit.number}, {unit.filled} units", examples=_example(unit))
+            Evidence(
+                "rows.units", str(unit.number), f"{unit.filled} units", examples=_example(unit)
+            )
         )
         start = below[1].number if len(below) > 1 else unit.number + 1
-    found.append(Evidence("rows.data", f"{start}, the first row below the heading"))
+    found.append(Evidence("rows.data", str(start), "the first row below the heading"))
     return found
 
 
@@ -74,11 +78,12 @@ def _no_heading(number: int, rows: Sequence[Row]) -> list[Evidence]:
     return [
         Evidence(
             "rows.names",
-            "none, the first full row has values like those below it",
+            "",
+            "no heading: the first full row has values like those below it",
             examples=_example(row) if row else (),
             certain=row is None,
         ),
-        Evidence("rows.data", f"{number}, the first full row"),
+        Evidence("rows.data", str(number), "the first full row"),
     ]
 
 
@@ -123,9 +128,9 @@ def _is_units(row: Row, below: Sequence[Row]) -> bool:
 
 
 def find_last(tail: Sequence[Row], fields: int) -> Evidence | None:
-    """Rows at the end that are no data: totals, notes. The claim starts with the last data row.
+    """Rows at the end that are no data: totals, notes. The value is the last data row.
 
-    The number counts from the end: -2 leaves out the last row.
+    It counts from the end: -2 leaves out the last row.
     """
     if fields < 2 or len(tail) < 3:
         return None
@@ -142,7 +147,8 @@ def find_last(tail: Sequence[Row], fields: int) -> Evidence | None:
     what = "a total" if any(TOTAL.match(_first(row)) for row in out) else "shaped differently"
     return Evidence(
         "rows.data",
-        f"{-1 - count}, {rows} {what}",
+        str(-1 - count),
+        f"{rows} {what}",
         count,
         examples=tuple(Example(row.number, " | ".join(row.cells)[:80]) for row in out[:3]),
     )

@@ -13,7 +13,7 @@ GROUP_LIKE = re.compile(r"[+-]?[1-9]\d{0,2}[.,]\d{3}")
 
 
 def find_decimal(cells: Iterable[str]) -> Evidence | None:
-    """The decimal mark as the claim's first character; `None` where no number has one."""
+    """The decimal mark; `None` where no number has one."""
     comma = point = unclear = 0
     for cell in cells:
         text = cell.strip()
@@ -31,7 +31,8 @@ def find_decimal(cells: Iterable[str]) -> Evidence | None:
     other = "." if mark == "," else ","
     return Evidence(
         "delimited.decimal",
-        f"{mark} in {count:,} numbers looked at" + (f", {other} in {against:,}" if against else ""),
+        mark,
+        f"in {count:,} numbers looked at" + (f", but {other} in {against:,}" if against else ""),
         count,
         against,
         certain=against == 0,

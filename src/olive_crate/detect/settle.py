@@ -20,7 +20,7 @@ from ..plan import DelimitedSection, Plan, Rows
 from ..records.delimited import Layout, raw_blocks, records_as_text
 from ..records.encoding import decoded
 from ..sources import Source
-from .delimiter import field_counts, find_delimiter, with_delimiter, word_to_delimiter
+from .delimiter import field_counts, find_delimiter, with_delimiter
 from .encoding import find_encoding
 from .heading import Row, find_last, find_rows
 from .marks import find_decimal
@@ -56,7 +56,7 @@ def settle(
     if encoding is None:
         found = find_encoding(sample, around)
         evidence.append(found)
-        encoding = found.claim.split(",")[0]
+        encoding = found.value
     text = _as_utf8(sample.head, encoding, sample.is_whole)
     delimited, marks = _cutting(plan.delimited, text, sample.is_whole, evidence)
     rows = _head_rows(text, sample.is_whole, marks, plan.rows)
@@ -69,7 +69,7 @@ def settle(
         parts = _with_last(parts, sample, encoding, marks, fields, evidence)
     if delimited.decimal is None:
         mark = find_decimal(cell for row in rows[:LOOKED_AT] for cell in row.cells)
-        delimited = msgspec.structs.replace(delimited, decimal=mark.claim[0] if mark else ".")
+        delimited = msgspec.structs.replace(delimited, decimal=mark.value if mark else ".")
         evidence += [mark] if mark else []
     headings = _headings(plan, heading, fields, source)
     complete = msgspec.structs.replace(
@@ -127,10 +127,10 @@ def _cutting(
     if delimiter is None:
         found = find_delimiter(text, whole, marks)
         evidence.append(found)
-        delimiter = word_to_delimiter(found.claim.split(",")[0].split()[0])
+        delimiter = found.value
     _distinct(delimiter, quote, escape, section.decimal)
     complete = msgspec.structs.replace(
-        section, delimiter=delimiter, quote=quote, escape=escape, comment=comment
+        section, delimiter=delimiter, quote=quote
     )
     return complete, with_delimiter(marks, delimiter)
 
@@ -198,7 +198,7 @@ def _parts(rows: Rows, head: Sequence[Row], fields: int, evidence: list[Evidence
         upto = [row for row in head if rows.first is None or row.number <= rows.first]
         found = find_rows(upto if rows.first is None else [*upto, *head[len(upto) :]], fields)
         for each in found:
-            number = _leading_number(each)
+            number = int(each.value) if each.value else None
             if each.subject == "rows.names":
                 if rows.first is not None and number and number >= rows.first:
                     changes["names"] = ()
@@ -220,20 +220,15 @@ def _parts(rows: Rows, head: Sequence[Row], fields: int, evidence: list[Evidence
             found = find_rows([row for row in head if row.number >= max(above)], fields)
             units = next((each for each in found if each.subject == "rows.units"), None)
             if units:
-                changes["units"] = _leading_number(units)
+                changes["units"] = int(units.value)
                 evidence.append(units)
-                first = (_leading_number(units) or 0) + 1
+                first = int(units.value) + 1
         changes["data"] = f"{first}.."
     made = msgspec.structs.replace(rows, **changes)
     floor = max(_heading_rows(made), default=0) + 1
     if rows.data is None and (made.first or 1) < floor:
         made = msgspec.structs.replace(made, data=f"{floor}..")
     return made
-
-
-def _leading_number(evidence: Evidence) -> int | None:
-    word = evidence.claim.split(",")[0]
-    return None if word == "none" else int(word)
 
 
 def _check_heading(source: Source, parts: Rows, rows: Sequence[Row], sample: Sample) -> None:
@@ -274,7 +269,7 @@ def _with_last(
     if found is None:
         return parts
     evidence.append(found)
-    return msgspec.structs.replace(parts, data=f"{first}..{_leading_number(found)}")
+    return msgspec.structs.replace(parts, data=f"{first}..{found.value}")
 
 
 def _tail_rows(sample: Sample, tail: bytes, encoding: str, marks: Marks) -> list[Row]:

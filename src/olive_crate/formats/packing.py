@@ -15,7 +15,7 @@ import pyarrow as pa
 
 from ..accounting import receipt_of
 from ..convert.finding import NONE_YET, Found
-from ..dataset import Column
+from ..dataset import Column, reason_totals
 from ..detect.settle import Settled
 from ..loading import joined, settled_read
 from ..reading import (
@@ -112,7 +112,7 @@ class _Sink:
         for place, block in enumerate(found):
             values, reasons = block.converted.values, block.converted.reasons
             self.valid[place] += len(values) - values.null_count
-            self.reason_counts[place] += np.bincount(reasons, minlength=256)
+            self.reason_counts[place] += reason_totals(reasons)
         if self.broken:
             return
         self.held.append(found)

@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
+from typing import IO, cast
 
 import numpy as np
 
@@ -67,6 +68,7 @@ class Tally:
     lines: int = 0
     """Lines counted by their ends in the bytes, not by their parts."""
     bytes: int = 0
+    """Bytes of the source that were read."""
     short: RowList = field(default_factory=RowList)
     trailing: int = 0
     """Rows that end with delimiters beyond the last field, with nothing behind them."""
@@ -112,8 +114,9 @@ def raw_blocks(source: Source, layout: Layout, tally: Tally | None = None) -> It
     tally = tally if tally is not None else Tally()
     carried, row, offset, size = b"", 1, 0, layout.block
     beyond_ascii = False
-    with source.open() as stream:
-        pieces = utf8_pieces(stream, layout.encoding, layout.block, source.name)
+    with source.open() as opened:
+        stream = _Counted(opened, tally)
+        pieces = utf8_pieces(cast(IO[bytes], stream), layout.encoding, layout.block, source.name)
         piece = next(pieces, b"")
         to_skip = layout.skip
         while True:
@@ -147,6 +150,18 @@ def raw_blocks(source: Source, layout: Layout, tally: Tally | None = None) -> It
                 return
             size = layout.block if consumed or to_skip else max(2 * len(text), layout.block)
             carried, piece, offset = text[consumed:], following, offset + consumed
+
+
+class _Counted:
+    """A stream that counts the bytes read from it."""
+
+    def __init__(self, stream: IO[bytes], tally: Tally) -> None:
+        self._stream, self._tally = stream, tally
+
+    def read(self, count: int) -> bytes:
+        piece = self._stream.read(count)
+        self._tally.bytes += len(piece)
+        return piece
 
 
 def _gathered(pieces: Iterator[bytes], size: int, block: int) -> bytes:
@@ -186,7 +201,6 @@ def _count_title(tally: Tally, line: bytes, row: int, layout: Layout) -> None:
         tally.skipped_rows.add([row])
     tally.parts[part] += 1
     tally.lines += 1
-    tally.bytes += len(line)
 
 
 def _left_open(source: Source, layout: Layout, text: bytes, at: int, row: int) -> LayoutError:
@@ -313,7 +327,6 @@ def _count(tally: Tally, parted: _Parted) -> None:
     tally.parts[DATA] += int(parted.is_data.sum())
     tally.parts[CONTINUED] += raw.next_row - raw.first_row - len(structure.heads)
     text = raw.buffer[raw.low : structure.consumed]
-    tally.bytes += len(text)
     tally.lines += _lines_in(text)
     if len(text) and text[-1] not in (10, 13):
         tally.lines += 1

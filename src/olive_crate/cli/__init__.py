@@ -1,0 +1,80 @@
+"""The command `olive-crate`: each subcommand prints what its library call returns.
+
+Exit status: 0 done; 1 the file or the plan is at fault; 2 wrong usage; 3 a check failed.
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+from typing import Annotated
+
+import typer
+
+from . import codebook, demo, draft, look, pack
+
+app = typer.Typer(
+    name="olive-crate",
+    add_completion=False,
+    no_args_is_help=True,
+    rich_markup_mode=None,
+    pretty_exceptions_enable=False,
+    context_settings={"help_option_names": ["-h", "--help"]},
+)
+app.command("look")(look.look)
+app.command("draft")(draft.draft)
+app.command("pack")(pack.pack)
+app.command("codebook")(codebook.codebook)
+app.command("demo")(demo.demo)
+
+
+def _version(asked: bool) -> None:
+    if asked:
+        from .. import __version__
+
+        typer.echo(f"olive-crate {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def _root(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Say the version.")
+    ] = False,
+) -> None:
+    """Read delimited files into analysis datasets, and see what came in.
+
+    Start with: olive-crate look FILE. Then draft a plan, correct it, and pack.
+    """
+
+
+def main() -> None:
+    """Run the command; errors become one message on standard error and an exit status."""
+    from ..errors import OliveCrateError
+
+    try:
+        app()
+    except OliveCrateError as error:
+        _fail(str(error))
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        sys.exit(1)
+    except KeyboardInterrupt:
+        _fail("stopped", 130)
+    except MemoryError:
+        _fail("out of memory; pack works in bounded memory, load holds the whole dataset")
+    except OSError as error:
+        _fail(f"{error.filename or 'a file'}: {error.strerror or error}")
+    except Exception as error:
+        if os.environ.get("OLIVE_CRATE_TRACE"):
+            raise
+        _fail(
+            f"a fault in the program: {type(error).__name__}: {error}\n"
+            "set OLIVE_CRATE_TRACE=1 to see where, and please report it"
+        )
+
+
+def _fail(message: str, status: int = 1) -> None:
+    sys.stdout.flush()
+    sys.stderr.write(f"olive-crate: {message}\n")
+    sys.exit(status)

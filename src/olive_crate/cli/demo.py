@@ -1,0 +1,66 @@
+"""olive-crate demo: the whole path on the cooperative's data."""
+
+from __future__ import annotations
+
+import os
+import shlex
+import subprocess
+import sys
+from importlib.resources import files
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from ..errors import PlanError
+from .screen import show
+
+STEPS = (
+    ("First look at the file as it is.", "look deliveries_2025.csv"),
+    ("Write down how it would be read.", "draft deliveries_2025.csv -o deliveries_2025.plan.toml"),
+    (
+        "The draft says what is in the way: acidity is text because of 'n.d.'. The laboratory's\n"
+        "list of codes is declared in a plan of our own, deliveries.plan.toml; read by it.",
+        "pack deliveries.plan.toml",
+    ),
+    ("What came in?", "codebook deliveries_2025.parquet"),
+    ("One variable in full.", 'codebook deliveries_2025.parquet --variable acidity'),
+)
+
+
+def demo(
+    folder: Annotated[Path, typer.Argument(help="Where to put the files.")] = Path("olive-demo"),
+) -> None:
+    """Write the demo data to a folder and walk through the whole path."""
+    write_demo(folder)
+    for number, (words, command) in enumerate(STEPS, 1):
+        show(f"\n{number}. {words}\n\n$ olive-crate {command}")
+        sys.stdout.flush()
+        status = _run(folder, command)
+        if status:
+            raise typer.Exit(status)
+    show(f"\nThe files are in {folder}; look at the plans, change them, and pack again.")
+
+
+def write_demo(folder: Path) -> None:
+    """Write the demo's files. Raises `PlanError` rather than write over other files."""
+    data = files("olive_crate.demo") / "data"
+    sources = [each for each in data.iterdir() if each.is_file()]
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise PlanError(f"{folder}: cannot be made: {error.strerror}") from None
+    made = {*(each.name for each in sources), "deliveries_2025.plan.toml", "deliveries_2025.parquet"}
+    strangers = sorted(each.name for each in folder.iterdir() if each.name not in made)
+    if strangers:
+        raise PlanError(f"{folder}: holds other files ({strangers[0]} …); name a new folder")
+    for each in folder.iterdir():
+        each.unlink()
+    for each in sources:
+        (folder / each.name).write_bytes(each.read_bytes())
+
+
+def _run(folder: Path, command: str) -> int:
+    environment = {**os.environ, "PYTHONIOENCODING": "utf-8"}
+    arguments = [sys.executable, "-m", "olive_crate", *shlex.split(command)]
+    return subprocess.run(arguments, cwd=folder, env=environment, check=False).returncode

@@ -1,0 +1,27 @@
+"""olive-crate look: see before you read."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import typer
+
+from .options import reading, source_of
+from .screen import show_json, show_lines, width
+
+
+@reading
+def look(
+    source: Annotated[str, typer.Argument(help="A file, a URL, or - for standard input.")],
+    as_json: Annotated[bool, typer.Option("--json", help="The same for machines.")] = False,
+    options: dict[str, Any] | None = None,
+) -> None:
+    """Show how a file begins and ends, and how it would be read."""
+    from ..looking import look as look_at
+    from ..looktext import look_lines
+
+    found = look_at(source_of(source, options or {}), **(options or {}))
+    if as_json:
+        show_json(found.to_dict())
+    else:
+        show_lines(look_lines(found, width()))

@@ -1,0 +1,172 @@
+"""The options that `look`, `draft`, `pack` and `codebook` share, and what they mean as options of
+the library."""
+
+from __future__ import annotations
+
+import functools
+import inspect
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+READING: dict[str, Any] = {
+    "plan": Annotated[
+        Path | None, typer.Option("--plan", help="Read by this plan file (TOML).", metavar="FILE")
+    ],
+    "encoding": Annotated[str | None, typer.Option(help="A codec name, such as cp1252.")],
+    "delimiter": Annotated[
+        str | None,
+        typer.Option(help="Characters, or comma, tab, semicolon, pipe, space, blanks, none."),
+    ],
+    "quote": Annotated[str | None, typer.Option(help="A character, or none.")],
+    "escape": Annotated[str | None, typer.Option(help="A character, or none.")],
+    "comment": Annotated[str | None, typer.Option(help="How lines of comment begin.")],
+    "trim": Annotated[
+        str | None, typer.Option(help="Strip blanks around fields: yes, no, left, right.")
+    ],
+    "decimal": Annotated[str | None, typer.Option(help="The decimal mark.")],
+    "grouping": Annotated[str | None, typer.Option(help="The digit grouping mark.")],
+    "names_row": Annotated[
+        str | None, typer.Option(help="Row of the names: 4, or 4,5, or none.", metavar="ROWS")
+    ],
+    "labels_row": Annotated[int | None, typer.Option(help="Row of the labels.", metavar="ROW")],
+    "units_row": Annotated[int | None, typer.Option(help="Row of the units.", metavar="ROW")],
+    "data": Annotated[
+        str | None, typer.Option(help="Rows of the data: 6.. or 6..-2", metavar="FIRST..LAST")
+    ],
+    "names": Annotated[
+        str | None, typer.Option(help="Names for the columns: id,date,acid", metavar="NAMES")
+    ],
+    "types": Annotated[
+        list[str] | None,
+        typer.Option("--type", help="NAME=TYPE, or one TYPE for all. Repeatable.", metavar="TYPE"),
+    ],
+    "missing": Annotated[
+        list[str] | None,
+        typer.Option(help="A missing code for all: -9, or 777=lost. Repeatable.", metavar="CODE"),
+    ],
+    "keep": Annotated[
+        str | None, typer.Option(help="The variables to read: id,acid..grade", metavar="NAMES")
+    ],
+    "limit": Annotated[int | None, typer.Option(help="The most rows to read.", metavar="ROWS")],
+    "unreadable": Annotated[
+        str | None, typer.Option(help="Cells that cannot be read: report or stop.")
+    ],
+    "workers": Annotated[int | None, typer.Option(help="Threads to work with.")],
+}
+
+
+def reading(command: Callable[..., None]) -> Callable[..., None]:
+    """Give a command the options of reading; it gets them as one mapping, `options`."""
+
+    @functools.wraps(command)
+    def wrapper(**given: Any) -> None:
+        raw = {name: given.pop(name) for name in READING}
+        command(**given, options=library_options(raw))
+
+    own = inspect.signature(command, eval_str=True).parameters
+    keyword = inspect.Parameter.KEYWORD_ONLY
+    parameters = [
+        each.replace(kind=keyword) for name, each in own.items() if name != "options"
+    ] + [
+        inspect.Parameter(name, keyword, default=None, annotation=annotation)
+        for name, annotation in READING.items()
+    ]
+    wrapper.__signature__ = inspect.Signature(parameters)  # type: ignore[attr-defined]
+    wrapper.__annotations__ = {each.name: each.annotation for each in parameters}
+    return wrapper
+
+
+def library_options(raw: dict[str, Any]) -> dict[str, Any]:
+    """The options of the command as options of the library."""
+    options = {
+        name: raw[name]
+        for name in ("encoding", "decimal", "limit", "unreadable", "workers")
+        if raw[name] is not None
+    }
+    for name in ("delimiter", "quote", "escape", "comment", "grouping"):
+        if raw[name] is not None:
+            none = "" if name == "delimiter" else None
+            options[name] = none if raw[name] == "none" else _unescaped(raw[name])
+    if raw["trim"] is not None:
+        options["trim"] = {"yes": True, "no": False}.get(raw["trim"], raw["trim"])
+    rows = _rows(raw)
+    if rows:
+        options["rows"] = rows
+    for name in ("names", "keep"):
+        if raw[name] is not None:
+            options[name] = [part.strip() for part in raw[name].split(",")]
+    if raw["types"]:
+        options["types"] = _types(raw["types"])
+    if raw["missing"]:
+        options["missing"] = [_code(text) for text in raw["missing"]]
+    if raw["plan"] is not None:
+        from ..plan import Plan
+
+        options["plan"] = Plan.read(raw["plan"])
+    return options
+
+
+def _unescaped(text: str) -> str:
+    return {"\\t": "\t", "\\s": " "}.get(text, text)
+
+
+def _rows(raw: dict[str, Any]) -> dict[str, Any]:
+    rows: dict[str, Any] = {}
+    if raw["names_row"] is not None:
+        text = raw["names_row"]
+        try:
+            rows["names"] = [] if text == "none" else [int(part) for part in text.split(",")]
+        except ValueError:
+            raise typer.BadParameter(f"expected row numbers, got {text!r}") from None
+    for part in ("labels", "units"):
+        if raw[f"{part}_row"] is not None:
+            rows[part] = raw[f"{part}_row"]
+    if raw["data"] is not None:
+        rows["data"] = int(raw["data"]) if raw["data"].isdigit() else raw["data"]
+    return rows
+
+
+def _types(texts: list[str]) -> Any:
+    if len(texts) == 1 and "=" not in texts[0]:
+        return texts[0]
+    types = {}
+    for text in texts:
+        name, equals, kind = text.rpartition("=")
+        if not equals:
+            raise typer.BadParameter(f"expected NAME=TYPE, got {text!r}")
+        types[name] = kind
+    return types
+
+
+def _code(text: str) -> dict[str, Any]:
+    """A missing code as it is typed: `-9`, `777=sample lost`, `880..889=not tested`."""
+    code, _, reason = text.partition("=")
+    low, dots, high = code.partition("..")
+    number = _number(code)
+    if dots and isinstance(_number(low), (int, float)) and isinstance(_number(high), (int, float)):
+        return {"from": _number(low), "to": _number(high), "reason": reason}
+    return {"value": number, "reason": reason}
+
+
+def _number(text: str) -> int | float | str:
+    for kind in (int, float):
+        try:
+            return kind(text)
+        except ValueError:
+            pass
+    return text
+
+
+def source_of(source: str, options: dict[str, Any]) -> Any:
+    """The source that an argument means: `-` for standard input, a plan file for its source."""
+    if source == "-":
+        return sys.stdin.buffer
+    if source.endswith(".toml") and "plan" not in options:
+        from ..plan import Plan
+
+        return Plan.read(source)
+    return source

@@ -1,0 +1,74 @@
+"""What the commands print: plain when piped, coloured where it helps on a terminal."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import sys
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
+from typing import Any
+
+STYLES = {
+    "title": "bold",
+    "names": "bold green",
+    "units": "green",
+    "labels": "green",
+    "skipped": "dim",
+    "blank": "dim",
+    "comment": "dim",
+    "gap": "dim",
+    "types": "dim",
+    "uncertain": "yellow",
+    "mend": "cyan",
+    "certain": "dim",
+}
+
+
+def width() -> int:
+    """Columns to print in: the terminal's, but 100 where there is none, and never below 40."""
+    if not sys.stdout.isatty():
+        return 100
+    return max(40, shutil.get_terminal_size((100, 30)).columns)
+
+
+def show(text: str) -> None:
+    """Print text as it is."""
+    sys.stdout.write(text + "\n")
+
+
+def show_json(value: Any) -> None:
+    """Print plain values as JSON."""
+    show(json.dumps(value, ensure_ascii=False, indent=2, default=str))
+
+
+def show_lines(lines: Iterable[tuple[str, str]]) -> None:
+    """Print lines, each with a name for what it is, which decides its colour on a terminal."""
+    if not sys.stdout.isatty():
+        show("\n".join(text for _, text in lines))
+        return
+    from rich.console import Console
+    from rich.text import Text
+
+    console = Console(highlight=False, soft_wrap=True)
+    for kind, text in lines:
+        console.print(Text(text, style=STYLES.get(kind, "")))
+
+
+@contextmanager
+def progress(what: str) -> Iterator[Any]:
+    """A callback that draws a bar on standard error, where that is a terminal."""
+    if not sys.stderr.isatty():
+        yield None
+        return
+    from rich.console import Console
+    from rich.progress import BarColumn, DownloadColumn, Progress, TextColumn, TransferSpeedColumn
+
+    columns = (TextColumn("{task.description}"), BarColumn(), DownloadColumn(), TransferSpeedColumn())
+    with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
+        task = bar.add_task(what, total=None)
+
+        def update(done: int, total: int | None, _: str) -> None:
+            bar.update(task, completed=done, total=total)
+
+        yield update
