@@ -15,16 +15,54 @@ from pathlib import Path
 
 DATA = Path(__file__).parent.parent / "src" / "olive_crate" / "demo" / "data"
 
-FAMILY = (
-    "Álvarez Peña|Núñez Ibáñez|Sáez Muñoz|García Ortuño|Martín Béjar|López Cañete|Gómez Rincón|"
-    "Jiménez Ávila|Roldán Íñigo|Castaño Ruíz|Ordóñez Vega|Pérez Güell|Bermúdez Sanz|Zúñiga Mora|"
-    "Carrión Nieto|Fernández Yagüe|Moyano Lara|Del Río Sánchez|Herencia Coop., S.L.|Agüera Hnos."
-).split("|")
-GIVEN = "María José|Andrés|Begoña|Íñigo|Concepción|Ramón|Lucía|Jesús|Encarnación|Tomás".split("|")
-GROVES = (
-    "La Peña Alta|Cañada Honda|Los Arroyos|El Rincón|Huerta del Año|Cerro Gordo|Dehesa Vieja|"
-    "La Viñuela|Llano de San Martín|Fuente Álamo|Camino del Molino|Las Mañas"
-).split("|")
+FAMILY = [
+    "Álvarez Peña",
+    "Núñez Ibáñez",
+    "Sáez Muñoz",
+    "García Ortuño",
+    "Martín Béjar",
+    "López Cañete",
+    "Gómez Rincón",
+    "Jiménez Ávila",
+    "Roldán Íñigo",
+    "Castaño Ruíz",
+    "Ordóñez Vega",
+    "Pérez Güell",
+    "Bermúdez Sanz",
+    "Zúñiga Mora",
+    "Carrión Nieto",
+    "Fernández Yagüe",
+    "Moyano Lara",
+    "Del Río Sánchez",
+    "Herencia Coop., S.L.",
+    "Agüera Hnos.",
+]
+GIVEN = [
+    "María José",
+    "Andrés",
+    "Begoña",
+    "Íñigo",
+    "Concepción",
+    "Ramón",
+    "Lucía",
+    "Jesús",
+    "Encarnación",
+    "Tomás",
+]
+GROVES = [
+    "La Peña Alta",
+    "Cañada Honda",
+    "Los Arroyos",
+    "El Rincón",
+    "Huerta del Año",
+    "Cerro Gordo",
+    "Dehesa Vieja",
+    "La Viñuela",
+    "Llano de San Martín",
+    "Fuente Álamo",
+    "Camino del Molino",
+    "Las Mañas",
+]
 VARIETIES = (("Picual", 0.46), ("Arbequina", 0.22), ("Hojiblanca", 0.18), ("Cornicabra", 0.14))
 HEADING = (
     ("Delivery", ""),
@@ -154,7 +192,9 @@ def deliveries_file() -> bytes:
         total[column] = str(sum(int(row[column] or 0) for row in rows))
     text = io.StringIO()
     text.write("Cooperativa Olivarera de la Vega Ancha - almazara / mill\r\n")
-    text.write("Deliveries, season 2025/26; printed 19.01.2026 07:42, weighbridge 2 + laboratory\r\n")
+    text.write(
+        "Deliveries, season 2025/26; printed 19.01.2026 07:42, weighbridge 2 + laboratory\r\n"
+    )
     text.write("\r\n")
     writer = csv.writer(text, delimiter=";", lineterminator="\r\n")
     writer.writerow([name for name, _ in HEADING])

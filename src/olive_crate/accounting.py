@@ -12,9 +12,7 @@ from .reading import Reading, Slot, final_kind, problems_of
 from .receipt import CellCounts, Problems, Receipt
 
 
-def receipt_of(
-    reading: Reading, cells: Sequence[CellCounts], rows: int, seconds: float
-) -> Receipt:
+def receipt_of(reading: Reading, cells: Sequence[CellCounts], rows: int, seconds: float) -> Receipt:
     """What was read, how, and what became of it."""
     settled, tally = reading.settled, reading.tally
     parts = [part for slot in reading.slots for part in problems_of(slot)]

@@ -249,6 +249,8 @@ class Dataset:
 def _metadata(variable: Variable) -> dict[str, str]:
     plain = msgspec.to_builtins(variable)
     return {
-        f"olive_crate.{key}": value if isinstance(value, str) else msgspec.json.encode(value).decode()
+        f"olive_crate.{key}": value
+        if isinstance(value, str)
+        else msgspec.json.encode(value).decode()
         for key, value in plain.items()
     }

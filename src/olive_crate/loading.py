@@ -13,7 +13,6 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from .accounting import found, receipt_of
-from .convert.dates import ANY_ZONED
 from .convert.finding import Found
 from .dataset import Column, Columns, Dataset
 from .detect.settle import Settled, settle
@@ -185,7 +184,4 @@ def _drafted_variable(slot: Slot) -> Variable:
     variable = final_variable(slot)
     shared = len(slot.finder.rule.codes) - len(slot.variable.missing)
     own = len(variable.missing) - shared
-    kind = ANY_ZONED if final_kind(slot) == "zoned" else None
-    return msgspec.structs.replace(
-        variable, missing=variable.missing[:own], format=variable.format or kind
-    )
+    return msgspec.structs.replace(variable, missing=variable.missing[:own])

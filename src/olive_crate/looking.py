@@ -155,7 +155,11 @@ def _tail(settled: Settled, sample: Sample, lines: Sequence[str]) -> tuple[RawRo
         outside = last is not None and (
             behind > last if last < 0 else sample.is_whole and index + 1 > last
         )
-        part = "skipped" if outside else _part(settled, max(index + 1, settled.layout.first), ends[index])
+        part = (
+            "skipped"
+            if outside
+            else _part(settled, max(index + 1, settled.layout.first), ends[index])
+        )
         number = index + 1 if sample.is_whole else behind
         rows.append(RawRow(number, part, ends[index][:LINE_KEPT]))
     return tuple(rows)

@@ -37,7 +37,7 @@ class SourceSection(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class DelimitedSection(msgspec.Struct, frozen=True, omit_defaults=True):
-    """How a line is cut into fields. `None` means "find it", an empty text means "there is none"."""
+    """How a line is cut into fields. `None` means "find it", an empty text "there is none"."""
 
     delimiter: str | None = None
     quote: str | None = None
@@ -245,7 +245,10 @@ def encoding_part(value: Any, at: str = "encoding") -> str | None:
         return None
     if not isinstance(value, str):
         raise PlanError(f"{at}: expected the name of an encoding, got {value!r}")
-    codec_name(value)
+    try:
+        codec_name(value)
+    except PlanError as error:
+        raise PlanError(f"{at}: {error}") from None
     return value
 
 
@@ -278,9 +281,7 @@ def _delimiter(value: str, at: str) -> str:
     if "\n" in value or "\r" in value:
         raise PlanError(f"{at}: cannot hold a line break")
     if len(value) > 2 and value.isalpha() and value != "blanks":
-        raise PlanError(
-            f'{at}: "{value}" is no delimiter{nearest(value, NAMED_DELIMITERS)}'
-        )
+        raise PlanError(f'{at}: "{value}" is no delimiter{nearest(value, NAMED_DELIMITERS)}')
     return value
 
 

@@ -36,9 +36,7 @@ def _options(plan: Plan) -> list[tuple[str, str]]:
     if plan.missing:
         found.append(("missing", _codes(plan.missing)))
     if plan.variables:
-        lines = "".join(
-            f"        {each.name!r}: {{{_parts(each)}}},\n" for each in plan.variables
-        )
+        lines = "".join(f"        {each.name!r}: {{{_parts(each)}}},\n" for each in plan.variables)
         found.append(("variables", "{\n" + lines + "    }"))
     return found
 

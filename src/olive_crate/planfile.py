@@ -54,7 +54,7 @@ def plan_from(mapping: Mapping[str, Any], base: Path | None = None, where: str =
     known = (*TOP, *SECTIONS)
     for key in mapping:
         if key not in known:
-            hint = f'; it belongs under {_home(key)}' if _home(key) else nearest(key, known)
+            hint = f"; it belongs under {_home(key)}" if _home(key) else nearest(key, known)
             raise PlanError(f'{where}unknown key "{key}"{hint}')
     variables = _variables(mapping.get("variable", []), where)
     top = {_field(key): top_part(key, mapping[key], where + key) for key in TOP if key in mapping}
@@ -159,7 +159,7 @@ def plan_mapping(plan: Plan, folder: Path | None = None) -> dict[str, Any]:
 def portable_path(plan: Plan, folder: Path | None) -> str:
     """The source's path, relative to the folder that the plan file lies in."""
     path = plan.source_path()
-    if folder is None or isinstance(path, str) and "://" in path:
+    if folder is None or (isinstance(path, str) and "://" in path):
         return str(plan.source.path)
     try:
         return Path(os.path.relpath(path, folder)).as_posix()
@@ -251,7 +251,7 @@ def _lay(document: Any, mapping: dict[str, Any]) -> None:
             document.add(tomlkit.nl())
         else:
             document.append(key, value)
-    return None
+    return
 
 
 def _toml_table(mapping: dict[str, Any]) -> Any:

@@ -65,7 +65,11 @@ def prepare(settled: Settled) -> Reading:
     plan = settled.plan
     kept = resolve(plan.keep, known) if plan.keep is not None else known
     slots = [
-        Slot(known.index(name), variables[known.index(name)], _finder(plan, variables[known.index(name)]))
+        Slot(
+            known.index(name),
+            variables[known.index(name)],
+            _finder(plan, variables[known.index(name)]),
+        )
         for name in kept
     ]
     left = tuple(name for name in known if name not in set(kept))
@@ -105,9 +109,13 @@ def _columns_of(settled: Settled, names: Sequence[str]) -> dict[int, Variable]:
         index = places.get(variable.name)
         if variable.from_ is not None:
             by_heading = headings.get(variable.from_, places.get(variable.from_))
-            index = index if index is not None and index not in found and (
-                settled.headings[index] == variable.from_
-            ) else by_heading
+            index = (
+                index
+                if index is not None
+                and index not in found
+                and (settled.headings[index] == variable.from_)
+                else by_heading
+            )
         if index is None or index in found:
             lost.append(variable.heading)
         else:
@@ -157,9 +165,7 @@ def _timed(variable: Variable) -> str:
         raise PlanError(f'variable "{variable.name}": format: {error}') from None
     kind = variable.type or _kind_of(pattern)
     if (kind != "time" and not pattern.has_date) or (kind == "time" and pattern.has_date):
-        raise PlanError(
-            f'variable "{variable.name}": the format "{form}" is not one of a {kind}'
-        )
+        raise PlanError(f'variable "{variable.name}": the format "{form}" is not one of a {kind}')
     return kind
 
 
@@ -217,11 +223,11 @@ def _note_problems(reading: Reading, spans: Spans, found: list[Found], stop: boo
         rows = spans.rows[unread]
         slot.problems.append((rows, texts))
         if stop and (worst is None or int(rows[0]) < worst[0]):
-            worst = (int(rows[0]), f'{slot.variable.name}: {texts[0].as_py()!r} {_why(slot)}')
+            worst = (int(rows[0]), f"{slot.variable.name}: {texts[0].as_py()!r} {_why(slot)}")
     if worst:
         raise UnreadableError(
-            f"{reading.settled.source.name}: row {worst[0]}, {worst[1]}; declare it a missing code, "
-            'change the type, or read with unreadable="report"'
+            f"{reading.settled.source.name}: row {worst[0]}, {worst[1]}; "
+            'declare it a missing code, change the type, or read with unreadable="report"'
         )
 
 
@@ -307,6 +313,7 @@ def final_variable(slot: Slot) -> Variable:
         variable,
         type=NAMES.get(kind, kind),
         decimals=decimals,
+        format=ANY_ZONED if kind == "zoned" else variable.format,
         missing=variable.missing + marks + finder.rule.codes[own:],
     )
 

@@ -34,7 +34,7 @@ class Problem(msgspec.Struct, frozen=True):
 class Problems(Sequence[Problem]):
     """All problems of a read in the order of the variables; held as columns, made on demand."""
 
-    def __init__(self, parts: Sequence[tuple[str, str, Sequence[int], pa.Array]] = ()) -> None:
+    def __init__(self, parts: Sequence[tuple[str, str, Any, pa.Array]] = ()) -> None:
         self._parts = [part for part in parts if len(part[2])]
 
     def __len__(self) -> int:

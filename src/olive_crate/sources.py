@@ -262,7 +262,8 @@ def _unzipped(raw: Source) -> Source:
     member = members[0]
 
     def opened() -> IO[bytes]:
-        stream = zipfile.ZipFile(cast(Any, _whole(raw))).open(member)
+        archive = zipfile.ZipFile(cast(Any, _whole(raw)))  # noqa: SIM115 - closed with the member
+        stream = archive.open(member)
         return cast(IO[bytes], _Inflating(stream, f"{raw.name} ({member.filename})", "zip"))
 
     return Source(f"{raw.name} ({member.filename})", raw.path, None, opened, compression="zip")

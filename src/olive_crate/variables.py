@@ -7,6 +7,7 @@ keys of a plan file, arguments of `declare`, and JSON in a packed dataset.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, Literal, TypeVar, get_args
 
@@ -43,7 +44,9 @@ class MissingCode(msgspec.Struct, frozen=True, omit_defaults=True, rename={"from
         if self.from_ is not None and self.to is not None and self.from_ > self.to:
             raise PlanError(f"missing code {self}: the range ends before it begins")
         if self.reason in (BLANK, UNREADABLE):
-            raise PlanError(f'missing code {self}: the reason "{self.reason}" has a meaning already')
+            raise PlanError(
+                f'missing code {self}: the reason "{self.reason}" has a meaning already'
+            )
 
     def __str__(self) -> str:
         return _span_text(self.value, self.from_, self.to)
@@ -211,7 +214,7 @@ def _no_overlap(labels: Sequence[ValueLabel], at: str) -> None:
         ),
         key=lambda span: (span[0], span[1]),
     )
-    for (_, high, first), (low, _, second) in zip(spans, spans[1:], strict=False):
+    for (_, high, first), (low, _, second) in itertools.pairwise(spans):
         if low <= high:
             raise PlanError(f'{at}: the labels "{first}" and "{second}" overlap')
     words = [each.value for each in labels if isinstance(each.value, str)]
@@ -221,7 +224,7 @@ def _no_overlap(labels: Sequence[ValueLabel], at: str) -> None:
 
 
 def _listed(spec: Any) -> Iterable[Any]:
-    if isinstance(spec, Mapping) or isinstance(spec, (str, int, float, MissingCode, ValueLabel)):
+    if isinstance(spec, (Mapping, str, int, float, MissingCode, ValueLabel)):
         return [spec]
     return list(spec)
 
@@ -254,7 +257,9 @@ def _table(kind: type[T], table: Any, at: str) -> T:
         raise PlanError(f"{at}: expected a table, got {table!r}")
     for key in table:
         if key not in kind.__struct_encode_fields__:
-            raise PlanError(f'{at}: unknown key "{key}"{nearest(key, kind.__struct_encode_fields__)}')
+            raise PlanError(
+                f'{at}: unknown key "{key}"{nearest(key, kind.__struct_encode_fields__)}'
+            )
     try:
         return msgspec.convert(dict(table), kind)
     except PlanError as error:

@@ -24,7 +24,14 @@ def visible(text: str) -> str:
     return "".join(_visible(char) for char in text)
 
 
-MARKS = {",": "comma", ";": "semicolon", ".": "point", "|": "pipe", '"': "double quote", "'": "quote"}
+MARKS = {
+    ",": "comma",
+    ";": "semicolon",
+    ".": "point",
+    "|": "pipe",
+    '"': "double quote",
+    "'": "quote",
+}
 
 
 def mark_words(mark: str) -> str:
@@ -173,9 +180,7 @@ PART_WORDS = {
 
 
 def _lines(receipt: Receipt, width: int) -> list[str]:
-    parts = [
-        f"{count:,} {PART_WORDS[part]}" for part, count in receipt.parts.items() if count
-    ]
+    parts = [f"{count:,} {PART_WORDS[part]}" for part, count in receipt.parts.items() if count]
     lines = wrapped(f"{several(receipt.lines, 'line')}: {', '.join(parts) or 'none'}", width, "  ")
     for rows, part in ((receipt.skipped_rows, "skipped"), (receipt.blank_rows, "blank")):
         if rows:

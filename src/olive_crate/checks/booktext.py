@@ -20,7 +20,9 @@ def codebook_text(book: Codebook, width: int = WIDTH, most: int = 60) -> str:
             right,
             width,
         )
-    gone = [(entry.variable.name, _reasons(entry)) for entry in book.entries[:most] if entry.missing]
+    gone = [
+        (entry.variable.name, _reasons(entry)) for entry in book.entries[:most] if entry.missing
+    ]
     if gone:
         lines += ["", *table(["variable", "missing by reason"], gone, "ll", width, wrap=True)]
     if len(book) > most:

@@ -117,8 +117,10 @@ def _labelled(column: Column, values: pa.Array) -> tuple[tuple[str, int], ...]:
         else:
             low = pc.greater_equal(values, label.from_) if label.from_ is not None else True
             high = pc.less_equal(values, label.to) if label.to is not None else True
-            hits = pc.and_(low, high) if label.from_ is not None and label.to is not None else (
-                low if label.from_ is not None else high
+            hits = (
+                pc.and_(low, high)
+                if label.from_ is not None and label.to is not None
+                else (low if label.from_ is not None else high)
             )
         found.append((str(label), int(pc.sum(hits).as_py() or 0)))
     return tuple(found)

@@ -24,7 +24,7 @@ STEPS = (
         "pack deliveries.plan.toml",
     ),
     ("What came in?", "codebook deliveries_2025.parquet"),
-    ("One variable in full.", 'codebook deliveries_2025.parquet --variable acidity'),
+    ("One variable in full.", "codebook deliveries_2025.parquet --variable acidity"),
 )
 
 
@@ -50,12 +50,16 @@ def write_demo(folder: Path) -> None:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise PlanError(f"{folder}: cannot be made: {error.strerror}") from None
-    made = {*(each.name for each in sources), "deliveries_2025.plan.toml", "deliveries_2025.parquet"}
+    made = {
+        *(each.name for each in sources),
+        "deliveries_2025.plan.toml",
+        "deliveries_2025.parquet",
+    }
     strangers = sorted(each.name for each in folder.iterdir() if each.name not in made)
     if strangers:
         raise PlanError(f"{folder}: holds other files ({strangers[0]} …); name a new folder")
-    for each in folder.iterdir():
-        each.unlink()
+    for old in folder.iterdir():
+        old.unlink()
     for each in sources:
         (folder / each.name).write_bytes(each.read_bytes())
 

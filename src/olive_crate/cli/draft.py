@@ -17,7 +17,9 @@ def draft(
     output: Annotated[
         Path | None, typer.Option("--output", "-o", help="Write the plan to this file.")
     ] = None,
-    replace: Annotated[bool, typer.Option("--replace", help="Write over an existing file.")] = False,
+    replace: Annotated[
+        bool, typer.Option("--replace", help="Write over an existing file.")
+    ] = False,
     as_json: Annotated[bool, typer.Option("--json", help="The same for machines.")] = False,
     code: Annotated[bool, typer.Option("--code", help="As Python text instead.")] = False,
     options: dict[str, Any] | None = None,

@@ -69,9 +69,7 @@ def reading(command: Callable[..., None]) -> Callable[..., None]:
 
     own = inspect.signature(command, eval_str=True).parameters
     keyword = inspect.Parameter.KEYWORD_ONLY
-    parameters = [
-        each.replace(kind=keyword) for name, each in own.items() if name != "options"
-    ] + [
+    parameters = [each.replace(kind=keyword) for name, each in own.items() if name != "options"] + [
         inspect.Parameter(name, keyword, default=None, annotation=annotation)
         for name, annotation in READING.items()
     ]

@@ -18,7 +18,9 @@ def pack(
         Path | None,
         typer.Option("--output", "-o", help="The Parquet file; else beside the source."),
     ] = None,
-    replace: Annotated[bool, typer.Option("--replace", help="Write over an existing file.")] = False,
+    replace: Annotated[
+        bool, typer.Option("--replace", help="Write over an existing file.")
+    ] = False,
     as_json: Annotated[bool, typer.Option("--json", help="The receipt for machines.")] = False,
     options: dict[str, Any] | None = None,
 ) -> None:

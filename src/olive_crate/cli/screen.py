@@ -64,7 +64,12 @@ def progress(what: str) -> Iterator[Any]:
     from rich.console import Console
     from rich.progress import BarColumn, DownloadColumn, Progress, TextColumn, TransferSpeedColumn
 
-    columns = (TextColumn("{task.description}"), BarColumn(), DownloadColumn(), TransferSpeedColumn())
+    columns = (
+        TextColumn("{task.description}"),
+        BarColumn(),
+        DownloadColumn(),
+        TransferSpeedColumn(),
+    )
     with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
         task = bar.add_task(what, total=None)
 

@@ -54,15 +54,16 @@ def convert_times(cells: Cells, rule: Rule) -> Converted:
     pending, rest = np.arange(len(cells)), cells
     patterns = [times.compiled(form) for form in forms(rule)]
     kind = _arrow_type(rule, patterns[0])
+    exact = rule.format in (None, ANY_ZONED)
     for attempt, pattern in enumerate(patterns):
-        parts = times.parse(rest.buffer, rest.starts, rest.ends, pattern)
+        parts = times.parse(rest.buffer, rest.starts, rest.ends, pattern, exact)
         good = parts.ok
         values[pending[good]] = _stored(kind, parts)[good]
         valid[pending[good]] = True
         pending, rest = pending[~good], rest.at(np.flatnonzero(~good))
         if attempt == 0 and len(pending):
             pending, rest = _set_missing_aside(rest, rule, pending, reasons)
-            again = times.parse(rest.buffer, rest.starts, rest.ends, pattern)
+            again = times.parse(rest.buffer, rest.starts, rest.ends, pattern, exact)
             values[pending[again.ok]] = _stored(kind, again)[again.ok]
             valid[pending[again.ok]] = True
             pending, rest = pending[~again.ok], rest.at(np.flatnonzero(~again.ok))
@@ -114,7 +115,9 @@ def convert_durations(cells: Cells, rule: Rule) -> Converted:
     values = np.zeros(len(cells), np.int64)
     values[pending] = np.array([each or 0 for each in micros], np.int64)[index]
     reasons[pending[~known]] = IS_UNREADABLE
-    return Converted(kernels.arrow(values, reasons == 0, TYPES["duration"]), reasons, pending[~known])
+    return Converted(
+        kernels.arrow(values, reasons == 0, TYPES["duration"]), reasons, pending[~known]
+    )
 
 
 def _duration(text: str) -> int | None:

@@ -56,7 +56,11 @@ def _places(cells: Cells, words: Sequence[str], places: Ints) -> Ints:
 
 
 def by_value(
-    values: np.ndarray, valid: Flags, reasons: np.ndarray, codes: tuple[MissingCode, ...], decimal: str
+    values: np.ndarray,
+    valid: Flags,
+    reasons: np.ndarray,
+    codes: tuple[MissingCode, ...],
+    decimal: str,
 ) -> None:
     """Give the reasons of codes to the numbers that are codes; changes `valid` and `reasons`."""
     for place, code in enumerate(codes):

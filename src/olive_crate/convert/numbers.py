@@ -113,7 +113,9 @@ def _other_forms(cells: Cells, rule: Rule) -> tuple[np.ndarray, Flags, int, int]
 def _without_adornment(cells: Cells, starts: Ints, ends: Ints) -> Flags:
     """Move starts and ends in past signs around the numeral; returns which are negative by them."""
     buffer = cells.buffer
-    wrapped = (buffer[starts] == ord("(")) & (buffer[ends - 1] == ord(")")) & (ends - starts > 2)
+    wrapped: Flags = (
+        (buffer[starts] == ord("(")) & (buffer[ends - 1] == ord(")")) & (ends - starts > 2)
+    )
     starts += wrapped
     ends -= wrapped
     minus = (buffer[starts] == ord("-")) & ~wrapped
@@ -127,7 +129,8 @@ def _without_adornment(cells: Cells, starts: Ints, ends: Ints) -> Flags:
     for _ in range(2):
         for sign in (b"%", *CURRENCY, *SPACES):
             _strip_back(buffer, starts, ends, sign)
-    return wrapped | (minus & advanced)
+    negative: Flags = wrapped | (minus & advanced)
+    return negative
 
 
 def _strip_front(buffer: np.ndarray, starts: Ints, ends: Ints, sign: bytes) -> None:

@@ -13,10 +13,36 @@ from ..variables import FIRST_CODE, MissingCode
 
 PRESENT, IS_BLANK, IS_UNREADABLE = 0, 1, 2
 
-MARKS = (
-    "NA N/A n/a na NaN nan NULL null Null None none #N/A #NA #NULL! #DIV/0! #VALUE! #REF! "
-    "#NAME? #NUM! . .. - -- * ** ? … –"
-).split()
+MARKS = [
+    "NA",
+    "N/A",
+    "n/a",
+    "na",
+    "NaN",
+    "nan",
+    "NULL",
+    "null",
+    "Null",
+    "None",
+    "none",
+    "#N/A",
+    "#NA",
+    "#NULL!",
+    "#DIV/0!",
+    "#VALUE!",
+    "#REF!",
+    "#NAME?",
+    "#NUM!",
+    ".",
+    "..",
+    "-",
+    "--",
+    "*",
+    "**",
+    "?",
+    "…",
+    "–",
+]
 """Texts that people write for "no value". See "Missing values" in the design."""
 
 

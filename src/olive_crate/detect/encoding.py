@@ -61,7 +61,7 @@ def _without_mark(head: bytes) -> str | None:
 def _refuse_binary(sample: Sample) -> None:
     head = sample.head[:8192]
     strange = sum(byte < 32 and byte not in (9, 10, 11, 12, 13, 26, 27) for byte in head)
-    if len(head) > 16 and strange > len(head) * 0.1:
+    if len(head) > 16 and strange > len(head) * 0.05:
         raise SourceError(
             f"{sample.source.name}: this looks like a binary file, not text "
             f"({strange:,} control characters in its first {len(head):,} bytes); "
@@ -112,5 +112,8 @@ def _is_western(text: bytes) -> bool:
     """Letters beyond ASCII are few and those of western languages, and stand within words."""
     decoded = text.decode("cp1252")
     beyond = [char for char in decoded if ord(char) > 127]
-    usual = sum(char in "äöüßÄÖÜéèêëàâáãåæçñóòôõøíìîïúùûýÿÉÈÀÁÂÃÅÆÇÑÓÒÔÕØÍÚ€°²³µ«»’‘“”„–—…·ªº§£" for char in beyond)
+    usual = sum(
+        char in "äöüßÄÖÜéèêëàâáãåæçñóòôõøíìîïúùûýÿÉÈÀÁÂÃÅÆÇÑÓÒÔÕØÍÚ€°²³µ«»’‘“”„–—…·ªº§£"
+        for char in beyond
+    )
     return usual >= 0.9 * len(beyond)

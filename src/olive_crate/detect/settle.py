@@ -7,6 +7,7 @@ finding at all.
 
 from __future__ import annotations
 
+import itertools
 import os
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -46,9 +47,7 @@ class Settled:
     """The rows at the head, as they are cut."""
 
 
-def settle(
-    source: Source, plan: Plan, thorough: bool = True, around: bytes = b""
-) -> Settled:
+def settle(source: Source, plan: Plan, thorough: bool = True, around: bytes = b"") -> Settled:
     """Complete the plan for this source. Raises `LayoutError` where the plan cannot hold."""
     sample = Sample(source, thorough)
     evidence: list[Evidence] = []
@@ -71,7 +70,8 @@ def settle(
         mark = find_decimal(cell for row in rows[:LOOKED_AT] for cell in row.cells)
         delimited = msgspec.structs.replace(delimited, decimal=mark.value if mark else ".")
         evidence += [mark] if mark else []
-    headings = _headings(plan, heading, fields, source)
+    filled = any(row.filled or len(row.cells) > 1 for row in rows)
+    headings = _headings(plan, heading, fields, source) if filled or plan.names else ()
     complete = msgspec.structs.replace(
         plan,
         source=msgspec.structs.replace(plan.source, encoding=encoding),
@@ -129,9 +129,7 @@ def _cutting(
         evidence.append(found)
         delimiter = found.value
     _distinct(delimiter, quote, escape, section.decimal)
-    complete = msgspec.structs.replace(
-        section, delimiter=delimiter, quote=quote
-    )
+    complete = msgspec.structs.replace(section, delimiter=delimiter, quote=quote)
     return complete, with_delimiter(marks, delimiter)
 
 
@@ -143,7 +141,7 @@ def _distinct(delimiter: str, quote: str, escape: str, decimal: str | None) -> N
 
 def _head_rows(text: bytes, whole: bool, marks: Marks, rows: Rows) -> list[Row]:
     """The rows at the head of the source, titles too."""
-    skip = min([*_heading_rows(rows), rows.first or 1]) - 1
+    skip = min([*_heading_rows(rows), rows.first or 1]) - 1 if rows.names else 0
     cut = _cut_rows(text, marks, skip)
     if skip == 0 and marks.quote and (not cut or _swallowed(cut, text)):
         cut = _cut_rows(text, Marks(marks.delimiter, marks.blanks, comment=marks.comment), 0)
@@ -176,7 +174,7 @@ def _stream(text: bytes):  # type: ignore[no-untyped-def]
 
 def _swallowed(rows: Sequence[Row], text: bytes) -> bool:
     """Has a stray quote in a title made one record of very many lines?"""
-    jumps = [after.number - row.number for row, after in zip(rows, rows[1:], strict=False)]
+    jumps = [after.number - row.number for row, after in itertools.pairwise(rows)]
     return max(jumps[:20], default=0) > 100
 
 
@@ -298,9 +296,7 @@ def _without_bom(encoding: str, head: bytes) -> str:
     return encoding
 
 
-def _headings(
-    plan: Plan, heading: Sequence[Row], fields: int, source: Source
-) -> tuple[str, ...]:
+def _headings(plan: Plan, heading: Sequence[Row], fields: int, source: Source) -> tuple[str, ...]:
     if plan.names is not None:
         if len(plan.names) != fields:
             raise PlanError(

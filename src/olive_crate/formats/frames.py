@@ -31,7 +31,9 @@ def to_pandas(dataset: Dataset, missing: str = "null", labels: bool = False) -> 
         if missing == "codes":
             series[name] = _with_codes(column)
         else:
-            series[name] = _labelled(column) if labels and column.variable.values else _plain(column)
+            series[name] = (
+                _labelled(column) if labels and column.variable.values else _plain(column)
+            )
         if missing == "reasons" and column.reasons.any():
             series[f"{name}_reason"] = column.reason_texts().to_pandas()
     return pd.DataFrame(series)

@@ -41,7 +41,9 @@ class Packing:
         os.close(handle)
         self._temporary = Path(name)
 
-    def start(self, variables: tuple[Variable, ...], types: list[pa.DataType], reasons: set[str]) -> None:
+    def start(
+        self, variables: tuple[Variable, ...], types: list[pa.DataType], reasons: set[str]
+    ) -> None:
         """Begin, or begin anew. `reasons` names the variables that have missing cells."""
         if self._writer is not None:
             self._writer.close()
@@ -223,4 +225,5 @@ def _numbers(variable: Variable, words: pa.Array) -> np.ndarray:
     if not pa.types.is_dictionary(words.type):
         words = words.dictionary_encode()
     table = np.array([known[word] for word in words.dictionary.to_pylist()] + [0], np.uint8)
-    return table[words.indices.fill_null(len(table) - 1).to_numpy()]
+    numbers: np.ndarray = table[words.indices.fill_null(len(table) - 1).to_numpy()]
+    return numbers

@@ -53,14 +53,10 @@ def pack(
     `PlanError` if the file exists and `replace` is not set; on any failure nothing is left behind.
     """
     checked_target(path, replace)
-    return settled_read(
-        source, options, lambda settled: _packed(settled, path, replace, progress)
-    )
+    return settled_read(source, options, lambda settled: _packed(settled, path, replace, progress))
 
 
-def _packed(
-    settled: Settled, path: Any, replace: bool, progress: Progress | None
-) -> Receipt:
+def _packed(settled: Settled, path: Any, replace: bool, progress: Progress | None) -> Receipt:
     began = time.perf_counter()
     reading = prepare(settled)
     packing = Packing(path, replace)
@@ -92,9 +88,7 @@ def _fix(reading: Reading) -> None:
 class _Sink:
     """Holds blocks until there are enough of them to write."""
 
-    def __init__(
-        self, reading: Reading, packing: Packing, missing: set[str] | None = None
-    ) -> None:
+    def __init__(self, reading: Reading, packing: Packing, missing: set[str] | None = None) -> None:
         self.reading, self.packing = reading, packing
         self.known_missing = missing
         self.held: list[list[Found]] = []
@@ -116,14 +110,16 @@ class _Sink:
         if self.broken:
             return
         self.held.append(found)
-        self.size += sum(each.converted.values.nbytes + len(each.converted.reasons) for each in found)
+        self.size += sum(
+            each.converted.values.nbytes + len(each.converted.reasons) for each in found
+        )
         if self.size >= HELD:
             self._flush()
 
     def _flush(self) -> None:
-        if self.kinds is None and not self._settle():
-            self.broken = True
-        elif self.kinds is not None and not self._fits():
+        if (self.kinds is None and not self._settle()) or (
+            self.kinds is not None and not self._fits()
+        ):
             self.broken = True
         if self.broken:
             self.held.clear()
@@ -198,8 +194,10 @@ class _Sink:
 
 
 def _joined(slot: Slot, blocks: list[Found]) -> Column:
-    values = joined([settled_values(slot, block) for block in blocks]) if blocks else pa.array(
-        [], arrow_type(slot)
+    values = (
+        joined([settled_values(slot, block) for block in blocks])
+        if blocks
+        else pa.array([], arrow_type(slot))
     )
     reasons = [block.converted.reasons for block in blocks] or [np.zeros(0, np.uint8)]
     return Column(final_variable(slot), values, final_reasons(slot, np.concatenate(reasons)))

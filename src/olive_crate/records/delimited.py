@@ -8,6 +8,7 @@ Every line is counted twice: by its part here, and by its line end in the bytes.
 
 from __future__ import annotations
 
+import itertools
 from collections import deque
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
@@ -15,7 +16,7 @@ from typing import IO, cast
 
 import numpy as np
 
-from ..errors import LayoutError, SourceError
+from ..errors import LayoutError
 from ..kernels import reference as kernels
 from ..kernels.reference import PAD, Bytes, Flags, Ints, Marks, Structure
 from ..sources import Source
@@ -83,8 +84,9 @@ class Tally:
 class RawBlock:
     """Whole records of a piece of the source."""
 
+    text: bytes
+    """The piece as it was read; quoted fields may be closed up in `buffer`."""
     buffer: Bytes
-    low: int
     structure: Structure
     first_row: int
 
@@ -143,7 +145,7 @@ def raw_blocks(source: Source, layout: Layout, tally: Tally | None = None) -> It
                     beyond_ascii |= _check_utf8(
                         source, layout, text[:consumed], (row, offset), beyond_ascii
                     )
-                    block = RawBlock(buffer, PAD, structure, row)
+                    block = RawBlock(text, buffer, structure, row)
                     yield block
                     row = block.next_row
             if final:
@@ -326,7 +328,7 @@ def _count(tally: Tally, parted: _Parted) -> None:
         tally.parts[name] += int(flags.sum())
     tally.parts[DATA] += int(parted.is_data.sum())
     tally.parts[CONTINUED] += raw.next_row - raw.first_row - len(structure.heads)
-    text = raw.buffer[raw.low : structure.consumed]
+    text = np.frombuffer(raw.text, np.uint8)[: structure.consumed - PAD]
     tally.lines += _lines_in(text)
     if len(text) and text[-1] not in (10, 13):
         tally.lines += 1
@@ -380,5 +382,5 @@ def records_as_text(raw: RawBlock, first: int, beyond: int) -> Iterator[list[str
         data[start - low : end - low].decode("utf-8", "replace")
         for start, end in zip(starts, ends, strict=True)
     ]
-    for here, there in zip(record, record[1:], strict=False):
+    for here, there in itertools.pairwise(record):
         yield texts[here - record[0] : there - record[0]]

@@ -34,7 +34,7 @@ def codec_name(name: str) -> str:
         found = codecs.lookup(name)
         "".encode(name)
     except (LookupError, ValueError, TypeError):
-        raise PlanError(f'encoding "{name}": no such encoding{nearest(name, COMMON)}') from None
+        raise PlanError(f'there is no encoding "{name}"{nearest(name, COMMON)}') from None
     return found.name
 
 
@@ -69,7 +69,8 @@ def _untouched(stream: IO[bytes], size: int) -> Iterator[bytes]:
                 piece += more
             piece = piece.removeprefix(codecs.BOM_UTF8)
             first = False
-        yield piece
+        if piece:
+            yield piece
 
 
 def _transcoded(stream: IO[bytes], encoding: str, size: int, name: str) -> Iterator[bytes]:
@@ -80,7 +81,8 @@ def _transcoded(stream: IO[bytes], encoding: str, size: int, name: str) -> Itera
             text = decoder.decode(piece)
             offset += len(piece)
             row += text.count("\n")
-            yield text.encode("utf-8")
+            if text:
+                yield text.encode("utf-8")
         yield decoder.decode(b"", True).encode("utf-8")
     except UnicodeDecodeError as error:
         held = len(error.object) - len(piece)
@@ -99,9 +101,7 @@ class BadByte(SourceError):
     seen_beyond_ascii: bool = False
 
 
-def bad_byte(
-    name: str, encoding: str, row: int, offset: int, error: UnicodeDecodeError
-) -> BadByte:
+def bad_byte(name: str, encoding: str, row: int, offset: int, error: UnicodeDecodeError) -> BadByte:
     """What to say of a byte that does not fit."""
     byte = error.object[error.start]
     made = BadByte(

@@ -57,9 +57,7 @@ class Spans:
         return Spans(self.buffer, self.starts[:count], self.ends[:count], self.rows[:count])
 
 
-def shaped(
-    starts: Ints, ends: Ints, record: Ints, chosen: Ints, fields: int
-) -> tuple[Ints, Ints]:
+def shaped(starts: Ints, ends: Ints, record: Ints, chosen: Ints, fields: int) -> tuple[Ints, Ints]:
     """Starts and ends of the chosen records as (rows, fields).
 
     Fields beyond `fields` are left out; fields that a record lacks are empty, at its end.

@@ -38,8 +38,9 @@ def texts(buffer: Bytes, starts: Ints, ends: Ints, valid: Flags | None = None) -
     count = len(starts)
     if count == 0:
         return pa.array([], pa.string())
-    whole = valid is None or bool(valid.all())
-    if not whole:
+    if valid is not None and bool(valid.all()):
+        valid = None
+    if valid is not None:
         ends = np.where(valid, ends, starts)
     offsets = np.empty(2 * count + 1, np.int32)
     offsets[0:-1:2] = starts
@@ -47,7 +48,7 @@ def texts(buffer: Bytes, starts: Ints, ends: Ints, valid: Flags | None = None) -
     offsets[-1] = ends[-1]
     both = pa.StringArray.from_buffers(2 * count, pa.py_buffer(offsets), pa.py_buffer(buffer))
     taken = both.take(pa.array(np.arange(0, 2 * count, 2)))
-    if whole:
+    if valid is None:
         return taken
     _, offset_buffer, data = taken.buffers()
     return pa.StringArray.from_buffers(count, offset_buffer, data, bitmap(valid))

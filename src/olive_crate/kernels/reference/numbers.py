@@ -148,7 +148,7 @@ def _wherever(words: list[Words], mark: int) -> tuple[list[Words], Flags, Ints]:
                 before = np.where(here, before, np.where(found, ALL, np.uint64(0)))
                 mark_byte = np.where(here, mark_byte, np.uint64(0))
         elif found.any():
-            before, mark_byte = np.where(found, ALL, np.uint64(0)), np.uint64(0)
+            before, mark_byte = np.where(found, ALL, np.uint64(0)), np.zeros_like(word)
         else:
             continue
         found = found | here

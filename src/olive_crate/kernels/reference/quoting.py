@@ -56,7 +56,7 @@ class Specials:
 
 @dataclass(frozen=True, slots=True)
 class Outside:
-    """What is left of the special bytes when quotes, and what stands within them, are taken away."""
+    """What is left of the special bytes without quotes and what stands within them."""
 
     separators: Specials
     quoted_ends: Ints = field(default_factory=lambda: NONE)
@@ -89,7 +89,9 @@ def outside_quotes(buffer: Bytes, low: int, specials: Specials, marks: Marks) ->
     opening = _at_field_start(buffer, low, at, specials, marks)
     pairs = _alternate(at, opening)
     opens, closes, dropped = (
-        (np.arange(0, len(at), 2), np.arange(1, len(at), 2), None) if pairs else _states(at, opening)
+        (np.arange(0, len(at), 2), np.arange(1, len(at), 2), None)
+        if pairs
+        else _states(at, opening)
     )
     unclosed = len(closes) < len(opens)
     last = np.append(quotes[closes], len(specials.at)) if unclosed else quotes[closes]
@@ -150,7 +152,8 @@ def _state_after(opening: Flags) -> Flags:
     """After each odd run of quotes: are we within quotes? See the essay above."""
     swaps = np.cumsum(opening)
     base = np.maximum.accumulate(np.where(opening, 0, swaps)) if len(swaps) else swaps
-    return ((swaps - base) & 1) == 1
+    within: Flags = ((swaps - base) & 1) == 1
+    return within
 
 
 def _dropped(runs: _Runs, within: Flags, opening: Flags) -> Flags:
@@ -183,22 +186,20 @@ def _fields(before: Ints, opens: Ints, closes: Ints) -> Ints:
     return np.where(inside, own, before - np.where(pair >= 0, gone[pair], 0))
 
 
-def _at_field_start(
-    buffer: Bytes, low: int, at: Ints, specials: Specials, marks: Marks
-) -> Flags:
+def _at_field_start(buffer: Bytes, low: int, at: Ints, specials: Specials, marks: Marks) -> Flags:
     """Which of these positions are starts of fields, if they are not within quotes."""
     if marks.skip_blanks and not marks.blanks:
         at = _before_blanks(buffer, low, at, marks)
     before = buffer[at - 1]
-    start = (before == LF) | (before == CR) | (at == low)
+    start: Flags = (before == LF) | (before == CR) | (at == low)
     if marks.blanks:
-        return start | (before == SPACE) | (before == TAB)
-    if not marks.delimiter:
-        return start
-    if len(marks.delimiter) == 1 and not marks.escape:
-        return start | (before == marks.delimiter[0])
-    ends = specials.at[specials.byte == marks.delimiter[0]] + len(marks.delimiter)
-    return start | np.isin(at, ends)
+        start |= (before == SPACE) | (before == TAB)
+    elif len(marks.delimiter) == 1 and not marks.escape:
+        start |= before == marks.delimiter[0]
+    elif marks.delimiter:
+        ends = specials.at[specials.byte == marks.delimiter[0]] + len(marks.delimiter)
+        start |= np.isin(at, ends)
+    return start
 
 
 def _before_blanks(buffer: Bytes, low: int, at: Ints, marks: Marks) -> Ints:

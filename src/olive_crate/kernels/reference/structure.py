@@ -90,9 +90,9 @@ def split(buffer: Bytes, low: int, high: int, marks: Marks, final: bool) -> Stru
     lines = np.arange(len(record))
     if len(outside.quoted_ends):
         lines[1:] += np.searchsorted(outside.quoted_ends, borders.begin[last])
-    dropped, fields = _dropped(outside, escapes, borders.begin[:count], marks)
+    pairs = outside.pairs and not len(escapes) and not marks.blanks
+    dropped, fields = _dropped(outside, escapes, borders.begin[:count], marks, pairs)
     if len(dropped):
-        pairs = outside.pairs and not len(escapes) and not marks.blanks
         _unquote(buffer, starts := starts.copy(), ends := ends.copy(), dropped, fields, pairs)
     flagged = np.isin(heads, comments) if len(comments) else np.zeros(len(heads), bool)
     consumed = int(borders.stop[count - 1]) if count else low
@@ -190,14 +190,16 @@ def _closed(borders: _Borders, high: int) -> _Borders:
     )
 
 
-def _dropped(outside: Outside, escapes: Ints, begin: Ints, marks: Marks) -> tuple[Ints, Ints]:
+def _dropped(
+    outside: Outside, escapes: Ints, begin: Ints, marks: Marks, pairs: bool
+) -> tuple[Ints, Ints]:
     """Positions of bytes that are not text, and the field of each."""
     dropped, fields = outside.dropped, outside.before
     if marks.blanks or len(escapes):
         dropped = np.sort(np.concatenate((dropped, escapes)))
         fields = np.searchsorted(begin, dropped, side="right")
     count = int(np.searchsorted(fields, len(begin)))
-    if outside.pairs:
+    if pairs:
         count -= count % 2  # the last one may be left open
     return dropped[:count], fields[:count]
 

@@ -19,10 +19,21 @@ from .words import Bytes, Flags, Ints, are_digits, fetch
 
 WIDTHS = {"Y": 4, "m": 2, "d": 2, "H": 2, "I": 2, "M": 2, "S": 2, "y": 2, "j": 3, "f": 6, "e": 2}
 EXPANDED = {"F": "%Y-%m-%d", "T": "%H:%M:%S", "R": "%H:%M", "D": "%m/%d/%y", "n": " ", "t": " "}
-MONTHS = "jan feb mar apr may jun jul aug sep oct nov dec".split()
-FULL_MONTHS = (
-    "january february march april may june july august september october november december"
-).split()
+MONTHS = ["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"]
+FULL_MONTHS = [
+    "january",
+    "february",
+    "march",
+    "april",
+    "may",
+    "june",
+    "july",
+    "august",
+    "september",
+    "october",
+    "november",
+    "december",
+]
 DAY_US = 86_400_000_000
 
 
@@ -34,7 +45,7 @@ class Step(NamedTuple):
 
 
 class Parts(NamedTuple):
-    """What the cells say: days since 1970-01-01, microseconds within the day, and where both hold."""
+    """Days since 1970-01-01, microseconds within the day, and where both could be read."""
 
     days: Ints
     micros: Ints
@@ -101,13 +112,13 @@ def _complete(steps: list[Step], text: str) -> None:
         raise ValueError(f'"{text}" names neither a day nor a time')
 
 
-def parse(buffer: Bytes, starts: Ints, ends: Ints, pattern: Pattern) -> Parts:
-    """Read cells by the pattern."""
+def parse(buffer: Bytes, starts: Ints, ends: Ints, pattern: Pattern, exact: bool = False) -> Parts:
+    """Read cells by the pattern; with `exact`, numbers need all the digits of their width."""
     lengths = ends - starts
     if pattern.width and bool((lengths == pattern.width).all()):
         return _meaning(*_by_words(buffer, starts, pattern))
     if not pattern.width:
-        return _meaning(*_by_cursor(buffer, starts, ends, pattern))
+        return _meaning(*_by_cursor(buffer, starts, ends, pattern, exact))
     fixed = lengths == pattern.width
     days, micros, ok = (np.zeros(len(starts), kind) for kind in (np.int64, np.int64, bool))
     for chosen, reader in ((fixed, True), (~fixed, False)):
@@ -116,15 +127,13 @@ def parse(buffer: Bytes, starts: Ints, ends: Ints, pattern: Pattern) -> Parts:
             read = (
                 _by_words(buffer, starts[at], pattern)
                 if reader
-                else _by_cursor(buffer, starts[at], ends[at], pattern)
+                else _by_cursor(buffer, starts[at], ends[at], pattern, exact)
             )
             days[at], micros[at], ok[at] = _meaning(*read)
     return Parts(days, micros, ok)
 
 
-def _by_words(
-    buffer: Bytes, starts: Ints, pattern: Pattern
-) -> tuple[dict[str, Ints], Flags]:
+def _by_words(buffer: Bytes, starts: Ints, pattern: Pattern) -> tuple[dict[str, Ints], Flags]:
     """Cells of one width: literals and digits checked eight bytes at a time."""
     layout = [
         (step.kind, 1 if not step.kind else WIDTHS[step.kind], step.byte) for step in pattern.steps
@@ -147,11 +156,11 @@ def _by_words(
                 literal[word] |= byte << shift
         position += width
     ok = np.ones(len(starts), bool)
-    for word, expected, mask, digits in zip(words, literal, literal_mask, digit_mask, strict=True):
+    for held, expected, mask, digits in zip(words, literal, literal_mask, digit_mask, strict=True):
         if mask:
-            ok &= (word & np.uint64(mask)) == np.uint64(expected)
+            ok &= (held & np.uint64(mask)) == np.uint64(expected)
         filled = np.uint64(0x3030303030303030 & ~digits & 0xFFFFFFFFFFFFFFFF)
-        ok &= are_digits((word & np.uint64(digits)) | filled)
+        ok &= are_digits((held & np.uint64(digits)) | filled)
     return found, ok
 
 
@@ -217,7 +226,7 @@ class _Cursor:
 
 
 def _by_cursor(
-    buffer: Bytes, starts: Ints, ends: Ints, pattern: Pattern
+    buffer: Bytes, starts: Ints, ends: Ints, pattern: Pattern, exact: bool
 ) -> tuple[dict[str, Ints], Flags]:
     cursor = _Cursor(buffer, starts, ends)
     found: dict[str, Ints] = {}
@@ -234,8 +243,8 @@ def _by_cursor(
             value, count = cursor.number(WIDTHS[kind])
             if kind == "f":
                 value = value * 10 ** (6 - np.minimum(count, 6))
-            elif kind == "Y":
-                cursor.ok &= count == 4
+            elif kind == "Y" or exact:
+                cursor.ok &= count == WIDTHS[kind]
             found[kind] = value
     return found, cursor.ok & (cursor.at == ends)
 
@@ -260,10 +269,7 @@ def _meaning(found: dict[str, Ints], ok: Flags) -> Parts:
 
 
 def _days(found: dict[str, Ints], ok: Flags) -> tuple[Ints, Flags]:
-    if "Y" in found:
-        year = found["Y"]
-    else:
-        year = found["y"] + np.where(found["y"] < 69, 2000, 1900)  # POSIX: 69-99 are 19xx
+    year = found["Y"] if "Y" in found else _whole_year(found["y"])
     ok = ok & (year >= 1)
     if "j" in found:
         length = np.where(_leap(year), 366, 365)
@@ -278,9 +284,14 @@ def _days(found: dict[str, Ints], ok: Flags) -> tuple[Ints, Flags]:
     return first + day - 1, ok
 
 
+def _whole_year(year: Ints) -> Ints:
+    """Two-digit years as POSIX has them: 69 to 99 are 1969 to 1999."""
+    return year + np.where(year < 69, 2000, 1900)
+
+
 @lru_cache(maxsize=1)
 def _months() -> Ints:
-    """The day on which each month starts, from the year 0 to the year 9999, at year * 12 + month."""
+    """The day on which each month of the years 0 to 9999 starts, at year * 12 + month."""
     place = np.arange(120_002)
     year, month = (place - 1) // 12, (place - 1) % 12 + 1
     return days_from(year, month, np.ones_like(year))

@@ -1,0 +1,29 @@
+# Everything sets itself up: a virtual environment in this folder, with the package and what it needs.
+PYTHON ?= python3
+BIN = .venv/bin
+
+.PHONY: demo test lint bench clean
+
+.venv/ready: pyproject.toml
+	$(PYTHON) -c 'import sys; sys.exit("Python 3.11 or newer is needed") if sys.version_info < (3, 11) else 0'
+	$(PYTHON) -m venv .venv
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
+	touch $@
+
+demo: .venv/ready
+	rm -rf demo
+	$(BIN)/olive-crate demo demo
+
+test: .venv/ready
+	$(BIN)/python -m pytest
+
+lint: .venv/ready
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+
+bench: .venv/ready
+	$(BIN)/python benchmarks/delimited.py
+
+clean:
+	rm -rf .venv demo

@@ -1,0 +1,127 @@
+"""How fast a delimited file of mixed columns is read, beside a row loop and the bare bytes.
+
+    python benchmarks/delimited.py [MEGABYTES] [ROUNDS]
+
+The rounds of all contestants are interleaved, since machines are noisy; medians and the ratios of
+medians within one run are what counts. Peak memory is that of a process of its own.
+"""
+
+from __future__ import annotations
+
+import csv
+import datetime as dt
+import os
+import random
+import resource
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+VARIETIES = ("Picual", "Arbequina", "Hojiblanca", "Cornicabra")
+HEADING = "ticket,gross,tare,acidity,peroxide,variety,day,remark\n"
+KINDS = (int, int, int, float, float, str, dt.date.fromisoformat, str)
+
+
+def made(path: Path, megabytes: float) -> int:
+    """Write a file of integers, decimals, short text, dates and quoted text; returns its rows."""
+    rng = random.Random(7)
+    start = dt.date(2019, 10, 1)
+    days = [(start + dt.timedelta(days=n)).isoformat() for n in range(2000)]
+    lines = []
+    for number in range(40_000):
+        lines.append(
+            f"{250_000 + number},{rng.randrange(1500, 12_000)},{rng.randrange(1200, 2600)},"
+            f"{rng.lognormvariate(-1, 0.5):.2f},{rng.gauss(9, 3):.4f},{rng.choice(VARIETIES)},"
+            f'{rng.choice(days)},"sampled at gate {rng.randrange(9)}, bottle {number % 97}"\n'
+        )
+    piece = "".join(lines)
+    count = max(1, round(megabytes * 1e6 / len(piece)))
+    with path.open("w", encoding="utf-8", newline="") as stream:
+        stream.write(HEADING)
+        for _ in range(count):
+            stream.write(piece)
+    return count * len(lines)
+
+
+def by_olive_crate(path: Path) -> None:
+    """The whole file to Arrow columns, types decided by the whole file."""
+    import olive_crate as oc
+
+    dataset = oc.load(path)
+    assert [each.type for each in dataset.variables][:4] == ["integer"] * 3 + ["number"]
+
+
+def by_row_loop(path: Path) -> None:
+    """The standard library's row loop, with each cell converted to a type given beforehand."""
+    columns: list[list[object]] = [[] for _ in KINDS]
+    with path.open(newline="", encoding="utf-8") as stream:
+        reader = csv.reader(stream)
+        next(reader)
+        for row in reader:
+            for column, cell, kind in zip(columns, row, KINDS, strict=True):
+                column.append(kind(cell))
+
+
+def by_bytes(path: Path) -> None:
+    """Reading the bytes and counting the line ends: the limit for anything on one core."""
+    lines = 0
+    with path.open("rb") as stream:
+        while piece := stream.read(1 << 20):
+            lines += piece.count(b"\n")
+    assert lines
+
+
+CONTESTANTS: dict[str, Callable[[Path], None]] = {
+    "olive crate": by_olive_crate,
+    "row loop": by_row_loop,
+    "bare bytes": by_bytes,
+}
+
+
+def peak(name: str, path: Path) -> float:
+    """Peak memory in MB of one run in a fresh process."""
+    code = (
+        "import sys; sys.path.insert(0, sys.argv[1]); import delimited, pathlib;"
+        "delimited.CONTESTANTS[sys.argv[2]](pathlib.Path(sys.argv[3]));"
+        "import resource; print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss)"
+    )
+    arguments = [sys.executable, "-c", code, str(Path(__file__).parent), name, str(path)]
+    done = subprocess.run(arguments, capture_output=True, text=True, check=True)
+    return int(done.stdout) / 1000
+
+
+def main(megabytes: float = 60, rounds: int = 5) -> None:
+    """Run all contestants in turn and print the table."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "mixed.csv"
+        rows = made(path, megabytes)
+        size = path.stat().st_size / 1e6
+        times: dict[str, list[float]] = {name: [] for name in CONTESTANTS}
+        for _ in range(rounds):
+            for name, contestant in CONTESTANTS.items():
+                began = time.perf_counter()
+                contestant(path)
+                times[name].append(time.perf_counter() - began)
+        medians = {name: statistics.median(each) for name, each in times.items()}
+        print(f"{size:.1f} MB, {rows:,} rows, 8 columns; medians of {rounds} interleaved rounds")
+        print(f"{'':12} {'seconds':>8} {'MB/s':>8} {'rows/s':>12} {'to loop':>8} {'peak MB':>8}")
+        for name, seconds in medians.items():
+            ratio = medians["row loop"] / seconds
+            print(
+                f"{name:12} {seconds:8.3f} {size / seconds:8.1f} {rows / seconds:12,.0f}"
+                f" {ratio:7.1f}x {peak(name, path):8.0f}"
+            )
+        paired = sorted(
+            loop / own for loop, own in zip(times["row loop"], times["olive crate"], strict=True)
+        )
+        print("row loop / olive crate, round by round:", *(f"{each:.1f}" for each in paired))
+
+
+if __name__ == "__main__":
+    os.environ.setdefault("PYTHONHASHSEED", "0")
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    main(*(kind(text) for kind, text in zip((float, int), sys.argv[1:], strict=False)))

@@ -1,0 +1,47 @@
+"""What several tests share: files to read, the command to run, block sizes to force."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, settings
+
+settings.register_profile(
+    "project",
+    deadline=None,
+    max_examples=120,
+    suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow],
+)
+settings.load_profile("project")
+
+DEMO = Path(__file__).parent.parent / "src" / "olive_crate" / "demo" / "data"
+
+BLOCKS = (1, 5, 64, 1 << 20)
+"""Bytes to read at a time: what comes out must not depend on it."""
+
+
+@pytest.fixture
+def demo() -> Path:
+    """The folder of the demo data."""
+    return DEMO
+
+
+@pytest.fixture
+def command(tmp_path: Path) -> Callable[..., subprocess.CompletedProcess[str]]:
+    """The real command, run in a folder of its own."""
+
+    def run(*arguments: object) -> subprocess.CompletedProcess[str]:
+        return subprocess.run(
+            [sys.executable, "-m", "olive_crate", *map(str, arguments)],
+            cwd=tmp_path,
+            capture_output=True,
+            text=True,
+            encoding="utf-8",
+            check=False,
+        )
+
+    return run
