@@ -110,7 +110,8 @@ WRONG = [
     ),
     ("[[variable]]\nname = 'a'\nmissing = [{ valeu = 9 }]", 'did you mean "value"'),
     (
-        "[[variable]]\nname = 'a'\nvalues = [{from = 1, to = 3, label = 'x'}, {value = 2, label = 'y'}]",
+        "[[variable]]\nname = 'a'\nvalues = [{from = 1, to = 3, label = 'x'}, "
+        "{value = 2, label = 'y'}]",
         "overlap",
     ),
     ("[[variable]]\nname = 'a'\ntype = 'number'\nformat = '%Y'", "a format is for dates and times"),

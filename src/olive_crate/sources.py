@@ -262,7 +262,7 @@ def _unzipped(raw: Source) -> Source:
     member = members[0]
 
     def opened() -> IO[bytes]:
-        archive = zipfile.ZipFile(cast(Any, _whole(raw)))  # noqa: SIM115 - closed with the member
+        archive = zipfile.ZipFile(cast(Any, _whole(raw)))
         stream = archive.open(member)
         return cast(IO[bytes], _Inflating(stream, f"{raw.name} ({member.filename})", "zip"))
 

@@ -58,6 +58,9 @@ def convert_times(cells: Cells, rule: Rule) -> Converted:
     for attempt, pattern in enumerate(patterns):
         parts = times.parse(rest.buffer, rest.starts, rest.ends, pattern, exact)
         good = parts.ok
+        if attempt == 0 and good.all():
+            values, valid, pending = _stored(kind, parts), good, pending[:0]
+            break
         values[pending[good]] = _stored(kind, parts)[good]
         valid[pending[good]] = True
         pending, rest = pending[~good], rest.at(np.flatnonzero(~good))

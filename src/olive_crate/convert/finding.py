@@ -78,6 +78,7 @@ class Finder:
     blanks: int = 0
     obstacles: Obstacles | None = None
     padded: list[int] = field(default_factory=list)
+    rules: dict[str, Rule] = field(default_factory=dict)
     mark_counts: np.ndarray = field(default_factory=lambda: np.zeros(len(MARKS), np.int64))
 
     def take(self, cells: Cells, rows: Ints) -> Found:
@@ -99,7 +100,10 @@ class Finder:
 
     def _attempt(self, cells: Cells, kind: str) -> Found:
         """The block as this type; well-known marks among what is left over become missing."""
-        rule = replace(self.rule, kind=kind, strict=not self.declared)
+        rule = self.rules.get(kind)
+        if rule is None:
+            rule = replace(self.rule, kind=kind, strict=not self.declared)
+            self.rules[kind] = rule
         done = convert(cells, rule)
         if not len(done.unread) or kind in ("text", "category"):
             return Found(kind, done)

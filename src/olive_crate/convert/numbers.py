@@ -27,26 +27,31 @@ QUOTES = tuple(sign.encode("utf-8") for sign in ("'", "\u2019"))
 def convert_numbers(cells: Cells, rule: Rule) -> Converted:
     """Take cells as `integer` or `number`."""
     whole = rule.kind == "integer"
-    decimal = 0 if whole else ord(rule.decimal)
-    numerals = numbers.parse(cells.buffer, cells.starts, cells.ends, decimal)
-    values, ok = numbers.integers(numerals) if whole else numbers.floats(numerals)
-    if rule.strict:
-        ok &= ~numerals.padded
+    values, ok, most = _plain(cells, rule)
     reasons = np.zeros(len(cells), np.uint8)
-    most = int(numerals.decimals.max(initial=0, where=ok))
     inexact = 0
-    pending = np.flatnonzero(~ok)
+    pending = np.zeros(0, np.int64) if ok.all() else np.flatnonzero(~ok)
     if len(pending):
-        if values.flags.writeable is False or values.base is not None:
-            values = values.copy()
-        left, deep, inexact = _the_rest(cells, rule, pending, values, ok, reasons)
+        values = values.copy()
+        ok = ok.copy()
+        pending, deep, inexact = _the_rest(cells, rule, pending, values, ok, reasons)
         most = max(most, deep)
-        pending = left
     if rule.codes:
         by_value(values, ok, reasons, rule.codes, rule.decimal)
     reasons[pending] = IS_UNREADABLE
     kind = pa.int64() if whole else pa.float64()
     return Converted(kernels.arrow(values, ok, kind), reasons, pending, most, inexact)
+
+
+def _plain(cells: Cells, rule: Rule) -> tuple[np.ndarray, Flags, int]:
+    """Plain numerals: their values, where they are such, and the most decimals."""
+    whole = rule.kind == "integer"
+    decimal = 0 if whole else ord(rule.decimal)
+    numerals = numbers.parse(cells.buffer, cells.starts, cells.ends, decimal)
+    values, ok = numbers.integers(numerals) if whole else numbers.floats(numerals)
+    if rule.strict and numerals.padded is not None:
+        ok = ok & ~numerals.padded
+    return values, ok, numerals.most_decimals()
 
 
 def _the_rest(
@@ -75,13 +80,7 @@ def _the_rest(
 
 def _plain_again(cells: Cells, rule: Rule) -> tuple[np.ndarray, Flags, int, int]:
     """Plain numerals, now that the blanks around them are gone."""
-    decimal = 0 if rule.kind == "integer" else ord(rule.decimal)
-    numerals = numbers.parse(cells.buffer, cells.starts, cells.ends, decimal)
-    whole = rule.kind == "integer"
-    values, ok = numbers.integers(numerals) if whole else numbers.floats(numerals)
-    if rule.strict:
-        ok = ok & ~numerals.padded
-    return values, ok, int(numerals.decimals.max(initial=0, where=ok)), 0
+    return *_plain(cells, rule), 0
 
 
 def _other_forms(cells: Cells, rule: Rule) -> tuple[np.ndarray, Flags, int, int]:
@@ -98,10 +97,10 @@ def _other_forms(cells: Cells, rule: Rule) -> tuple[np.ndarray, Flags, int, int]
     numerals = numbers.parse(cells.buffer, starts, mantissa_ends, ord(rule.decimal))
     values, exact = numbers.floats(numerals, exponent)
     exact &= fits & good & (starts < ends)
-    if rule.strict:
+    if rule.strict and numerals.padded is not None:
         exact &= ~numerals.padded
     values = np.where(negative, -values, values)
-    decimals = int(numerals.decimals.max(initial=0, where=exact))
+    decimals = numerals.most_decimals()
     if rule.kind == "integer":
         if rule.strict:
             exact[:] = False

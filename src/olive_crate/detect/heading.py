@@ -51,7 +51,7 @@ def find_rows(rows: Sequence[Row], fields: int) -> list[Evidence]:
         return _no_heading(rows[0].number if rows else 1, rows)
     first = wide[0]
     below = [row for row in rows if row.number > first.number]
-    if not _is_heading(first, below[:200]):
+    if not _is_heading(first, below[:50]):
         return _no_heading(first.number, rows)
     above = sum(row.number < first.number for row in rows)
     names = f"{first.filled} names" + (
@@ -61,7 +61,7 @@ def find_rows(rows: Sequence[Row], fields: int) -> list[Evidence]:
         Evidence("rows.names", str(first.number), names, first.filled, examples=_example(first))
     ]
     start = below[0].number if below else first.number + 1
-    if below and _is_units(below[0], below[1:200]):
+    if below and _is_units(below[0], below[1:50]):
         unit = below[0]
         found.append(
             Evidence(

@@ -27,7 +27,7 @@ from .heading import Row, find_last, find_rows
 from .marks import find_decimal
 from .sample import Sample
 
-LOOKED_AT = 500
+LOOKED_AT = 200
 ROWS_A_BLOCK = 16_384
 SMALLEST_BLOCK, LARGEST_BLOCK = 1 << 20, 8 << 20
 

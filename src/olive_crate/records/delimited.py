@@ -26,6 +26,7 @@ from .spans import Spans, shaped
 HEADING, DATA, BLANK, COMMENT, SKIPPED = "heading", "data", "blank", "comment", "skipped"
 CONTINUED = "continued"
 PARTS = (HEADING, DATA, CONTINUED, BLANK, COMMENT, SKIPPED)
+PADDING = bytes(PAD)
 ROWS_KEPT = 1000
 LARGEST = (1 << 31) - 4 * PAD
 
@@ -85,8 +86,7 @@ class RawBlock:
     """Whole records of a piece of the source."""
 
     text: bytes
-    """The piece as it was read; quoted fields may be closed up in `buffer`."""
-    buffer: Bytes
+    """The piece as it was read, between paddings."""
     structure: Structure
     first_row: int
 
@@ -102,9 +102,13 @@ class RawBlock:
 
 @dataclass(frozen=True, slots=True)
 class _Parted:
+    """A block whose records have their parts: the indices of the data, flags for the rest."""
+
     raw: RawBlock
-    is_data: Flags
+    data: Ints
     part: dict[str, Flags]
+    even: bool
+    """All of its records are data, with as many fields as there should be."""
 
 
 def raw_blocks(source: Source, layout: Layout, tally: Tally | None = None) -> Iterator[RawBlock]:
@@ -124,34 +128,39 @@ def raw_blocks(source: Source, layout: Layout, tally: Tally | None = None) -> It
         while True:
             following = _gathered(pieces, size, layout.block)
             final = not following
-            text = carried + piece
             while to_skip:
-                cut = _line_end(text, final)
+                if carried:
+                    carried, piece = b"", carried + piece
+                cut = _line_end(piece, final)
                 if cut < 0:
                     break
-                _count_title(tally, text[:cut], row, layout)
-                text, row, to_skip, offset = text[cut:], row + 1, to_skip - 1, offset + cut
-            consumed = 0
-            if not to_skip and text:
-                if len(text) > LARGEST:
+                _count_title(tally, piece[:cut], row, layout)
+                piece, row, to_skip, offset = piece[cut:], row + 1, to_skip - 1, offset + cut
+            text = b"".join((PADDING, carried, piece, PADDING))
+            high = len(text) - PAD
+            consumed = PAD
+            if not to_skip and high > PAD:
+                if high > LARGEST:
                     raise LayoutError(f"{source.name}: row {row} is longer than 2 GB")
-                buffer = kernels.padded(text)
-                high = PAD + len(text)
-                structure = kernels.split(buffer, PAD, high, layout.marks, final)
+                buffer = np.frombuffer(text, np.uint8)
+                marks = replace(layout.marks, returns=b"\r" in text)
+                structure = kernels.split(buffer, PAD, high, marks, final)
                 if final and structure.open_quote >= 0:
-                    raise _left_open(source, layout, text, structure.open_quote - PAD, row)
-                consumed = structure.consumed - PAD
+                    raise _left_open(source, layout, text, structure.open_quote, row)
+                consumed = structure.consumed
                 if len(structure.heads):
-                    beyond_ascii |= _check_utf8(
-                        source, layout, text[:consumed], (row, offset), beyond_ascii
-                    )
-                    block = RawBlock(text, buffer, structure, row)
+                    if not text.isascii():
+                        _check_utf8(source, layout, text[PAD:consumed], (row, offset), beyond_ascii)
+                        beyond_ascii = True
+                    block = RawBlock(text, structure, row)
                     yield block
                     row = block.next_row
             if final:
                 return
-            size = layout.block if consumed or to_skip else max(2 * len(text), layout.block)
-            carried, piece, offset = text[consumed:], following, offset + consumed
+            empty = consumed == PAD and not to_skip
+            size = max(2 * (high - PAD), layout.block) if empty else layout.block
+            carried, piece = text[consumed:high], following
+            offset += consumed - PAD
 
 
 class _Counted:
@@ -206,7 +215,7 @@ def _count_title(tally: Tally, line: bytes, row: int, layout: Layout) -> None:
 
 
 def _left_open(source: Source, layout: Layout, text: bytes, at: int, row: int) -> LayoutError:
-    before = text[:at]
+    before = text[PAD:at]
     line = row + _lines_in(np.frombuffer(before, np.uint8)) if before else row
     shown = text[at : at + 40].decode("utf-8", "replace").splitlines()[0]
     quote = chr(layout.marks.quote)
@@ -218,10 +227,8 @@ def _left_open(source: Source, layout: Layout, text: bytes, at: int, row: int) -
 
 def _check_utf8(
     source: Source, layout: Layout, text: bytes, at: tuple[int, int], seen: bool
-) -> bool:
-    """Check that records are valid UTF-8; are there characters beyond ASCII in them?"""
-    if text.isascii():
-        return False
+) -> None:
+    """Check that records are valid UTF-8."""
     row, offset = at
     try:
         text.decode("utf-8")
@@ -230,14 +237,13 @@ def _check_utf8(
         wrong = bad_byte(source.name, layout.encoding, line, offset + error.start, error)
         wrong.seen_beyond_ascii |= seen
         raise wrong from None
-    return True
 
 
-def _lines_in(text: Bytes) -> int:
+def _lines_in(text: Bytes, with_returns: bool = True) -> int:
     """Line ends in bytes: line feeds, and carriage returns that no line feed follows."""
     count = int(np.count_nonzero(text == 10))
-    returns = np.flatnonzero(text == 13)
-    if len(returns):
+    if with_returns:
+        returns = np.flatnonzero(text == 13)
         followed = returns[returns + 1 < len(text)] + 1
         count += len(returns) - int(np.count_nonzero(text[followed] == 10))
     return count
@@ -245,14 +251,18 @@ def _lines_in(text: Bytes) -> int:
 
 def _parted(raw: RawBlock, layout: Layout, last: int | None) -> _Parted:
     """Give each record its part."""
-    structure, rows = raw.structure, raw.rows
-    fields = np.diff(structure.record)
+    structure, fields = raw.structure, np.diff(raw.structure.record)
+    even = layout.fields > 1 and bool((fields == layout.fields).all())
+    below = raw.first_row > max((*layout.heading, layout.first - 1))
+    if even and below and last is None and not layout.marks.comment:
+        return _Parted(raw, np.arange(len(fields)), {}, True)
+    rows = raw.rows
     first = structure.starts[structure.record[:-1]]
     alone = np.flatnonzero((fields == 1) & (first == structure.heads) & ~structure.comments)
     is_blank = np.zeros(len(rows), bool)
     if len(alone):
         ends = structure.ends[structure.record[alone]]
-        is_blank[alone] = kernels.blank(raw.buffer, first[alone], ends)
+        is_blank[alone] = kernels.blank(raw.structure.buffer, first[alone], ends)
     heading = np.isin(rows, layout.heading)
     outside = rows < layout.first
     if last is not None:
@@ -262,7 +272,7 @@ def _parted(raw: RawBlock, layout: Layout, last: int | None) -> _Parted:
     is_data = ~(heading | comment | is_blank | outside)
     skipped = outside & ~(heading | comment | is_blank)
     part = {HEADING: heading, BLANK: is_blank, COMMENT: comment, SKIPPED: skipped}
-    return _Parted(raw, is_data, part)
+    return _Parted(raw, np.flatnonzero(is_data), part, False)
 
 
 def read_blocks(source: Source, layout: Layout, tally: Tally | None = None) -> Iterator[Spans]:
@@ -271,11 +281,11 @@ def read_blocks(source: Source, layout: Layout, tally: Tally | None = None) -> I
     taken = 0
     for raw, last in _held_back(raw_blocks(source, layout, tally), layout.last):
         parted = _parted(raw, layout, last)
-        count = int(parted.is_data.sum())
+        count = len(parted.data)
         if layout.limit is not None and taken + count > layout.limit:
-            parted, raw = _cut(parted, layout.limit - taken)
-            tally.stopped = True
             count = layout.limit - taken
+            parted = _cut(parted, count)
+            tally.stopped = True
         taken += count
         _count(tally, parted)
         if count:
@@ -303,10 +313,10 @@ def _held_back(
         yield waiting.popleft(), next_row + last
 
 
-def _cut(parted: _Parted, count: int) -> tuple[_Parted, RawBlock]:
+def _cut(parted: _Parted, count: int) -> _Parted:
     """The block up to, and without, the first record of data beyond the limit."""
     raw = parted.raw
-    beyond = int(np.flatnonzero(parted.is_data)[count])
+    beyond = int(parted.data[count])
     old = raw.structure
     structure = replace(
         old,
@@ -316,9 +326,9 @@ def _cut(parted: _Parted, count: int) -> tuple[_Parted, RawBlock]:
         comments=old.comments[:beyond],
         consumed=int(old.heads[beyond]),
     )
-    cut = replace(raw, structure=structure)
     part = {name: flags[:beyond] for name, flags in parted.part.items()}
-    return _Parted(cut, parted.is_data[:beyond], part), cut
+    cut = replace(raw, structure=structure)
+    return _Parted(cut, parted.data[:count], part, parted.even)
 
 
 def _count(tally: Tally, parted: _Parted) -> None:
@@ -326,27 +336,29 @@ def _count(tally: Tally, parted: _Parted) -> None:
     structure = raw.structure
     for name, flags in parted.part.items():
         tally.parts[name] += int(flags.sum())
-    tally.parts[DATA] += int(parted.is_data.sum())
+    tally.parts[DATA] += len(parted.data)
     tally.parts[CONTINUED] += raw.next_row - raw.first_row - len(structure.heads)
-    text = np.frombuffer(raw.text, np.uint8)[: structure.consumed - PAD]
-    tally.lines += _lines_in(text)
+    text = np.frombuffer(raw.text, np.uint8)[PAD : structure.consumed]
+    tally.lines += _lines_in(text, b"\r" in raw.text)
     if len(text) and text[-1] not in (10, 13):
         tally.lines += 1
-    tally.skipped_rows.add(raw.rows[parted.part[SKIPPED]])
-    tally.blank_rows.add(raw.rows[parted.part[BLANK]])
+    if parted.part:
+        tally.skipped_rows.add(raw.rows[parted.part[SKIPPED]])
+        tally.blank_rows.add(raw.rows[parted.part[BLANK]])
 
 
 def _spans(parted: _Parted, layout: Layout, tally: Tally) -> Spans:
     raw, structure = parted.raw, parted.raw.structure
-    chosen = np.flatnonzero(parted.is_data)
-    rows = raw.rows[chosen]
-    counts = np.diff(structure.record)[chosen]
-    tally.short.add(rows[counts < layout.fields])
-    longer = counts > layout.fields
-    if longer.any():
-        _note_surplus(tally, raw, chosen[longer], layout)
+    chosen = parted.data
+    rows = raw.rows if parted.even else raw.rows[chosen]
+    if not parted.even:
+        counts = np.diff(structure.record)[chosen]
+        tally.short.add(rows[counts < layout.fields])
+        longer = counts > layout.fields
+        if longer.any():
+            _note_surplus(tally, raw, chosen[longer], layout)
     starts, ends = shaped(structure.starts, structure.ends, structure.record, chosen, layout.fields)
-    return Spans(raw.buffer, starts, ends, rows)
+    return Spans(raw.structure.buffer, starts, ends, rows)
 
 
 def _note_surplus(tally: Tally, raw: RawBlock, records: Ints, layout: Layout) -> None:
@@ -377,7 +389,7 @@ def records_as_text(raw: RawBlock, first: int, beyond: int) -> Iterator[list[str
     starts = raw.structure.starts[record[0] : record[-1]].tolist()
     ends = raw.structure.ends[record[0] : record[-1]].tolist()
     low = starts[0] if starts else 0
-    data = raw.buffer[low : max(ends, default=0)].tobytes()
+    data = raw.structure.buffer[low : max(ends, default=0)].tobytes()
     texts = [
         data[start - low : end - low].decode("utf-8", "replace")
         for start, end in zip(starts, ends, strict=True)

@@ -26,6 +26,7 @@ from .words import (
     digits_value,
     fetch,
     lowest_match,
+    unzeroed,
 )
 
 LONGEST = 24
@@ -38,27 +39,39 @@ class Numerals(NamedTuple):
     """What the numerals of a column say; each array has one element for each cell."""
 
     mantissa: Words
-    decimals: Ints
-    negative: Flags
+    decimals: Ints | int
+    """A single number where it is the same in all cells."""
+    negative: Flags | None
+    """`None` if none is."""
     ok: Flags
     """A plain numeral of at most 19 digits: optional sign, digits, at most one decimal mark."""
-    padded: Flags
-    """A zero stands before another digit, as in postal codes."""
+    padded: Flags | None
+    """A zero stands before another digit, as in postal codes; `None` if nowhere."""
+    small: bool
+    """All mantissas have fewer than 16 digits."""
+
+    def most_decimals(self) -> int:
+        """The most decimals of a numeral that is ok."""
+        if isinstance(self.decimals, int):
+            return self.decimals if self.ok.any() else 0
+        return int(self.decimals.max(initial=0, where=self.ok))
 
 
 def parse(buffer: Bytes, starts: Ints, ends: Ints, decimal: int) -> Numerals:
     """Read plain numerals. `decimal` is the byte of the decimal mark, or 0 to allow none."""
     lengths = ends - starts
     first = buffer[starts]
-    negative = first == MINUS
-    signed = negative | (first == PLUS)
-    if signed.any():
-        lengths = lengths - signed
-        first = buffer[starts + signed]
+    negative = None
+    if len(first) and int(first.min()) < ZERO:
+        negative = first == MINUS
+        signed = negative | (first == PLUS)
+        if signed.any():
+            lengths = lengths - signed
+            first = buffer[starts + signed]
     longest = int(lengths.max(initial=0))
     count = min(max(1, -(-longest // 8)), LONGEST // 8)
     words = _aligned(buffer, ends, lengths, count)
-    decimals = np.zeros(len(starts), np.int64)
+    decimals: Ints | int = 0
     digits = lengths
     if decimal:
         words, found, decimals = _without_mark(buffer, ends, words, lengths, decimal)
@@ -66,16 +79,19 @@ def parse(buffer: Bytes, starts: Ints, ends: Ints, decimal: int) -> Numerals:
     ok = digits > 0
     if longest > LONGEST:
         ok &= lengths <= LONGEST
-    for word in words:
+    plain = [unzeroed(word) for word in words]
+    for word in plain:
         ok &= are_digits(word)
-    value = digits_value(words[-1])
+    value = digits_value(plain[-1])
     if count > 1:
-        value += digits_value(words[-2]) * np.uint64(10**8)
+        value += digits_value(plain[-2]) * np.uint64(10**8)
     if count > 2:
-        value += digits_value(words[-3]) * np.uint64(10**16)
-        ok &= (words[-3] & np.uint64(0x0F0F0F0F0F)) == 0  # at most 19 digits that count
-    padded = (first == ZERO) & (digits - decimals > 1)
-    return Numerals(value, decimals, negative, ok, padded)
+        value += digits_value(plain[-3]) * np.uint64(10**16)
+        ok &= (plain[-3] & np.uint64(0xFFFFFFFFFF)) == 0  # at most 19 digits that count
+    padded = first == ZERO
+    if padded.any():
+        padded &= digits - decimals > 1
+    return Numerals(value, decimals, negative, ok, padded, longest < 16)
 
 
 def _aligned(buffer: Bytes, ends: Ints, lengths: Ints, count: int) -> list[Words]:
@@ -95,7 +111,7 @@ def _aligned(buffer: Bytes, ends: Ints, lengths: Ints, count: int) -> list[Words
 
 def _without_mark(
     buffer: Bytes, ends: Ints, words: list[Words], lengths: Ints, mark: int
-) -> tuple[list[Words], Flags | int, Ints]:
+) -> tuple[list[Words], Flags | int, Ints | int]:
     """Take out one decimal mark: what stands before it moves up by a byte."""
     behind = _same_place(buffer, ends, lengths, mark)
     if behind is None:
@@ -111,7 +127,7 @@ def _without_mark(
         closed[index] = (before << EIGHT) | carried
         if index == place:
             closed[index] |= word & high
-    return closed, 1, np.full(len(lengths), behind)
+    return closed, 1, behind
 
 
 def _same_place(buffer: Bytes, ends: Ints, lengths: Ints, mark: int) -> int | None:
@@ -160,30 +176,38 @@ def _wherever(words: list[Words], mark: int) -> tuple[list[Words], Flags, Ints]:
 
 def integers(numerals: Numerals) -> tuple[Ints, Flags]:
     """As 64-bit integers, and where they are such: no decimals, within range."""
-    limit = np.uint64(2**63)
-    fits = (numerals.mantissa < limit) | (numerals.negative & (numerals.mantissa == limit))
-    value = numerals.mantissa.view(np.int64)
-    if numerals.negative.any():
-        value = np.where(numerals.negative, -value, value)
-    return value, numerals.ok & fits & (numerals.decimals == 0)
+    value, ok, negative = numerals.mantissa.view(np.int64), numerals.ok, numerals.negative
+    if not numerals.small:
+        limit = np.uint64(2**63)
+        fits = numerals.mantissa < limit
+        if negative is not None:
+            fits |= negative & (numerals.mantissa == limit)
+        ok = ok & fits
+    if negative is not None and negative.any():
+        value = np.where(negative, -value, value)
+    return value, ok & (numerals.decimals == 0)
 
 
 def floats(numerals: Numerals, exponent: Ints | None = None) -> tuple[np.ndarray, Flags]:
     """As binary64, and where the result is surely the nearest one to what is written."""
-    scale = -numerals.decimals if exponent is None else exponent - numerals.decimals
-    exact = numerals.ok & (numerals.mantissa <= np.uint64(2**53)) & (np.abs(scale) <= 22)
+    exact, decimals, negative = numerals.ok, numerals.decimals, numerals.negative
+    if not numerals.small:
+        exact = exact & (numerals.mantissa <= np.uint64(2**53))
     value = numerals.mantissa.astype(np.float64)
-    if exponent is None:
-        most = int(numerals.decimals.max(initial=0))
-        if most and most == int(numerals.decimals.min()):
-            value /= POWERS[min(most, 22)]
-        elif most:
-            value /= POWERS[np.minimum(numerals.decimals, 22)]
-    else:
+    if exponent is not None:
+        scale = exponent - decimals
         power = POWERS[np.minimum(np.abs(scale), 22)]
         value = np.where(scale < 0, value / power, value * power)
-    if numerals.negative.any():
-        value = np.where(numerals.negative, -value, value)
+        exact = exact & (np.abs(scale) <= 22)
+    elif isinstance(decimals, int):
+        if decimals:
+            value /= POWERS[min(decimals, 22)]
+        exact = exact & (decimals <= 22)
+    elif decimals.any():
+        value /= POWERS[np.minimum(decimals, 22)]
+        exact = exact & (decimals <= 22)
+    if negative is not None and negative.any():
+        value = np.where(negative, -value, value)
     return value, exact
 
 

@@ -33,6 +33,8 @@ class Marks:
     comment: bytes = b""
     skip_blanks: bool = False
     """A quote may open after blanks."""
+    returns: bool = True
+    """There may be carriage returns in the text."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,7 +100,7 @@ def outside_quotes(buffer: Bytes, low: int, specials: Specials, marks: Marks) ->
     within = ranges(quotes[opens] + 1, last - quotes[opens] - 1)
     kept = ~is_quote
     kept[within] = False
-    quoted = specials.at[within][specials.only(within).line_end] if len(within) else NONE
+    quoted = _line_ends(specials, within) if len(within) else NONE
     fields = quotes - np.arange(len(quotes))
     fields = _paired(fields, unclosed) if pairs else _fields(fields, opens, closes)
     return Outside(
@@ -109,6 +111,15 @@ def outside_quotes(buffer: Bytes, low: int, specials: Specials, marks: Marks) ->
         pairs,
         int(at[opens[-1]]) if unclosed else -1,
     )
+
+
+def _line_ends(specials: Specials, within: Ints) -> Ints:
+    """Positions of the line ends among some of the special bytes."""
+    byte = specials.byte[within]
+    ends = byte == LF
+    if specials.has_return:
+        ends |= byte == CR
+    return specials.at[within[ends]] if ends.any() else NONE
 
 
 def _alternate(at: Ints, opening: Flags) -> bool:

@@ -31,11 +31,13 @@ from .words import Bytes, Flags, Ints
 class Structure:
     """Fields of a block in order, and the records they make up.
 
-    `starts` and `ends` hold the text of each field without its quotes; `record` holds the index of
-    each record's first field, and one more for the end; `heads` the position where each record
-    starts; `lines` the number of line ends before each record, and one more for the end.
+    `buffer` is the one that was split, or a copy in which quoted fields are closed up; `starts` and
+    `ends` hold the text of each field without its quotes; `record` holds the index of each record's
+    first field, and one more for the end; `heads` the position where each record starts; `lines`
+    the number of line ends before each record, and one more for the end.
     """
 
+    buffer: Bytes
     starts: Ints
     ends: Ints
     record: Ints
@@ -63,8 +65,8 @@ class _Borders:
 def split(buffer: Bytes, low: int, high: int, marks: Marks, final: bool) -> Structure:
     """Find the complete records in `buffer[low:high]`, which starts where a record starts.
 
-    With `final`, the text ends at `high` and the last record needs no line end. Quoted fields in
-    which quotes are doubled or escaped are closed up in place, so the buffer must be writable.
+    With `final`, the text ends at `high` and the last record needs no line end. Fields in which
+    quotes are doubled or escaped are closed up in a copy of the buffer.
     """
     if not final and high > low and buffer[high - 1] == CR:
         high -= 1  # a line feed may follow
@@ -82,6 +84,7 @@ def split(buffer: Bytes, low: int, high: int, marks: Marks, final: bool) -> Stru
         borders = _closed(borders, high)
         last = np.append(last, len(borders.begin) - 1)
     count = int(last[-1]) + 1 if len(last) else 0
+    consumed = int(borders.stop[count - 1]) if count else low
     starts, ends = borders.behind[:count], borders.begin[:count]
     if marks.blanks:
         ends = np.maximum(starts, ends)
@@ -93,16 +96,15 @@ def split(buffer: Bytes, low: int, high: int, marks: Marks, final: bool) -> Stru
     pairs = outside.pairs and not len(escapes) and not marks.blanks
     dropped, fields = _dropped(outside, escapes, borders.begin[:count], marks, pairs)
     if len(dropped):
-        _unquote(buffer, starts := starts.copy(), ends := ends.copy(), dropped, fields, pairs)
+        buffer = _unquote(buffer, starts, ends, dropped, fields, pairs)
     flagged = np.isin(heads, comments) if len(comments) else np.zeros(len(heads), bool)
-    consumed = int(borders.stop[count - 1]) if count else low
-    return Structure(starts, ends, record, heads, lines, flagged, consumed, outside.opened)
+    return Structure(buffer, starts, ends, record, heads, lines, flagged, consumed, outside.opened)
 
 
 def _find(buffer: Bytes, low: int, high: int, marks: Marks) -> Specials:
     text = buffer[low:high]
     mask = text == LF
-    has_return = bool(np.any(text == CR))
+    has_return = marks.returns and bool(np.any(text == CR))
     for byte in _singles(marks, has_return):
         mask |= text == byte
     at = np.flatnonzero(mask)
@@ -148,13 +150,13 @@ def _whole_delimiters(buffer: Bytes, high: int, found: Specials, delimiter: byte
 def _borders(buffer: Bytes, low: int, separators: Specials, marks: Marks) -> _Borders:
     """Where each separator begins and ends; a carriage return belongs to its line feed."""
     at, line_end = separators.at, separators.line_end
-    begin = at
-    if separators.has_return:
-        begin = at - ((separators.byte == LF) & (buffer[at - 1] == CR) & (at > low))
     width = 1 if marks.blanks else max(1, len(marks.delimiter))
     behind = np.empty(len(at) + 1, np.int64)
     behind[0] = low
     np.add(at, 1 if width == 1 else np.where(line_end, 1, width), out=behind[1:])
+    begin = at
+    if separators.has_return:
+        begin = at - ((separators.byte == LF) & (buffer[at - 1] == CR) & (at > low))
     borders = _Borders(begin, behind, behind[1:], line_end)
     return _runs_of_blanks(borders) if marks.blanks else borders
 
@@ -206,24 +208,30 @@ def _dropped(
 
 def _unquote(
     buffer: Bytes, starts: Ints, ends: Ints, dropped: Ints, fields: Ints, pairs: bool
-) -> None:
-    """Leave the quotes out of fields: by moving the borders in, else closed up in place."""
+) -> Bytes:
+    """Leave the quotes out of fields: by moving the borders in, else closed up in a copy.
+
+    Changes `starts` and `ends`; returns the buffer that they refer to.
+    """
     if pairs:
         own, first, last, two = fields[::2], dropped[::2], dropped[1::2], True
     else:
         at = np.flatnonzero(np.diff(fields, prepend=-1))
         counts = np.diff(at, append=len(fields))
         own, first, last, two = fields[at], dropped[at], dropped[at + counts - 1], counts == 2
-    wrapped = two & (first == starts[own]) & (last == ends[own] - 1)
+    begin, end = starts[own], ends[own] - 1
+    wrapped = two & (first == begin) & (last == end)
     if wrapped.all():
-        starts[own] += 1
-        ends[own] -= 1
-        return
+        begin += 1
+        starts[own], ends[own] = begin, end
+        return buffer
     starts[own[wrapped]] += 1
     ends[own[wrapped]] -= 1
     rest = own[~wrapped]
+    buffer = buffer.copy()
     _close_up(buffer, starts[rest], ends[rest], dropped)
     ends[rest] -= 2 if pairs else counts[~wrapped]
+    return buffer
 
 
 def _close_up(buffer: Bytes, starts: Ints, ends: Ints, dropped: Ints) -> None:

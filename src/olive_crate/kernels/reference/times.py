@@ -15,7 +15,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from .words import Bytes, Flags, Ints, are_digits, fetch
+from .words import Bytes, Flags, Ints, Words, are_digits, fetch, unzeroed
 
 WIDTHS = {"Y": 4, "m": 2, "d": 2, "H": 2, "I": 2, "M": 2, "S": 2, "y": 2, "j": 3, "f": 6, "e": 2}
 EXPANDED = {"F": "%Y-%m-%d", "T": "%H:%M:%S", "R": "%H:%M", "D": "%m/%d/%y", "n": " ", "t": " "}
@@ -135,33 +135,46 @@ def parse(buffer: Bytes, starts: Ints, ends: Ints, pattern: Pattern, exact: bool
 
 def _by_words(buffer: Bytes, starts: Ints, pattern: Pattern) -> tuple[dict[str, Ints], Flags]:
     """Cells of one width: literals and digits checked eight bytes at a time."""
-    layout = [
-        (step.kind, 1 if not step.kind else WIDTHS[step.kind], step.byte) for step in pattern.steps
-    ]
     count = -(-pattern.width // 8)
     words = [fetch(buffer, starts + 8 * index) for index in range(count)]
     literal, literal_mask, digit_mask = [0] * count, [0] * count, [0] * count
-    found: dict[str, Ints] = {}
+    places: list[tuple[str, int]] = []
     position = 0
-    for kind, width, byte in layout:
+    for step in pattern.steps:
+        width = WIDTHS[step.kind] if step.kind else 1
         for offset in range(position, position + width):
             word, shift = offset // 8, 8 * (offset % 8)
-            if kind:
-                digit_mask[word] |= 0xFF << shift
-                digit = ((words[word] >> np.uint64(shift)) & np.uint64(15)).view(np.int64)
-                before = found.get(kind)
-                found[kind] = digit if before is None or offset == position else before * 10 + digit
-            else:
-                literal_mask[word] |= 0xFF << shift
-                literal[word] |= byte << shift
+            masks = digit_mask if step.kind else literal_mask
+            masks[word] |= 0xFF << shift
+            if not step.kind:
+                literal[word] |= step.byte << shift
+        if step.kind:
+            places.append((step.kind, position))
         position += width
     ok = np.ones(len(starts), bool)
-    for held, expected, mask, digits in zip(words, literal, literal_mask, digit_mask, strict=True):
+    digits = []
+    for held, expected, mask, kept in zip(words, literal, literal_mask, digit_mask, strict=True):
         if mask:
             ok &= (held & np.uint64(mask)) == np.uint64(expected)
-        filled = np.uint64(0x3030303030303030 & ~digits & 0xFFFFFFFFFFFFFFFF)
-        ok &= are_digits((held & np.uint64(digits)) | filled)
-    return found, ok
+        plain = unzeroed(held) & np.uint64(kept)
+        ok &= are_digits(plain)
+        digits.append(plain)
+    pairs = [plain * np.uint64(10) + (plain >> np.uint64(8)) for plain in digits]
+    return {kind: _digits_at(digits, pairs, place, WIDTHS[kind]) for kind, place in places}, ok
+
+
+def _digits_at(digits: list[Words], pairs: list[Words], place: int, width: int) -> Ints:
+    """The number at a byte of the cells; two digits at once where they lie in one word."""
+    value: Words | None = None
+    while width:
+        word, byte = place // 8, place % 8
+        step = 2 if width > 1 and byte < 7 else 1
+        held = pairs[word] if step == 2 else digits[word]
+        part = (held >> np.uint64(8 * byte)) & np.uint64(255)
+        value = part if value is None else value * np.uint64(10**step) + part
+        place, width = place + step, width - step
+    assert value is not None
+    return value.view(np.int64)
 
 
 class _Cursor:

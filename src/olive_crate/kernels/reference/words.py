@@ -54,20 +54,24 @@ def lowest_match(words: Words, byte: int) -> Words:
     return hits & (~hits + ONE)
 
 
-def are_digits(words: Words) -> Flags:
-    """Where all eight bytes are digits."""
-    upper = np.uint64(0xF0F0F0F0F0F0F0F0)
-    shifted = words + np.uint64(0x0606060606060606)
-    same: Flags = ((words & upper) | ((shifted & upper) >> np.uint64(4))) == np.uint64(
-        0x3333333333333333
-    )
+def unzeroed(words: Words) -> Words:
+    """Digits as the numbers 0 to 9: each byte without the character zero."""
+    return words ^ ZEROS
+
+
+def are_digits(plain: Words) -> Flags:
+    """Where all eight bytes of `unzeroed` words are digits."""
+    beyond = plain + np.uint64(0x7676767676767676)
+    beyond |= plain
+    beyond &= HIGH
+    same: Flags = beyond == 0
     return same
 
 
-def digits_value(words: Words) -> Words:
-    """The number that eight digits stand for: pairs, then fours, then eight."""
-    words = words & np.uint64(0x0F0F0F0F0F0F0F0F)
-    words = (words * np.uint64(2561)) >> EIGHT
+def digits_value(plain: Words) -> Words:
+    """The number that eight `unzeroed` digits stand for: pairs, then fours, then eight."""
+    words = plain * np.uint64(2561)
+    words >>= EIGHT
     words &= np.uint64(0x00FF00FF00FF00FF)
     words *= np.uint64(6553601)
     words >>= np.uint64(16)
