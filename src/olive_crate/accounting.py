@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-import pyarrow as pa
-
 from .evidence import Evidence, Example
+from .kernels import reference as kernels
 from .plan import Plan
 from .reading import Reading, Slot, final_kind, problems_of
 from .receipt import CellCounts, Problems, Receipt
@@ -17,7 +16,7 @@ def receipt_of(reading: Reading, cells: Sequence[CellCounts], rows: int, seconds
     settled, tally = reading.settled, reading.tally
     parts = [part for slot in reading.slots for part in problems_of(slot)]
     surplus = [row for row, _ in tally.surplus]
-    texts = pa.array([text for _, text in tally.surplus], pa.string())
+    texts = kernels.strings([text for _, text in tally.surplus])
     problems = Problems([("", "stands beyond the last column", surplus, texts), *parts])
     return Receipt(
         source=settled.source.name,

@@ -7,15 +7,14 @@ declared of a variable, and why each of its cells is missing, goes along with ev
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Literal
 
 import msgspec
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from .errors import PlanError, nearest
+from .kernels import reference as kernels
 from .plan import Plan
 from .receipt import Receipt
 from .variables import BLANK, FIRST_CODE, UNREADABLE, Variable, resolve
@@ -28,8 +27,7 @@ if TYPE_CHECKING:
 MissingAs = Literal["null", "codes", "reasons"]
 
 
-@dataclass(frozen=True, eq=False, slots=True)
-class Column:
+class Column(msgspec.Struct, frozen=True, eq=False):
     """One variable's cells: `values` is null exactly where `reasons` is not 0.
 
     `reasons` says why: 0 present, 1 blank, 2 unreadable, 10 + k the k-th missing code.
@@ -63,16 +61,16 @@ class Column:
         """The reasons as words, null where there is a value."""
         numbers = [int(number) for number in np.unique(self.reasons) if number]
         words = list(dict.fromkeys(reason_words(self.variable, number) for number in numbers))
-        place = np.zeros(256, np.int8 if len(words) < 128 else np.int16)
+        place = np.zeros(256, np.int16)
         for number in numbers:
             place[number] = words.index(reason_words(self.variable, number))
-        indices = pa.array(place[self.reasons], mask=self.reasons == 0)
-        return pa.DictionaryArray.from_arrays(indices, pa.array(words, pa.string()))
+        indices = kernels.arrow(place[self.reasons], self.reasons != 0, pa.int16())
+        return pa.DictionaryArray.from_arrays(indices, kernels.strings(words))
 
-    def taken(self, rows: Any) -> Column:
+    def taken(self, rows: np.ndarray) -> Column:
         """Some of the cells."""
-        chosen = self.values.take(pa.array(rows))
-        return Column(self.variable, chosen, self.reasons[np.asarray(rows)])
+        chosen = self.values.take(kernels.whole_numbers(rows))
+        return Column(self.variable, chosen, self.reasons[rows])
 
     def equals(self, other: Column) -> bool:
         """The same declaration, values and reasons."""
@@ -128,8 +126,7 @@ class Columns(Mapping[str, Column]):
         return Columns({name: self._columns[name] for name in names})
 
 
-@dataclass(frozen=True, eq=False, repr=False)
-class Dataset:
+class Dataset(msgspec.Struct, frozen=True, eq=False):
     """Variables in order, their columns, the receipt of the read, and the plan it followed."""
 
     variables: tuple[Variable, ...]
@@ -174,17 +171,19 @@ class Dataset:
         """The last rows."""
         return self._rows(np.arange(max(0, self.rows - count), self.rows))
 
-    def filter(self, expression: pc.Expression | Any) -> Dataset:
+    def filter(self, expression: Any) -> Dataset:
         """The rows for which an Arrow expression on the variables, or a mask, is true.
 
         A comparison with a missing value is not true.
         """
+        import pyarrow.compute as pc
+
         if isinstance(expression, pc.Expression):
-            table = self.to_arrow().append_column("", pa.array(np.arange(self.rows)))
+            table = self.to_arrow().append_column("", kernels.whole_numbers(np.arange(self.rows)))
             chosen = table.filter(expression).column("").to_numpy()
         else:
-            mask = pa.array(expression).fill_null(False).to_numpy(zero_copy_only=False)
-            if mask.dtype != bool or len(mask) != self.rows:
+            mask = _mask(expression)
+            if mask is None or len(mask) != self.rows:
                 raise PlanError(f"filter: a mask is {self.rows} true or false values")
             chosen = np.flatnonzero(mask)
         return self._rows(chosen)
@@ -244,6 +243,14 @@ class Dataset:
         from .formats.packed import pack_dataset
 
         pack_dataset(self, path, replace)
+
+
+def _mask(values: Any) -> np.ndarray | None:
+    """True and false values as a mask; nulls are false. `None` for anything else."""
+    if isinstance(values, (pa.Array, pa.ChunkedArray)):
+        values = values.fill_null(False).to_numpy(zero_copy_only=False)
+    mask = np.asarray(values)
+    return mask if mask.dtype == bool else None
 
 
 def _metadata(variable: Variable) -> dict[str, str]:

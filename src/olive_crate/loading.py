@@ -10,7 +10,6 @@ from typing import Any, TypeVar
 import msgspec
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from .accounting import found, receipt_of
 from .convert.finding import Found
@@ -134,7 +133,7 @@ def _column(slot: Slot, blocks: list[Found]) -> Column:
     if not arrays:
         from .reading import arrow_type
 
-        return Column(variable, pa.array([], arrow_type(slot)), np.zeros(0, np.uint8))
+        return Column(variable, pa.nulls(0, arrow_type(slot)), np.zeros(0, np.uint8))
     return Column(variable, joined(arrays), final_reasons(slot, np.concatenate(reasons)))
 
 
@@ -152,7 +151,7 @@ def joined(arrays: list[pa.Array]) -> pa.Array:
 
 def counts_of(column: Column) -> CellCounts:
     """Valid cells, counted from the values, and missing ones, counted from the reasons."""
-    valid = int(pc.count(column.values, mode="only_valid").as_py())
+    valid = len(column.values) - column.values.null_count
     kind = column.variable.type or "text"
     return CellCounts(column.variable.name, kind, valid, column.reason_counts())
 

@@ -7,7 +7,6 @@ once. Types shown here are those of the rows looked at; the whole file decides w
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from typing import Any
 
 import msgspec
@@ -177,10 +176,10 @@ def _first_cases(
     if not sample.is_whole:
         head = head[: head.rfind(b"\n") + 1] or head
     source = Source(settled.source.name, None, len(head), lambda: _stream(head))
-    layout = replace(settled.layout, limit=CASES_LOOKED_AT, block=max(len(head), 1))
+    layout = msgspec.structs.replace(settled.layout, limit=CASES_LOOKED_AT, block=max(len(head), 1))
     if not sample.is_whole and (layout.last or 1) < 0:
-        layout = replace(layout, last=None)
-    reading = prepare(replace(settled, source=source, layout=layout))
+        layout = msgspec.structs.replace(layout, last=None)
+    reading = prepare(msgspec.structs.replace(settled, source=source, layout=layout))
     blocks = list(_quietly(source, layout))
     columns = []
     for slot in reading.slots:

@@ -265,8 +265,8 @@ def delimited_part(part: str, value: Any, at: str = "") -> Any:
         raise PlanError(f"{at}: expected text, got {value!r}")
     if part == "delimiter":
         return _delimiter(value, at)
-    if part == "decimal" and len(value) != 1:
-        raise PlanError(f"{at}: expected one character, got {value!r}")
+    if part == "decimal" and not (len(value) == 1 and value.isascii() and value.isprintable()):
+        raise PlanError(f"{at}: expected one ASCII character, got {value!r}")
     if part != "comment" and len(value) > 1:
         raise PlanError(f"{at}: expected one character, or none, got {value!r}")
     if part in ("quote", "escape") and (not value.isascii() or value in "\r\n\0"):

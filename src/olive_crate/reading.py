@@ -9,9 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
-from dataclasses import dataclass, field, replace
 from typing import Any
 
 import msgspec
@@ -36,25 +34,23 @@ DATE_FORM = re.compile(r"([dmyhsj]{1,4}[-./: ]?){2,6}", re.IGNORECASE)
 NAMES = {"zoned": "datetime", NONE_YET: "text"}
 
 
-@dataclass(slots=True)
-class Slot:
+class Slot(msgspec.Struct, eq=False):
     """One column of the source on its way to a variable."""
 
     index: int
     variable: Variable
     finder: Finder
-    problems: list[tuple[Ints, pa.Array]] = field(default_factory=list)
+    problems: list[tuple[Ints, pa.Array]] = msgspec.field(default_factory=list)
 
 
-@dataclass(slots=True)
-class Reading:
+class Reading(msgspec.Struct, eq=False):
     """A settled source with its columns."""
 
     settled: Settled
     slots: list[Slot]
     not_kept: tuple[str, ...]
     notes: list[str]
-    tally: Tally = field(default_factory=Tally)
+    tally: Tally = msgspec.field(default_factory=Tally)
 
 
 def prepare(settled: Settled) -> Reading:
@@ -148,9 +144,9 @@ def _finder(plan: Plan, variable: Variable) -> Finder:
         trim=plan.delimited.trim,
     )
     if variable.format is not None:
-        rule = replace(rule, kind=_timed(variable))
+        rule = msgspec.structs.replace(rule, kind=_timed(variable))
     elif rule.kind == NONE_YET and (variable.true or variable.false):
-        rule = replace(rule, kind="boolean")
+        rule = msgspec.structs.replace(rule, kind="boolean")
     return Finder(rule, declared=rule.kind != NONE_YET)
 
 
@@ -208,6 +204,8 @@ def _workers(count: int, most: int) -> Iterator[Callable[..., list[Any]]]:
     if count < 2 or most < 2:
         yield lambda work, items: [work(item) for item in items]
         return
+    from concurrent.futures import ThreadPoolExecutor
+
     with ThreadPoolExecutor(min(count, most)) as pool:
         yield lambda work, items: list(pool.map(work, items))
 
@@ -260,7 +258,7 @@ def arrow_type(slot: Slot) -> pa.DataType:
     if kind == "category":
         return pa.dictionary(pa.int32(), pa.string())
     empty = Cells(kernels.padded(b""), np.zeros(0, np.int64), np.zeros(0, np.int64))
-    return convert(empty, replace(slot.finder.rule, kind=kind)).values.type
+    return convert(empty, msgspec.structs.replace(slot.finder.rule, kind=kind)).values.type
 
 
 def settled_values(slot: Slot, block: Found) -> pa.Array:

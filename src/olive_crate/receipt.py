@@ -13,6 +13,7 @@ import msgspec
 import pyarrow as pa
 
 from .evidence import Evidence
+from .kernels import reference as kernels
 
 PROBLEMS_WRITTEN = 10_000
 
@@ -69,7 +70,10 @@ class Problems(Sequence[Problem]):
     def of(problems: Sequence[Problem]) -> Problems:
         """Problems from single ones, as they come out of a packed file."""
         return Problems(
-            [(each.variable, each.why, [each.row], pa.array([each.text])) for each in problems]
+            [
+                (each.variable, each.why, [each.row], kernels.strings([each.text]))
+                for each in problems
+            ]
         )
 
 

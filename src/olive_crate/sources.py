@@ -10,9 +10,10 @@ from __future__ import annotations
 import io
 import os
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, Any, cast
+
+import msgspec
 
 from .errors import SourceError, nearest
 
@@ -35,8 +36,7 @@ FORMATS = {
 }
 
 
-@dataclass(frozen=True)
-class Source:
+class Source(msgspec.Struct, frozen=True, eq=False):
     """Bytes that can be opened again and again."""
 
     name: str

@@ -7,11 +7,11 @@ contradicting cell does for good.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+import re
 
+import msgspec
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from ..kernels import reference as kernels
 from ..kernels.reference import Ints
@@ -26,17 +26,17 @@ NONE_YET = ""
 FIRST_MARK = 200
 PROBE = 64
 TRACKED = 1000
+WIDE = re.compile(r"[+-]?[1-9][0-9]{18,}")
 MARK_REASONS = np.arange(len(MARKS), dtype=np.uint8) + FIRST_MARK
 
 
-@dataclass(slots=True)
-class Obstacles:
+class Obstacles(msgspec.Struct, eq=False):
     """The cells that keep a column from being of a narrower type."""
 
     kind: str
     fitting: int = 0
     count: int = 0
-    texts: dict[str, tuple[int, list[int]]] = field(default_factory=dict)
+    texts: dict[str, tuple[int, list[int]]] = msgspec.field(default_factory=dict)
 
     def add(self, texts: pa.Array, rows: Ints) -> None:
         """Count these texts, which stand in these rows."""
@@ -53,8 +53,7 @@ class Obstacles:
             self.texts[text] = (seen + int(counts[place]), first)
 
 
-@dataclass(slots=True)
-class Found:
+class Found(msgspec.Struct, eq=False):
     """One block of a variable, and the type it was taken as."""
 
     kind: str
@@ -62,8 +61,7 @@ class Found:
     marks: bool = False
 
 
-@dataclass(slots=True)
-class Finder:
+class Finder(msgspec.Struct, eq=False):
     """Takes the blocks of one variable in order and knows the type so far."""
 
     rule: Rule
@@ -77,9 +75,9 @@ class Finder:
     fitting: int = 0
     blanks: int = 0
     obstacles: Obstacles | None = None
-    padded: list[int] = field(default_factory=list)
-    rules: dict[str, Rule] = field(default_factory=dict)
-    mark_counts: np.ndarray = field(default_factory=lambda: np.zeros(len(MARKS), np.int64))
+    padded: list[int] = msgspec.field(default_factory=list)
+    rules: dict[str, Rule] = msgspec.field(default_factory=dict)
+    mark_counts: np.ndarray = msgspec.field(default_factory=lambda: np.zeros(len(MARKS), np.int64))
 
     def take(self, cells: Cells, rows: Ints) -> Found:
         """Convert a block, as the type so far or a wider one if need be."""
@@ -102,7 +100,7 @@ class Finder:
         """The block as this type; well-known marks among what is left over become missing."""
         rule = self.rules.get(kind)
         if rule is None:
-            rule = replace(self.rule, kind=kind, strict=not self.declared)
+            rule = msgspec.structs.replace(self.rule, kind=kind, strict=not self.declared)
             self.rules[kind] = rule
         done = convert(cells, rule)
         if not len(done.unread) or kind in ("text", "category"):
@@ -122,7 +120,7 @@ class Finder:
         if not len(filled):
             return nothing
         probe = cells.at(filled[:PROBE])
-        for kind in NARROW:
+        for kind in _thinkable(probe, self.rule.decimal):
             if len(self._attempt(probe, kind).converted.unread):
                 continue
             found = self._attempt(cells, kind)
@@ -136,7 +134,7 @@ class Finder:
 
     def _nothing(self, cells: Cells) -> tuple[Found, Ints]:
         """The block taken as holding no value, and the indices of cells that hold one."""
-        done = convert(cells, replace(self.rule, kind="text"))
+        done = convert(cells, msgspec.structs.replace(self.rule, kind="text"))
         reasons = done.reasons.copy()
         filled = np.flatnonzero(reasons == PRESENT)
         mark = found_in(cells.at(filled).trimmed(), MARKS)
@@ -162,13 +160,13 @@ class Finder:
         """Are there integers among these, which only do not fit 64 bits?"""
         rest = cells.at(unread).trimmed()
         texts = kernels.texts(rest.buffer, rest.starts, rest.ends)
-        return bool(pc.any(pc.match_substring_regex(texts, r"^[+-]?[1-9][0-9]{18,}$")).as_py())
+        return any(WIDE.fullmatch(text) for text in texts[:TRACKED].to_pylist())
 
     def _suspect(self, cells: Cells, rows: Ints, filled: Ints) -> None:
         """Is a column of text mostly of another type? Then its obstacles are worth naming."""
         step = max(1, len(filled) // (4 * PROBE))
         probe = cells.at(filled[::step])
-        for kind in ("number", "date", "datetime", "zoned", "time"):
+        for kind in _thinkable(probe, self.rule.decimal, 0.5)[1:]:
             left = len(self._attempt(probe, kind).converted.unread)
             if left * 2 < len(probe):
                 self.obstacles = Obstacles(kind)
@@ -199,6 +197,17 @@ class Finder:
             obstacles.add(texts, rows[done.unread])
         if obstacles.count > obstacles.fitting + 4 * PROBE:
             self.obstacles = None
+
+
+def _thinkable(cells: Cells, decimal: str, share: float = 1.0) -> tuple[str, ...]:
+    """The types that at least this share of the cells may have, judged by their first character."""
+    rest = cells.trimmed()
+    lead = rest.buffer[rest.starts]
+    digit = (lead >= ord("0")) & (lead <= ord("9"))
+    if digit.sum() >= share * len(lead):
+        return NARROW
+    signed = digit | (lead == ord("-")) | (lead == ord("+")) | (lead == ord(decimal))
+    return NARROW[:2] if signed.sum() >= share * len(lead) else ()
 
 
 __all__ = ["IS_BLANK", "IS_UNREADABLE", "Finder", "Found", "Obstacles"]

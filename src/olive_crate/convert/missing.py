@@ -7,7 +7,6 @@ from functools import lru_cache
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from ..kernels import reference as kernels
 from ..kernels.reference import Flags, Ints
@@ -49,10 +48,20 @@ def _places(cells: Cells, words: Sequence[str], places: Ints) -> Ints:
     maybe = np.flatnonzero(lengths <= longest)
     if len(maybe):
         texts = kernels.texts(cells.buffer, cells.starts[maybe], cells.ends[maybe])
-        index = pc.index_in(texts, pa.array(words, pa.string()))
-        hits = index.fill_null(-1).to_numpy()
+        hits = _index_in(texts, words)
         found[maybe] = np.where(hits < 0, -1, places[hits])
     return found
+
+
+def _index_in(texts: pa.StringArray, words: Sequence[str]) -> Ints:
+    """For each text its place among the words, or -1."""
+    if len(texts) <= kernels.FEW:
+        place = {word: index for index, word in enumerate(words)}
+        return np.array([place.get(text, -1) for text in texts.to_pylist()], np.int64)
+    import pyarrow.compute as pc
+
+    hits: Ints = pc.index_in(texts, kernels.strings(words)).fill_null(-1).to_numpy()
+    return hits
 
 
 def by_value(

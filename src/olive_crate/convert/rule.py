@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import NamedTuple
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 
@@ -46,8 +46,7 @@ MARKS = [
 """Texts that people write for "no value". See "Missing values" in the design."""
 
 
-@dataclass(frozen=True, slots=True)
-class Rule:
+class Rule(msgspec.Struct, frozen=True, eq=False):
     """How the cells of one variable are to be taken."""
 
     kind: str

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from ..evidence import Evidence
@@ -16,8 +16,7 @@ WORDS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe", "blanks": "ru
 CLEARLY = 0.03
 
 
-@dataclass(frozen=True)
-class _Cut:
+class _Cut(msgspec.Struct, frozen=True, eq=False):
     delimiter: str
     fields: int
     """The commonest number of fields in a row."""

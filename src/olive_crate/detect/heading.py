@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from ..convert.rule import MARKS
 from ..evidence import Evidence, Example
@@ -23,8 +24,7 @@ TOTAL = re.compile(
 )
 
 
-@dataclass(frozen=True)
-class Row:
+class Row(msgspec.Struct, frozen=True, eq=False):
     """A row of the source, cut into fields."""
 
     number: int

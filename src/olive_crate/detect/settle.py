@@ -10,7 +10,6 @@ from __future__ import annotations
 import itertools
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 
 import msgspec
 
@@ -32,8 +31,7 @@ ROWS_A_BLOCK = 16_384
 SMALLEST_BLOCK, LARGEST_BLOCK = 1 << 20, 8 << 20
 
 
-@dataclass(frozen=True)
-class Settled:
+class Settled(msgspec.Struct, frozen=True, eq=False):
     """A source, how to read it, and what its columns are called."""
 
     source: Source
@@ -43,7 +41,7 @@ class Settled:
     units: tuple[str, ...]
     labels: tuple[str, ...]
     evidence: tuple[Evidence, ...]
-    rows: tuple[Row, ...] = field(repr=False, default=())
+    rows: tuple[Row, ...] = ()
     """The rows at the head, as they are cut."""
 
 

@@ -127,8 +127,7 @@ def reason_columns(names: list[str], reasons: set[str]) -> dict[str, str]:
 
 
 def _reason_array(column: Column) -> pa.Array:
-    words = column.reason_texts()
-    return pa.DictionaryArray.from_arrays(words.indices.cast(pa.int16()), words.dictionary)
+    return column.reason_texts()
 
 
 def _metadata(

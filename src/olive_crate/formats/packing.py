@@ -197,7 +197,7 @@ def _joined(slot: Slot, blocks: list[Found]) -> Column:
     values = (
         joined([settled_values(slot, block) for block in blocks])
         if blocks
-        else pa.array([], arrow_type(slot))
+        else pa.nulls(0, arrow_type(slot))
     )
     reasons = [block.converted.reasons for block in blocks] or [np.zeros(0, np.uint8)]
     return Column(final_variable(slot), values, final_reasons(slot, np.concatenate(reasons)))

@@ -11,9 +11,9 @@ from __future__ import annotations
 import itertools
 from collections import deque
 from collections.abc import Iterator
-from dataclasses import dataclass, field, replace
 from typing import IO, cast
 
+import msgspec
 import numpy as np
 
 from ..errors import LayoutError
@@ -31,8 +31,7 @@ ROWS_KEPT = 1000
 LARGEST = (1 << 31) - 4 * PAD
 
 
-@dataclass(frozen=True, slots=True)
-class Layout:
+class Layout(msgspec.Struct, frozen=True, eq=False):
     """Everything that must be settled before records can be read."""
 
     encoding: str
@@ -49,12 +48,11 @@ class Layout:
     """Bytes read at a time."""
 
 
-@dataclass(slots=True)
-class RowList:
+class RowList(msgspec.Struct, eq=False):
     """Row numbers: all are counted, the first are kept."""
 
     count: int = 0
-    first: list[int] = field(default_factory=list)
+    first: list[int] = msgspec.field(default_factory=list)
 
     def add(self, rows: Ints | list[int]) -> None:
         self.count += len(rows)
@@ -62,27 +60,25 @@ class RowList:
             self.first += [int(row) for row in rows[: ROWS_KEPT - len(self.first)]]
 
 
-@dataclass(slots=True)
-class Tally:
+class Tally(msgspec.Struct, eq=False):
     """What the lines of the source were."""
 
-    parts: dict[str, int] = field(default_factory=lambda: dict.fromkeys(PARTS, 0))
+    parts: dict[str, int] = msgspec.field(default_factory=lambda: dict.fromkeys(PARTS, 0))
     lines: int = 0
     """Lines counted by their ends in the bytes, not by their parts."""
     bytes: int = 0
     """Bytes of the source that were read."""
-    short: RowList = field(default_factory=RowList)
+    short: RowList = msgspec.field(default_factory=RowList)
     trailing: int = 0
     """Rows that end with delimiters beyond the last field, with nothing behind them."""
-    surplus: list[tuple[int, str]] = field(default_factory=list)
+    surplus: list[tuple[int, str]] = msgspec.field(default_factory=list)
     stopped: bool = False
     """The limit was reached: the rest of the source was not read."""
-    skipped_rows: RowList = field(default_factory=RowList)
-    blank_rows: RowList = field(default_factory=RowList)
+    skipped_rows: RowList = msgspec.field(default_factory=RowList)
+    blank_rows: RowList = msgspec.field(default_factory=RowList)
 
 
-@dataclass(frozen=True, slots=True)
-class RawBlock:
+class RawBlock(msgspec.Struct, frozen=True, eq=False):
     """Whole records of a piece of the source."""
 
     text: bytes
@@ -100,8 +96,7 @@ class RawBlock:
         return int(self.structure.lines[-1]) + self.first_row
 
 
-@dataclass(frozen=True, slots=True)
-class _Parted:
+class _Parted(msgspec.Struct, frozen=True, eq=False):
     """A block whose records have their parts: the indices of the data, flags for the rest."""
 
     raw: RawBlock
@@ -143,7 +138,7 @@ def raw_blocks(source: Source, layout: Layout, tally: Tally | None = None) -> It
                 if high > LARGEST:
                     raise LayoutError(f"{source.name}: row {row} is longer than 2 GB")
                 buffer = np.frombuffer(text, np.uint8)
-                marks = replace(layout.marks, returns=b"\r" in text)
+                marks = msgspec.structs.replace(layout.marks, returns=b"\r" in text)
                 structure = kernels.split(buffer, PAD, high, marks, final)
                 if final and structure.open_quote >= 0:
                     raise _left_open(source, layout, text, structure.open_quote, row)
@@ -318,7 +313,7 @@ def _cut(parted: _Parted, count: int) -> _Parted:
     raw = parted.raw
     beyond = int(parted.data[count])
     old = raw.structure
-    structure = replace(
+    structure = msgspec.structs.replace(
         old,
         record=old.record[: beyond + 1],
         heads=old.heads[:beyond],
@@ -327,7 +322,7 @@ def _cut(parted: _Parted, count: int) -> _Parted:
         consumed=int(old.heads[beyond]),
     )
     part = {name: flags[:beyond] for name, flags in parted.part.items()}
-    cut = replace(raw, structure=structure)
+    cut = msgspec.structs.replace(raw, structure=structure)
     return _Parted(cut, parted.data[:count], part, parted.even)
 
 

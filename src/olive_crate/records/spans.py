@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 
 from ..kernels import reference as kernels
 from ..kernels.reference import Bytes, Ints
 
 
-@dataclass(frozen=True, slots=True)
-class Cells:
+class Cells(msgspec.Struct, frozen=True, eq=False):
     """The cells of one variable in a block of rows."""
 
     buffer: Bytes
@@ -35,8 +33,7 @@ class Cells:
         )
 
 
-@dataclass(frozen=True, slots=True)
-class Spans:
+class Spans(msgspec.Struct, frozen=True, eq=False):
     """One byte buffer, and the starts and ends of fields in it, shaped (rows, fields).
 
     The arrays lie field by field in memory, since they are used a field at a time. `rows` holds the

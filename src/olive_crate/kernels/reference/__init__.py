@@ -2,11 +2,12 @@
 
 from . import numbers, times
 from .blanks import blank, trimmed
-from .gather import arrow, bitmap, ranges, squeezed, texts
+from .gather import FEW, arrow, bitmap, ranges, squeezed, strings, texts, whole_numbers
 from .structure import Marks, Structure, split
 from .words import PAD, Bytes, Flags, Ints, padded
 
 __all__ = [
+    "FEW",
     "PAD",
     "Bytes",
     "Flags",
@@ -21,7 +22,9 @@ __all__ = [
     "ranges",
     "split",
     "squeezed",
+    "strings",
     "texts",
     "times",
     "trimmed",
+    "whole_numbers",
 ]

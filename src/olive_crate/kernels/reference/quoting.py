@@ -9,8 +9,7 @@ since the last run of the other kind, which is a cumulative sum.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
-
+import msgspec
 import numpy as np
 
 from .gather import ranges
@@ -20,8 +19,7 @@ LF, CR, SPACE, TAB = 10, 13, 32, 9
 NONE = np.zeros(0, np.int64)
 
 
-@dataclass(frozen=True, slots=True)
-class Marks:
+class Marks(msgspec.Struct, frozen=True, eq=False):
     """The bytes that give delimited text its structure."""
 
     delimiter: bytes
@@ -37,8 +35,7 @@ class Marks:
     """There may be carriage returns in the text."""
 
 
-@dataclass(frozen=True, slots=True)
-class Specials:
+class Specials(msgspec.Struct, frozen=True, eq=False):
     """Bytes that may matter, in order: delimiters, line ends (one for CR LF), quotes, escapes."""
 
     at: Ints
@@ -56,16 +53,15 @@ class Specials:
         return found | (self.byte == CR) if self.has_return else found
 
 
-@dataclass(frozen=True, slots=True)
-class Outside:
+class Outside(msgspec.Struct, frozen=True, eq=False):
     """What is left of the special bytes without quotes and what stands within them."""
 
     separators: Specials
-    quoted_ends: Ints = field(default_factory=lambda: NONE)
+    quoted_ends: Ints = msgspec.field(default_factory=lambda: NONE)
     """Positions of line ends within quotes."""
-    dropped: Ints = field(default_factory=lambda: NONE)
+    dropped: Ints = msgspec.field(default_factory=lambda: NONE)
     """Positions of quotes that are not part of the text."""
-    before: Ints = field(default_factory=lambda: NONE)
+    before: Ints = msgspec.field(default_factory=lambda: NONE)
     """For each of those, how many separators stand before it."""
     pairs: bool = False
     """Those open and close in turn, two to a field."""
@@ -73,8 +69,7 @@ class Outside:
     """Where a quote stands that is never closed; -1 if there is none."""
 
 
-@dataclass(frozen=True, slots=True)
-class _Runs:
+class _Runs(msgspec.Struct, frozen=True, eq=False):
     """Runs of neighbouring quotes: index of the first quote of each, and how many there are."""
 
     first: Ints
@@ -255,7 +250,7 @@ def without_comments(
     line = np.searchsorted(ends, np.arange(len(specials.at)))
     is_end = np.zeros(len(specials.at), bool)
     is_end[ends] = True
-    plain = replace(marks, comment=b"")
+    plain = msgspec.structs.replace(marks, comment=b"")
     while True:
         outside = outside_quotes(buffer, low, specials.only(is_end | ~candidate[line]), plain)
         quoted = np.isin(heads, outside.quoted_ends + 1)

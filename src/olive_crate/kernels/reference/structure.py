@@ -6,8 +6,7 @@ comparison; everything after that works on the few positions found.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 
 from .gather import ranges
@@ -27,8 +26,7 @@ from .quoting import (
 from .words import Bytes, Flags, Ints
 
 
-@dataclass(frozen=True, slots=True)
-class Structure:
+class Structure(msgspec.Struct, frozen=True, eq=False):
     """Fields of a block in order, and the records they make up.
 
     `buffer` is the one that was split, or a copy in which quoted fields are closed up; `starts` and
@@ -49,8 +47,7 @@ class Structure:
     """Where a quote stands that is never closed in this block; -1 if none."""
 
 
-@dataclass(frozen=True, slots=True)
-class _Borders:
+class _Borders(msgspec.Struct, frozen=True, eq=False):
     """Separators as borders between fields."""
 
     begin: Ints

@@ -9,10 +9,10 @@ E. G. Richards, "Mapping Time", Oxford 1998.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import NamedTuple
 
+import msgspec
 import numpy as np
 
 from .words import Bytes, Flags, Ints, Words, are_digits, fetch, unzeroed
@@ -52,8 +52,7 @@ class Parts(NamedTuple):
     ok: Flags
 
 
-@dataclass(frozen=True, slots=True)
-class Pattern:
+class Pattern(msgspec.Struct, frozen=True, eq=False):
     """A pattern ready to read with."""
 
     text: str
