@@ -68,7 +68,7 @@ def found(slot: Slot) -> list[Evidence]:
     evidence = []
     marks = {mark: count for mark, count in _marks(slot).items() if count}
     if not finder.declared:
-        evidence.append(_type_evidence(slot, subject))
+        evidence += _type_evidence(slot, subject)
     if marks:
         listed = ", ".join(f'"{mark}" ×{count:,}' for mark, count in marks.items())
         evidence.append(
@@ -96,16 +96,17 @@ def _marks(slot: Slot) -> dict[str, int]:
     return {mark: int(count) for mark, count in zip(MARKS, counts, strict=True)}
 
 
-def _type_evidence(slot: Slot, subject: str) -> Evidence:
+def _type_evidence(slot: Slot, subject: str) -> list[Evidence]:
+    """Why the type is what it is; of plain text there is nothing to say."""
     finder, kind = slot.finder, final_kind(slot)
     name = {"zoned": "datetime with zone, kept in UTC"}.get(kind, kind)
     if kind != "text":
         wide = ", some integers do not fit 64 bits" if finder.wide else ""
         count = finder.fitting
-        return Evidence(subject, name, f"all {count:,} cells with a value{wide}", count)
+        return [Evidence(subject, name, f"all {count:,} cells with a value{wide}", count)]
     obstacles = finder.obstacles
     if obstacles is None or not obstacles.count:
-        return Evidence(subject, "text", "words")
+        return []
     total = obstacles.count + obstacles.fitting
     ranked = sorted(obstacles.texts.items(), key=lambda item: -item[1][0])
     listed = ", ".join(f'"{text}" ×{count:,}' for text, (count, _) in ranked[:3])
@@ -113,7 +114,7 @@ def _type_evidence(slot: Slot, subject: str) -> Evidence:
     rival = {"zoned": "datetime", "integer": "number"}.get(obstacles.kind, obstacles.kind)
     examples = [Example(rows[0], text) for text, (_, rows) in ranked[:3]]
     codes = ", ".join(f'"{text}"' for text, _ in ranked[:3])
-    return Evidence(
+    reason = Evidence(
         subject,
         "text",
         f"because of {obstacles.count:,} of {total:,} cells: {listed}{more}",
@@ -124,3 +125,4 @@ def _type_evidence(slot: Slot, subject: str) -> Evidence:
         certain=False,
         mend=f'declare("{slot.variable.name}", type="{rival}", missing=[{codes}])',
     )
+    return [reason]

@@ -20,7 +20,7 @@ from .records.delimited import Tally, read_blocks
 from .records.encoding import decoded
 from .sources import Source
 
-RAW_ROWS, TAIL_ROWS, CASES, CASES_LOOKED_AT = 12, 3, 5, 1000
+RAW_ROWS, TAIL_ROWS, CASES, CASES_LOOKED_AT = 10, 3, 3, 1000
 LINE_KEPT = 2000
 
 
@@ -116,7 +116,7 @@ def _estimated(source: Source, sample: Sample, lines: Sequence[str]) -> int | No
 
 def _raw_rows(settled: Settled, lines: Sequence[str]) -> tuple[RawRow, ...]:
     first = settled.layout.first
-    shown = max(RAW_ROWS, min(first + 4, 3 * RAW_ROWS))
+    shown = max(RAW_ROWS, min(first + 3, 3 * RAW_ROWS))
     return tuple(
         RawRow(number, _part(settled, number, line), line[:LINE_KEPT])
         for number, line in enumerate(lines[:shown], 1)

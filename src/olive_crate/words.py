@@ -63,7 +63,7 @@ def cut(text: str, width: int) -> str:
     kept = text[: max(0, width - 1)]
     while width_of(kept) > width - 1:
         kept = kept[:-1]
-    return kept + CUT
+    return kept.rstrip(CUT + " ") + CUT
 
 
 def padded(text: str, width: int, right: bool = False) -> str:
@@ -102,8 +102,8 @@ def table(
 ) -> list[str]:
     """Lines of a table. `right` has an `r` for each column to be aligned to the right.
 
-    The widest columns are cut until all fit; with `wrap`, the last one is continued on further
-    lines instead.
+    The last column is cut first, then the widest ones, until all fit; with `wrap`, the last one is
+    continued on further lines instead.
     """
     body = [[visible(str(cell)) for cell in row] for row in rows]
     widths = [
@@ -112,9 +112,12 @@ def table(
     ]
     gap = 2
     while sum(widths) + gap * (len(widths) - 1) > width and max(widths) > 6:
-        widest = widths.index(max(widths))
+        last = len(widths) - 1
+        widest = last if widths[last] > 24 else widths.index(max(widths))
         widths[widest] -= 1
-    lines = []
+    lines: list[str] = []
+    if not headings:
+        return lines
     for row in [list(headings), *body]:
         parts = wrapped(row[-1], widths[-1]) if wrap and row[-1] else row[-1:]
         cells = [

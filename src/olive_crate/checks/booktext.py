@@ -7,27 +7,35 @@ from .codebook import Codebook, Entry
 
 
 def codebook_text(book: Codebook, width: int = WIDTH, most: int = 60) -> str:
-    """A line for each variable, within a width."""
-    rows = [_row(entry) for entry in book.entries[:most]]
-    headings = ["", "variable", "type", "unit", "valid", "missing", "distinct", "values", "label"]
-    used = [index for index in range(len(headings)) if index < 3 or any(row[index] for row in rows)]
+    """A line for each variable, within a width, then what they mean and why cells are missing."""
+    shown = book.entries[:most]
     lines = [f"{several(book.rows, 'row')}, {several(len(book), 'variable')}", ""]
-    if rows:
-        right = "".join("rlllrrrll"[index] for index in used)
-        lines += table(
-            [headings[index] for index in used],
-            [[row[index] for index in used] for row in rows],
-            right,
-            width,
-        )
-    gone = [
-        (entry.variable.name, _reasons(entry)) for entry in book.entries[:most] if entry.missing
+    headings = ["", "variable", "type", "unit", "valid", "missing", "distinct", "values"]
+    lines += _used(headings, [_row(entry) for entry in shown], "rlllrrrl", width, False)
+    told = [
+        [entry.variable.name, entry.variable.label or "", _reasons(entry)]
+        for entry in shown
+        if entry.variable.label or entry.missing
     ]
-    if gone:
-        lines += ["", *table(["variable", "missing by reason"], gone, "ll", width, wrap=True)]
+    if told:
+        lines += ["", *_used(["variable", "label", "missing by reason"], told, "lll", width, True)]
     if len(book) > most:
         lines.append(f"and {several(len(book) - most, 'more variable')}")
     return "\n".join(lines)
+
+
+def _used(
+    headings: list[str], rows: list[list[str]], right: str, width: int, wrap: bool
+) -> list[str]:
+    """A table of the columns that hold anything."""
+    used = [index for index in range(len(headings)) if any(row[index] for row in rows)]
+    return table(
+        [headings[index] for index in used],
+        [[row[index] for index in used] for row in rows],
+        "".join(right[index] for index in used),
+        width,
+        wrap=wrap,
+    )
 
 
 def _row(entry: Entry) -> list[str]:
@@ -41,7 +49,6 @@ def _row(entry: Entry) -> list[str]:
         f"{sum(entry.missing.values()):,}" if entry.missing else "",
         f"{entry.distinct:,}",
         _values(entry),
-        variable.label or "",
     ]
 
 

@@ -11,7 +11,7 @@ from typing import Any
 
 STYLES = {
     "title": "bold",
-    "names": "bold green",
+    "names": "green",
     "units": "green",
     "labels": "green",
     "skipped": "dim",
@@ -19,8 +19,7 @@ STYLES = {
     "comment": "dim",
     "gap": "dim",
     "types": "dim",
-    "uncertain": "yellow",
-    "mend": "cyan",
+    "uncertain": "bold",
     "certain": "dim",
 }
 

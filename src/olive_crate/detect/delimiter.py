@@ -51,7 +51,7 @@ def find_delimiter(text: bytes, final: bool, marks: Marks) -> Evidence:
         agree,
         chosen.rows - agree,
         alternatives=others,
-        certain=chosen.share > 0.9 and not others,
+        certain=chosen.share > max([0.9, *(cut.share + 0.1 for cut in good if cut is not chosen)]),
     )
 
 

@@ -1,0 +1,69 @@
+"""Takes a picture of what each main command prints, from the demo data.
+
+    python tools/make_screenshots.py
+
+Needs Xvfb, xterm and ImageMagick's import (Debian: xvfb, xterm, imagemagick), and the command on the
+path of this interpreter. Pictures go to docs/screenshots.
+"""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+PICTURES = Path(__file__).parent.parent / "docs" / "screenshots"
+DISPLAY = ":97"
+SHOTS = {
+    "look": "olive-crate look deliveries_2025.csv",
+    "draft": "olive-crate draft deliveries_2025.csv | head -48",
+    "pack": "olive-crate pack deliveries.plan.toml --replace",
+    "codebook": "olive-crate codebook deliveries_2025.parquet",
+    "variable": "olive-crate codebook deliveries_2025.parquet --variable peroxide",
+}
+
+
+def take(name: str, command: str, folder: Path, environment: dict[str, str]) -> None:
+    """One picture of a terminal in which the command has run."""
+    shown = f"clear; printf '$ %s\\n' '{command}'; {command}; sleep 6"
+    terminal = subprocess.Popen(
+        ["xterm", "-geometry", "104x54+0+0", "-fa", "DejaVu Sans Mono", "-fs", "9"]
+        + ["-bg", "#fbfaf5", "-fg", "#22251f", "-b", "8", "-e", "sh", "-c", shown],
+        cwd=folder,
+        env=environment,
+    )
+    time.sleep(4)
+    target = PICTURES / f"{name}.png"
+    subprocess.run(["import", "-window", "root", str(target)], env=environment, check=True)
+    terminal.wait()
+
+
+def main() -> None:
+    """All pictures."""
+    PICTURES.mkdir(parents=True, exist_ok=True)
+    binaries = str(Path(sys.executable).parent)
+    environment = {
+        **os.environ,
+        "DISPLAY": DISPLAY,
+        "LANG": "C.UTF-8",
+        "PATH": f"{binaries}:{os.environ['PATH']}",
+    }
+    screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "846x824x24"])
+    try:
+        time.sleep(1)
+        with tempfile.TemporaryDirectory() as folder:
+            demo = Path(folder) / "demo"
+            subprocess.run(
+                ["olive-crate", "demo", str(demo)], env=environment, check=True, capture_output=True
+            )
+            for name, command in SHOTS.items():
+                take(name, command, demo, environment)
+    finally:
+        screen.terminate()
+
+
+if __name__ == "__main__":
+    main()
