@@ -8,7 +8,12 @@ with as_file(files("olive_crate.demo") / "data" / "deliveries_2025.csv") as path
     print(oc.look(path))
 
     # Two laboratory columns are text because of "n.d."; the laboratory says what its codes mean.
-    lab = {"n.d.": "below detection", 777: "sample lost", 888: "not tested", 999: "instrument fault"}
+    lab = {
+        "n.d.": "below detection",
+        777: "sample lost",
+        888: "not tested",
+        999: "instrument fault",
+    }
     deliveries = oc.load(
         path,
         variables={

@@ -11,7 +11,9 @@ Path("january.csv").write_text(JANUARY)
 Path("february.csv").write_text(FEBRUARY)
 
 plan = oc.draft("january.csv")
-plan = plan.declare("oil kg", name="oil", label="Oil pressed", unit="kg", missing={-9: "not weighed"})
+plan = plan.declare(
+    "oil kg", name="oil", label="Oil pressed", unit="kg", missing={-9: "not weighed"}
+)
 plan.write("lots.plan.toml")
 print(Path("lots.plan.toml").read_text())
 

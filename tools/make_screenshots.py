@@ -2,8 +2,8 @@
 
     python tools/make_screenshots.py
 
-Needs Xvfb, xterm and ImageMagick's import (Debian: xvfb, xterm, imagemagick), and the command on the
-path of this interpreter. Pictures go to docs/screenshots.
+Needs Xvfb, xterm and the import of ImageMagick (Debian: xvfb, xterm, imagemagick), and the command
+beside this interpreter. Pictures go to docs/screenshots.
 """
 
 from __future__ import annotations
@@ -30,8 +30,10 @@ def take(name: str, command: str, folder: Path, environment: dict[str, str]) -> 
     """One picture of a terminal in which the command has run."""
     shown = f"clear; printf '$ %s\\n' '{command}'; {command}; sleep 6"
     terminal = subprocess.Popen(
-        ["xterm", "-geometry", "104x54+0+0", "-fa", "DejaVu Sans Mono", "-fs", "9"]
-        + ["-bg", "#fbfaf5", "-fg", "#22251f", "-b", "8", "-e", "sh", "-c", shown],
+        [
+            *("xterm", "-geometry", "104x54+0+0", "-fa", "DejaVu Sans Mono", "-fs", "9"),
+            *("-bg", "#fbfaf5", "-fg", "#22251f", "-b", "8", "-e", "sh", "-c", shown),
+        ],
         cwd=folder,
         env=environment,
     )

@@ -83,7 +83,7 @@ def look(source: Any, **options: Any) -> Look:
         return _empty(opened)
     settled = settle(opened, plan, thorough=False)
     text = decoded(sample.head, settled.layout.encoding, sample.is_whole)
-    lines = text.splitlines() if sample.is_whole else text.splitlines()[:-1] or [text]
+    lines = lines_of(text) if sample.is_whole else lines_of(text)[:-1] or [text]
     variables, cases, evidence, looked_at = _first_cases(settled, sample)
     return Look(
         source=opened.name,
@@ -99,6 +99,12 @@ def look(source: Any, **options: Any) -> Look:
         cases_looked_at=looked_at,
         evidence=(*settled.evidence, *evidence),
     )
+
+
+def lines_of(text: str) -> list[str]:
+    """Lines as they are counted when reading: ended by LF, CR LF or CR, and by nothing else."""
+    lines = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
+    return lines[:-1] if lines[-1] == "" else lines
 
 
 def _empty(source: Source) -> Look:
@@ -146,7 +152,7 @@ def _tail(settled: Settled, sample: Sample, lines: Sequence[str]) -> tuple[RawRo
     else:
         if sample.tail is None:
             return ()
-        ends = decoded(sample.tail, settled.layout.encoding, True).splitlines()
+        ends = lines_of(decoded(sample.tail, settled.layout.encoding, True))
         start = max(1, len(ends) - TAIL_ROWS)
     rows = []
     for index in range(start, len(ends)):

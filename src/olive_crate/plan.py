@@ -203,7 +203,7 @@ def _with_option(plan: Plan, option: str, value: Any) -> Plan:
     if option == "rows":
         return replace(plan, rows=rows_part(value, plan.rows))
     if option == "types":
-        return _with_types(plan, value)
+        return with_types(plan, value)
     if option == "variables":
         return _with_variables(plan, value)
     if option == "missing":
@@ -211,13 +211,17 @@ def _with_option(plan: Plan, option: str, value: Any) -> Plan:
     return replace(plan, **{option: top_part(option, value)})
 
 
-def _with_types(plan: Plan, types: Any) -> Plan:
+def with_types(plan: Plan, types: Any, where: str = "") -> Plan:
+    """The plan with one type for all, or types by name."""
     if types is None or isinstance(types, str):
         return msgspec.structs.replace(plan, type=top_part("types", types))
     if not isinstance(types, Mapping):
         raise PlanError(f'types: expected one type or {{"name": "type"}}, got {types!r}')
     for name, kind in types.items():
-        plan = plan.declare(name, type=kind)
+        try:
+            plan = plan.declare(name, type=kind)
+        except PlanError as error:
+            raise PlanError(f"{where}{error}") from None
     return plan
 
 

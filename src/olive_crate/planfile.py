@@ -26,6 +26,7 @@ from .plan import (
     encoding_part,
     rows_part,
     top_part,
+    with_types,
 )
 from .variables import PARTS, Variable, declared, missing_codes
 
@@ -57,8 +58,10 @@ def plan_from(mapping: Mapping[str, Any], base: Path | None = None, where: str =
             hint = f"; it belongs under {_home(key)}" if _home(key) else nearest(key, known)
             raise PlanError(f'{where}unknown key "{key}"{hint}')
     variables = _variables(mapping.get("variable", []), where)
-    top = {_field(key): top_part(key, mapping[key], where + key) for key in TOP if key in mapping}
-    return Plan(
+    given = {key: mapping[key] for key in TOP if key in mapping}
+    types = given.pop("types") if isinstance(given.get("types"), Mapping) else {}
+    top = {_field(key): top_part(key, value, where + key) for key, value in given.items()}
+    plan = Plan(
         source=_source(_section(mapping, "source", where), where),
         delimited=_delimited(_section(mapping, "delimited", where), where),
         rows=rows_part(_section(mapping, "rows", where), Rows(), f"{where}rows"),
@@ -68,6 +71,7 @@ def plan_from(mapping: Mapping[str, Any], base: Path | None = None, where: str =
         listed=bool(variables),
         **top,
     )
+    return with_types(plan, types, f"{where}types: ") if types else plan
 
 
 def _field(key: str) -> str:

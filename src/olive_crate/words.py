@@ -30,7 +30,7 @@ MARKS = {
     ".": "point",
     "|": "pipe",
     '"': "double quote",
-    "'": "quote",
+    "'": "apostrophe",
 }
 
 

@@ -53,10 +53,9 @@ def find_rows(rows: Sequence[Row], fields: int) -> list[Evidence]:
     below = [row for row in rows if row.number > first.number]
     if not _is_heading(first, below[:50]):
         return _no_heading(first.number, rows)
-    above = sum(row.number < first.number for row in rows)
-    names = f"{first.filled} names" + (
-        f" below {above} row{'s' * (above != 1)} of titles" if above else ""
-    )
+    above = sum(row.number < first.number and row.filled > 0 for row in rows)
+    titles = f" below {above} row{'s' * (above != 1)} of titles" if above else ""
+    names = f"{first.filled} names{titles}"
     found = [
         Evidence("rows.names", str(first.number), names, first.filled, examples=_example(first))
     ]

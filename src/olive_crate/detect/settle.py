@@ -280,11 +280,9 @@ def _tail_rows(sample: Sample, tail: bytes, encoding: str, marks: Marks) -> list
 
 
 def _last_rows(text: bytes, marks: Marks) -> list[Row]:
-    rows = _cut_rows(text, marks, 0)
-    if len(rows) >= LOOKED_AT:  # only the head of a long text was cut
-        lines = text.splitlines(keepends=True)
-        rows = _cut_rows(b"".join(lines[-200:]), marks, 0, len(lines) - 199)
-    return rows
+    lines = text.splitlines(keepends=True)
+    last = lines[-LOOKED_AT:]
+    return _cut_rows(b"".join(last), marks, 0, len(lines) - len(last) + 1)
 
 
 def _without_bom(encoding: str, head: bytes) -> str:
