@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from .convert.kinds import base, form
+from .convert.suspects import Suspect
 from .evidence import Evidence, Example
 from .kernels import reference as kernels
 from .plan import Plan
@@ -74,6 +76,7 @@ def found(slot: Slot) -> list[Evidence]:
         evidence.append(
             Evidence(subject, "missing", f"{listed} taken as missing", sum(marks.values()))
         )
+    evidence += [_suspect_evidence(slot, subject, each) for each in finder.watch.suspects()]
     if finder.inexact:
         evidence.append(
             Evidence(
@@ -96,33 +99,90 @@ def _marks(slot: Slot) -> dict[str, int]:
     return {mark: int(count) for mark, count in zip(MARKS, counts, strict=True)}
 
 
+def _suspect_evidence(slot: Slot, subject: str, suspect: Suspect) -> Evidence:
+    watch = slot.finder.watch
+    value = f"{suspect.value:g}"
+    return Evidence(
+        subject,
+        value,
+        f"×{suspect.count:,} stands apart from {watch.low:g} … {watch.high:g} and looks like a "
+        "missing code; it is kept as a number",
+        suspect.count,
+        alternatives=("missing",),
+        certain=False,
+        mend=f'declare("{slot.variable.name}", missing=[{value}])',
+    )
+
+
 def _type_evidence(slot: Slot, subject: str) -> list[Evidence]:
     """Why the type is what it is; of plain text there is nothing to say."""
     finder, kind = slot.finder, final_kind(slot)
-    name = {"zoned": "datetime with zone, kept in UTC"}.get(kind, kind)
-    if kind != "text":
-        wide = ", some integers do not fit 64 bits" if finder.wide else ""
-        count = finder.fitting
-        return [Evidence(subject, name, f"all {count:,} cells with a value{wide}", count)]
-    obstacles = finder.obstacles
+    if base(kind) == "text":
+        return _text_evidence(slot, subject)
+    claim = f"all {finder.fitting:,} cells with a value"
+    written = form(kind)
+    name = f"{base(kind)}{f' {written}' if written else ''}"
+    if kind == "zoned":
+        claim += ", kept in UTC"
+    if finder.wide:
+        claim += ", some integers do not fit 64 bits"
+    if base(kind) == "boolean" and written:
+        name, claim = "boolean", f"{claim} are {written.replace('|', ' or ')}"
+        others: tuple[str, ...] = ("text",)
+        return [Evidence(subject, name, claim, finder.fitting, alternatives=others, certain=False)]
+    others = tuple(f"{base(each)} {form(each)}" for each in finder.alive[1:])
+    mend = ""
+    if others:
+        claim += "; no day above 12 tells the day from the month"
+        mend = f'declare("{slot.variable.name}", format="{form(finder.alive[1])}")'
+    if written and "%y" in written:
+        claim += "; years of two digits, 69 to 99 taken as 19.."
+        others += ("text",)
+    return [
+        Evidence(
+            subject,
+            name,
+            claim,
+            finder.fitting,
+            alternatives=others,
+            certain=not others,
+            mend=mend,
+        )
+    ]
+
+
+def _text_evidence(slot: Slot, subject: str) -> list[Evidence]:
+    """Why a column that is mostly something else is text."""
+    obstacles = slot.finder.obstacles
+    if slot.finder.zeros:
+        claim = "digits with zeros in front, as in postal codes; kept as they are written"
+        return [Evidence(subject, "text", claim, alternatives=("integer",))]
     if obstacles is None or not obstacles.count:
         return []
     total = obstacles.count + obstacles.fitting
     ranked = sorted(obstacles.texts.items(), key=lambda item: -item[1][0])
-    listed = ", ".join(f'"{text}" ×{count:,}' for text, (count, _) in ranked[:3])
+    listed = ", ".join(_obstacle(text, *met) for text, met in ranked[:3])
     more = f" and {len(ranked) - 3:,} other texts" if len(ranked) > 3 else ""
-    rival = {"zoned": "datetime", "integer": "number"}.get(obstacles.kind, obstacles.kind)
-    examples = [Example(rows[0], text) for text, (_, rows) in ranked[:3]]
-    codes = ", ".join(f'"{text}"' for text, _ in ranked[:3])
-    reason = Evidence(
-        subject,
-        "text",
-        f"because of {obstacles.count:,} of {total:,} cells: {listed}{more}",
-        obstacles.fitting,
-        obstacles.count,
-        tuple(examples),
-        (rival,),
-        certain=False,
-        mend=f'declare("{slot.variable.name}", type="{rival}", missing=[{codes}])',
-    )
-    return [reason]
+    kind = "number" if obstacles.kind == "integer" else obstacles.kind
+    written = f', format="{form(kind)}"' if form(kind) else ""
+    codes = ", ".join(f'"{text}"' for text, _ in ranked[:8])
+    return [
+        Evidence(
+            subject,
+            "text",
+            f"because of {obstacles.count:,} of {total:,} cells: {listed}{more}",
+            obstacles.fitting,
+            obstacles.count,
+            tuple(Example(rows[0], text) for text, (_, rows) in ranked[:3]),
+            (base(kind),),
+            certain=False,
+            mend=f'declare("{slot.variable.name}", type="{base(kind)}"{written}, missing=[{codes}])',
+        )
+    ]
+
+
+def _obstacle(text: str, count: int, rows: list[int]) -> str:
+    """A text in the way, how often, and in which rows: `"n.d." ×5 (rows 12, 88, 104 …)`."""
+    listed = ", ".join(map(str, rows))
+    more = " …" if count > len(rows) else ""
+    return f'"{text}" ×{count:,} (row{"s" * (count > 1)} {listed}{more})'

@@ -15,7 +15,7 @@ from .detect.sample import HEAD, PIECE, Sample
 from .detect.settle import Settled, settle
 from .evidence import Evidence
 from .loading import plan_for
-from .reading import NAMES, prepare
+from .reading import prepare
 from .records.delimited import Tally, read_blocks
 from .records.encoding import decoded
 from .sources import Source
@@ -195,7 +195,7 @@ def _first_cases(
     variables = [
         LookedAt(
             each.variable.name,
-            NAMES.get(each.variable.type or "text", each.variable.type or "text"),
+            each.variable.type or "text",
             each.variable.label or "",
             each.variable.unit or "",
         )

@@ -19,6 +19,7 @@ import pyarrow as pa
 from .convert import Rule, convert
 from .convert.dates import ANY_ZONED
 from .convert.finding import FIRST_MARK, NONE_YET, Finder, Found
+from .convert.kinds import base, form, rule_for
 from .convert.rule import MARKS, reason_of
 from .detect.settle import Settled, unique_names
 from .errors import PlanError, UnreadableError, nearest
@@ -31,7 +32,6 @@ from .variables import FIRST_CODE, MissingCode, Variable, resolve
 
 Progress = Callable[[int, int | None, str], None]
 DATE_FORM = re.compile(r"([dmyhsj]{1,4}[-./: ]?){2,6}", re.IGNORECASE)
-NAMES = {"zoned": "datetime", NONE_YET: "text"}
 
 
 class Slot(msgspec.Struct, eq=False):
@@ -230,7 +230,7 @@ def _note_problems(reading: Reading, spans: Spans, found: list[Found], stop: boo
 
 
 def _why(slot: Slot) -> str:
-    return f"is not {_article(NAMES.get(slot.finder.rule.kind, slot.finder.rule.kind))}"
+    return f"is not {_article(base(slot.finder.rule.kind))}"
 
 
 def _article(word: str) -> str:
@@ -241,6 +241,9 @@ def final_kind(slot: Slot) -> str:
     """The type that the whole source allows."""
     finder = slot.finder
     kind = finder.rule.kind if finder.declared else finder.kind
+    if base(kind) == "boolean" and not finder.declared and not finder.fixed:
+        both = 0 < finder.trues < finder.fitting
+        return kind if both else "text"  # one word alone says nothing
     return kind or "text"
 
 
@@ -258,7 +261,7 @@ def arrow_type(slot: Slot) -> pa.DataType:
     if kind == "category":
         return pa.dictionary(pa.int32(), pa.string())
     empty = Cells(kernels.padded(b""), np.zeros(0, np.int64), np.zeros(0, np.int64))
-    return convert(empty, msgspec.structs.replace(slot.finder.rule, kind=kind)).values.type
+    return convert(empty, rule_for(slot.finder.rule, kind, False)).values.type
 
 
 def settled_values(slot: Slot, block: Found) -> pa.Array:
@@ -309,11 +312,24 @@ def final_variable(slot: Slot) -> Variable:
         decimals = min(finder.decimals, 30)
     return msgspec.structs.replace(
         variable,
-        type=NAMES.get(kind, kind),
+        type=base(kind),
         decimals=decimals,
-        format=ANY_ZONED if kind == "zoned" else variable.format,
+        **_way_of_writing(variable, kind),
         missing=variable.missing + marks + finder.rule.codes[own:],
     )
+
+
+def _way_of_writing(variable: Variable, kind: str) -> dict[str, Any]:
+    """The parts of the declaration that say how a kind is written."""
+    if kind == "zoned":
+        return {"format": ANY_ZONED}
+    written = form(kind)
+    if written is None:
+        return {}
+    if base(kind) == "boolean":
+        true, _, false = written.partition("|")
+        return {"true": (true,), "false": (false,)}
+    return {"format": written}
 
 
 def problems_of(slot: Slot) -> list[tuple[str, str, Ints, pa.Array]]:

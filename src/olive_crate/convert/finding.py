@@ -17,8 +17,10 @@ from ..kernels import reference as kernels
 from ..kernels.reference import Ints
 from ..records.spans import Cells
 from . import convert
+from .kinds import base, boolean_kinds, date_kinds, rule_for
 from .missing import found_in
 from .rule import IS_BLANK, IS_UNREADABLE, MARKS, PRESENT, Converted, Rule
+from .suspects import Watch
 
 NARROW = ("integer", "number", "date", "datetime", "zoned", "time")
 WIDER = {"integer": "number"}
@@ -67,6 +69,8 @@ class Finder(msgspec.Struct, eq=False):
     rule: Rule
     declared: bool
     kind: str = NONE_YET
+    alive: tuple[str, ...] = ()
+    """Kinds that nothing has contradicted yet, where several are possible; `kind` is the first."""
     fixed: bool = False
     """The type is known from an earlier pass; nothing is looked into further."""
     decimals: int = 0
@@ -75,6 +79,10 @@ class Finder(msgspec.Struct, eq=False):
     fitting: int = 0
     blanks: int = 0
     obstacles: Obstacles | None = None
+    watch: Watch = msgspec.field(default_factory=Watch)
+    trues: int = 0
+    zeros: bool = False
+    """Text only because its digits begin with zeros."""
     padded: list[int] = msgspec.field(default_factory=list)
     rules: dict[str, Rule] = msgspec.field(default_factory=dict)
     mark_counts: np.ndarray = msgspec.field(default_factory=lambda: np.zeros(len(MARKS), np.int64))
@@ -85,6 +93,8 @@ class Finder(msgspec.Struct, eq=False):
             found = self._attempt(cells, self.rule.kind)
         elif self.kind == NONE_YET:
             found = self._first(cells, rows)
+        elif len(self.alive) > 1:
+            found = self._survivor(cells, rows)
         else:
             found = self._attempt(cells, self.kind)
             while len(found.converted.unread):
@@ -100,7 +110,7 @@ class Finder(msgspec.Struct, eq=False):
         """The block as this type; well-known marks among what is left over become missing."""
         rule = self.rules.get(kind)
         if rule is None:
-            rule = msgspec.structs.replace(self.rule, kind=kind, strict=not self.declared)
+            rule = rule_for(self.rule, kind, not self.declared)
             self.rules[kind] = rule
         done = convert(cells, rule)
         if not len(done.unread) or kind in ("text", "category"):
@@ -128,9 +138,25 @@ class Finder(msgspec.Struct, eq=False):
                 found = self._widened(cells, rows, found)
             self.kind = found.kind
             return found
+        self.alive = tuple(
+            kind for kind in _written(probe) if not len(self._attempt(probe, kind).converted.unread)
+        )
+        if self.alive:
+            return self._survivor(cells, rows)
         self.kind = "text"
         self._suspect(cells, rows, filled)
         return self._attempt(cells, "text")
+
+    def _survivor(self, cells: Cells, rows: Ints) -> Found:
+        """The block as the first kind that neither it nor any block before contradicts."""
+        tried = [self._attempt(cells, kind) for kind in self.alive]
+        fits = [each for each in tried if not len(each.converted.unread)]
+        if not fits:
+            self.alive = ()
+            return self._widened(cells, rows, tried[0])
+        self.alive = tuple(each.kind for each in fits)
+        self.kind = fits[0].kind
+        return fits[0]
 
     def _nothing(self, cells: Cells) -> tuple[Found, Ints]:
         """The block taken as holding no value, and the indices of cells that hold one."""
@@ -149,7 +175,7 @@ class Finder(msgspec.Struct, eq=False):
         if wider == "number" and self._are_wide(cells, found.converted.unread):
             self.wide = True
         if wider == "text":
-            if self.obstacles is None:
+            if self.obstacles is None and base(found.kind) != "boolean":
                 self.obstacles = Obstacles(found.kind, self.fitting)
             self.kind = "text"
             return self._attempt(cells, "text")
@@ -166,9 +192,17 @@ class Finder(msgspec.Struct, eq=False):
         """Is a column of text mostly of another type? Then its obstacles are worth naming."""
         step = max(1, len(filled) // (4 * PROBE))
         probe = cells.at(filled[::step])
+        self.zeros = _all_digits(probe)
+        if self.zeros:
+            return
         for kind in _thinkable(probe, self.rule.decimal, 0.5)[1:]:
             left = len(self._attempt(probe, kind).converted.unread)
             if left * 2 < len(probe):
+                self.obstacles = Obstacles(kind)
+                return
+        for kind in _written(probe):
+            left = len(self._attempt(probe, kind).converted.unread)
+            if left * 2 < len(probe) and base(kind) != "boolean":
                 self.obstacles = Obstacles(kind)
                 return
 
@@ -180,8 +214,12 @@ class Finder(msgspec.Struct, eq=False):
             self.mark_counts += np.bincount(
                 done.reasons[done.reasons >= FIRST_MARK] - FIRST_MARK, minlength=len(MARKS)
             )
+        if found.kind in ("integer", "number"):
+            self.watch.add(done.values)
         if self.fixed or self.declared:
             return
+        if base(found.kind) == "boolean":
+            self.trues += done.values.true_count
         if found.kind == "text" and self.obstacles is not None:
             self._track(cells, rows, self.obstacles)
         elif found.kind not in ("text", NONE_YET):
@@ -197,6 +235,24 @@ class Finder(msgspec.Struct, eq=False):
             obstacles.add(texts, rows[done.unread])
         if obstacles.count > obstacles.fitting + 4 * PROBE:
             self.obstacles = None
+
+
+def _written(cells: Cells) -> tuple[str, ...]:
+    """Kinds with a way of writing that the cells may follow, judged by a few of them."""
+    rest = cells.trimmed()
+    words = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
+    dates = [date_kinds(word) for word in words[:9]]
+    usual = max(dates, key=dates.count) if dates else ()
+    return usual or boolean_kinds({word.casefold() for word in words})
+
+
+def _all_digits(cells: Cells) -> bool:
+    """Are nearly all of these numbers but for zeros in front?"""
+    rest = cells.trimmed()
+    words = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
+    digits = sum(word.isdigit() and word.isascii() for word in words)
+    padded = sum(word[:1] == "0" and len(word) > 1 for word in words)
+    return bool(padded > 0 and digits > 0.9 * len(words))
 
 
 def _thinkable(cells: Cells, decimal: str, share: float = 1.0) -> tuple[str, ...]:

@@ -1,0 +1,69 @@
+"""Numbers that have the look of a missing code and stand apart from all others.
+
+They are only ever pointed at. The columns' blocks are looked at as they come by; a block whose
+smallest and largest number have not the look of a code costs no more than finding these two.
+"""
+
+from __future__ import annotations
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+
+LOOKS = sorted(
+    {
+        *(-1, -2, -3, -7, -8, -9, -66, -77, -88, -97, -98, -99),
+        *(-666, -777, -888, -997, -998, -999, -7777, -8888, -9999, -99999),
+        *(77, 88, 97, 98, 99, 666, 777, 888, 997, 998, 999),
+        *(6666, 7777, 8888, 9997, 9998, 9999, 77777, 88888, 99999, 999999, 9999999, 99999999),
+        *(99.9, 99.99, 999.9, 999.99, 9999.9, 9999.99, -99.9, -99.99, -999.9, -999.99),
+    }
+)
+LOOK_SET = frozenset(float(each) for each in LOOKS)
+
+
+class Suspect(msgspec.Struct, frozen=True):
+    """A number that may be a code."""
+
+    value: float
+    count: int
+    away: float
+    """Its distance from the nearest other number, in widths of the range of the others."""
+
+
+class Watch(msgspec.Struct):
+    """What has come by of one variable."""
+
+    counts: dict[float, int] = msgspec.field(default_factory=dict)
+    low: float = float("inf")
+    high: float = float("-inf")
+    seen: int = 0
+
+    def add(self, values: pa.Array) -> None:
+        """Look at a block of numbers."""
+        numbers = values.drop_null() if values.null_count else values
+        rest = numbers.to_numpy(zero_copy_only=False)
+        self.seen += len(rest)
+        while len(rest):
+            low, high = float(rest.min()), float(rest.max())
+            extreme = next((each for each in (low, high) if each in LOOK_SET), None)
+            if extreme is None:
+                self.low, self.high = min(self.low, low), max(self.high, high)
+                return
+            hit = rest == extreme
+            self.counts[extreme] = self.counts.get(extreme, 0) + int(np.count_nonzero(hit))
+            rest = rest[~hit]
+
+    def suspects(self) -> list[Suspect]:
+        """The numbers that repeat and stand apart by far."""
+        width = self.high - self.low
+        if not self.counts or not np.isfinite(width) or self.seen < 20:
+            return []
+        unit = width if width > 0 else max(1.0, abs(self.high))
+        found = []
+        for value, count in sorted(self.counts.items()):
+            away = max(self.low - value, value - self.high) / unit
+            negative_among_positive = value < 0 <= self.low
+            if count >= 2 and (away >= 0.5 or (negative_among_positive and away > 0)):
+                found.append(Suspect(value, count, away))
+        return found if sum(each.count for each in found) < 0.5 * self.seen else []
