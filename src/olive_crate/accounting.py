@@ -166,6 +166,7 @@ def _text_evidence(slot: Slot, subject: str) -> list[Evidence]:
     kind = "number" if obstacles.kind == "integer" else obstacles.kind
     written = f', format="{form(kind)}"' if form(kind) else ""
     codes = ", ".join(f'"{text}"' for text, _ in ranked[:8])
+    typed = f'"{slot.variable.name}", type="{base(kind)}"{written}'
     return [
         Evidence(
             subject,
@@ -176,7 +177,7 @@ def _text_evidence(slot: Slot, subject: str) -> list[Evidence]:
             tuple(Example(rows[0], text) for text, (_, rows) in ranked[:3]),
             (base(kind),),
             certain=False,
-            mend=f'declare("{slot.variable.name}", type="{base(kind)}"{written}, missing=[{codes}])',
+            mend=f"declare({typed}, missing=[{codes}])",
         )
     ]
 

@@ -214,10 +214,10 @@ class Finder(msgspec.Struct, eq=False):
             self.mark_counts += np.bincount(
                 done.reasons[done.reasons >= FIRST_MARK] - FIRST_MARK, minlength=len(MARKS)
             )
-        if found.kind in ("integer", "number"):
-            self.watch.add(done.values)
         if self.fixed or self.declared:
             return
+        if found.kind in ("integer", "number"):
+            self.watch.add(done.values)
         if base(found.kind) == "boolean":
             self.trues += done.values.true_count
         if found.kind == "text" and self.obstacles is not None:
@@ -229,6 +229,8 @@ class Finder(msgspec.Struct, eq=False):
         kind = "number" if obstacles.kind == "integer" else obstacles.kind
         done = self._attempt(cells, kind).converted
         obstacles.fitting += len(done.values) - done.values.null_count
+        if kind == "number":
+            self.watch.add(done.values)
         if len(done.unread):
             rest = cells.at(done.unread).trimmed()
             texts = kernels.texts(rest.buffer, rest.starts, rest.ends)

@@ -103,7 +103,7 @@ def _other_forms(cells: Cells, rule: Rule) -> tuple[np.ndarray, Flags, int, int]
     decimals = numerals.most_decimals()
     if rule.kind == "integer":
         if rule.strict:
-            exact[:] = False
+            exact &= (mantissa_ends == ends) & (numerals.decimals == 0)
         exact &= (values == np.floor(values)) & (np.abs(values) < 2.0**53)
         values = np.where(exact, values, 0).astype(np.int64)
     return values, exact, decimals, 0

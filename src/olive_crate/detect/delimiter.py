@@ -57,13 +57,9 @@ def find_delimiter(text: bytes, final: bool, marks: Marks) -> Evidence:
 
 def with_delimiter(marks: Marks, delimiter: str) -> Marks:
     """These marks with another delimiter."""
-    return Marks(
-        b"" if delimiter == "blanks" else delimiter.encode("utf-8"),
-        delimiter == "blanks",
-        marks.quote,
-        marks.escape,
-        marks.comment,
-        marks.skip_blanks,
+    blanks = delimiter == "blanks"
+    return msgspec.structs.replace(
+        marks, delimiter=b"" if blanks else delimiter.encode("utf-8"), blanks=blanks
     )
 
 

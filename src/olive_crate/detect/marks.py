@@ -1,40 +1,118 @@
-"""The decimal mark, from the shapes of the numbers themselves."""
+"""The decimal and the grouping mark, together, from the shapes of the numbers themselves."""
 
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterable
 
 from ..evidence import Evidence
 
-COMMA = re.compile(r"[+-]?(\d{1,3}([. \u00a0']\d{3})*|\d+)?,\d+%?")
-POINT = re.compile(r"[+-]?(\d{1,3}([, \u00a0']\d{3})*|\d+)?\.\d+%?")
-GROUP_LIKE = re.compile(r"[+-]?[1-9]\d{0,2}[.,]\d{3}")
+SPACE = "[ \u00a0\u202f]"
+SHAPES = {
+    "comma decimals, points group": re.compile(r"[+-]?\d{1,3}(\.\d{3})+,\d+"),
+    "point decimals, commas group": re.compile(r"[+-]?\d{1,3}(,\d{3})+\.\d+"),
+    "comma decimals, blanks group": re.compile(rf"[+-]?\d{{1,3}}({SPACE}\d{{3}})+,\d+"),
+    "point decimals, blanks group": re.compile(rf"[+-]?\d{{1,3}}({SPACE}\d{{3}})+\.\d+"),
+    "comma decimals, apostrophes group": re.compile(r"[+-]?\d{1,3}(['’]\d{3})+,\d+"),
+    "point decimals, apostrophes group": re.compile(r"[+-]?\d{1,3}(['’]\d{3})+\.\d+"),
+    "points group": re.compile(r"[+-]?[1-9]\d{0,2}(\.\d{3}){2,}"),
+    "commas group": re.compile(r"[+-]?[1-9]\d{0,2}(,\d{3}){2,}"),
+    "blanks group": re.compile(rf"[+-]?[1-9]\d{{0,2}}({SPACE}\d{{3}})+"),
+    "apostrophes group": re.compile(r"[+-]?[1-9]\d{0,2}(['’]\d{3})+"),
+    "either comma": re.compile(r"[+-]?[1-9]\d{0,2},\d{3}"),
+    "either point": re.compile(r"[+-]?[1-9]\d{0,2}\.\d{3}"),
+    "comma decimals": re.compile(r"[+-]?(\d+,\d*|,\d+)"),
+    "point decimals": re.compile(r"[+-]?(\d+\.\d*|\.\d+)"),
+}
+GROUPS = {"points": ".", "commas": ",", "blanks": " ", "apostrophes": "'"}
+AROUND = " \u00a0\t%€$£()"
 
 
-def find_decimal(cells: Iterable[str]) -> Evidence | None:
-    """The decimal mark; `None` where no number has one."""
-    comma = point = unclear = 0
-    for cell in cells:
-        text = cell.strip()
+def find_marks(columns: Iterable[Iterable[str]], delimiter: str) -> list[Evidence]:
+    """Evidence for the decimal mark, and for the grouping mark if there is one.
+
+    A column whose numbers are all like `1,234` or `1.234` may be read either way: then both
+    readings are named.
+    """
+    total: Counter[str] = Counter()
+    for column in columns:
+        total += _shapes(column)
+    comma = sum(count for shape, count in total.items() if shape.startswith("comma decimals"))
+    point = sum(count for shape, count in total.items() if shape.startswith("point decimals"))
+    groups = Counter(
+        {
+            mark: sum(n for shape, n in total.items() if shape.endswith(f"{word} group"))
+            for word, mark in GROUPS.items()
+        }
+    )
+    unclear = {",": total["either comma"], ".": total["either point"]}
+    if not comma and not point and not sum(groups.values()) and not sum(unclear.values()):
+        return []
+    if comma or point:
+        decimal = "," if comma > point else "."
+    elif groups["."] or (groups[","] == 0 and unclear[","] > unclear["."] and delimiter != ","):
+        decimal = ","
+    else:
+        decimal = "."
+    return _evidence(decimal, comma, point, groups, unclear)
+
+
+def _shapes(column: Iterable[str]) -> Counter[str]:
+    """How many cells of a column have which shape; few in a column of words count for nothing."""
+    found: Counter[str] = Counter()
+    filled = 0
+    for cell in column:
+        text = cell.strip(AROUND)
+        filled += bool(text)
         if not text or not (text[0].isdigit() or text[0] in "+-,."):
             continue
-        if GROUP_LIKE.fullmatch(text):
-            unclear += 1
-        elif COMMA.fullmatch(text):
-            comma += 1
-        elif POINT.fullmatch(text):
-            point += 1
-    if not comma and not point:
-        return None
-    mark, count, against = (",", comma, point) if comma > point else (".", point, comma)
-    other = "." if mark == "," else ","
-    return Evidence(
-        "delimited.decimal",
-        mark,
-        f"in {count:,} numbers looked at" + (f", but {other} in {against:,}" if against else ""),
-        count,
-        against,
-        certain=against == 0,
-        alternatives=(other,) if against or unclear else (),
-    )
+        found["number"] += text.lstrip("+-").isdigit()
+        for shape, pattern in SHAPES.items():
+            if pattern.fullmatch(text):
+                found[shape] += 1
+                break
+    enough = sum(found.values()) >= 0.3 * filled
+    del found["number"]
+    return found if enough else Counter()
+
+
+def _evidence(
+    decimal: str, comma: int, point: int, groups: Counter[str], unclear: dict[str, int]
+) -> list[Evidence]:
+    other = "." if decimal == "," else ","
+    count, against = (comma, point) if decimal == "," else (point, comma)
+    marks = {mark: n for mark, n in groups.items() if n and mark != decimal}
+    if unclear[other] and (count or marks.get(other)):
+        marks[other] = marks.get(other, 0) + unclear[other]  # not decimals, so groups
+    elif unclear[other] and not count:
+        marks[other] = unclear[other]
+    grouping = max(marks, key=lambda mark: marks[mark], default="")
+    settled = count + sum(groups.values())
+    doubtful = settled == 0
+    found = [
+        Evidence(
+            "delimited.decimal",
+            decimal,
+            f"in {count or unclear[decimal]:,} numbers looked at"
+            + (f", but {'comma' if other == ',' else 'point'} in {against:,}" if against else "")
+            + (", which may as well be grouped by threes" if doubtful and unclear[decimal] else ""),
+            count,
+            against,
+            certain=not against and not (doubtful and sum(unclear.values())),
+            alternatives=(other,) if against or (doubtful and sum(unclear.values())) else (),
+        )
+    ]
+    if grouping:
+        found.append(
+            Evidence(
+                "delimited.grouping",
+                grouping,
+                f"in {marks[grouping]:,} numbers looked at"
+                + (", which may as well be decimals" if doubtful else ""),
+                marks[grouping],
+                certain=not doubtful,
+                alternatives=("decimals",) if doubtful else (),
+            )
+        )
+    return found

@@ -23,7 +23,8 @@ from ..sources import Source
 from .delimiter import field_counts, find_delimiter, with_delimiter
 from .encoding import find_encoding
 from .heading import Row, find_last, find_rows
-from .marks import find_decimal
+from .marks import find_marks
+from .quotes import find_comment, find_escape, find_quote
 from .sample import Sample
 
 LOOKED_AT = 200
@@ -65,9 +66,7 @@ def settle(source: Source, plan: Plan, thorough: bool = True, around: bytes = b"
     if plan.rows.data is None:
         parts = _with_last(parts, sample, encoding, marks, fields, evidence)
     if delimited.decimal is None:
-        mark = find_decimal(cell for row in rows[:LOOKED_AT] for cell in row.cells)
-        delimited = msgspec.structs.replace(delimited, decimal=mark.value if mark else ".")
-        evidence += [mark] if mark else []
+        delimited = _with_marks(delimited, rows, parts, fields, evidence)
     filled = any(row.filled or len(row.cells) > 1 for row in rows)
     headings = _headings(plan, heading, fields, source) if filled or plan.names else ()
     complete = msgspec.structs.replace(
@@ -100,6 +99,25 @@ def settle(source: Source, plan: Plan, thorough: bool = True, around: bytes = b"
     )
 
 
+def _with_marks(
+    section: DelimitedSection,
+    rows: Sequence[Row],
+    parts: Rows,
+    fields: int,
+    evidence: list[Evidence],
+) -> DelimitedSection:
+    """The section with the decimal and the grouping mark."""
+    data = [row for row in rows if row.number >= (parts.first or 1)]
+    columns = ([row.cells[i] for row in data if i < len(row.cells)] for i in range(fields))
+    found = find_marks(columns, section.delimiter or "")
+    marks = {each.subject.partition(".")[2]: each.value for each in found}
+    if section.grouping is not None:
+        marks.pop("grouping", None)
+        found = [each for each in found if each.subject != "delimited.grouping"]
+    evidence += found
+    return msgspec.structs.replace(section, **({"decimal": "."} | marks))
+
+
 def _as_utf8(head: bytes, encoding: str, whole: bool) -> bytes:
     text = decoded(head, encoding, whole).encode("utf-8", "replace")
     if whole:
@@ -111,14 +129,13 @@ def _cutting(
     section: DelimitedSection, text: bytes, whole: bool, evidence: list[Evidence]
 ) -> tuple[DelimitedSection, Marks]:
     """The delimited section completed, and the marks it makes."""
-    quote = '"' if section.quote is None else section.quote
-    escape = section.escape or ""
-    comment = section.comment or ""
+    quote = _decided(section.quote, find_quote(text), evidence, '"')
+    escape = _decided(section.escape, find_escape(text, quote), evidence, "")
     marks = Marks(
         b",",
         quote=ord(quote) if quote else 0,
         escape=ord(escape) if escape else 0,
-        comment=comment.encode("utf-8"),
+        comment=(section.comment or "").encode("utf-8"),
         skip_blanks=section.trim in (True, "left"),
     )
     delimiter = section.delimiter
@@ -126,9 +143,30 @@ def _cutting(
         found = find_delimiter(text, whole, marks)
         evidence.append(found)
         delimiter = found.value
+    marks = with_delimiter(marks, delimiter)
+    comment = section.comment
+    if comment is None:
+        comment = _decided(None, find_comment(text, whole, marks), evidence, "")
+        marks = msgspec.structs.replace(marks, comment=comment.encode("utf-8"))
     _distinct(delimiter, quote, escape, section.decimal)
-    complete = msgspec.structs.replace(section, delimiter=delimiter, quote=quote)
-    return complete, with_delimiter(marks, delimiter)
+    complete = msgspec.structs.replace(
+        section,
+        delimiter=delimiter,
+        quote=quote,
+        escape=escape or section.escape,
+        comment=comment or section.comment,
+    )
+    return complete, marks
+
+
+def _decided(
+    given: str | None, found: Evidence | None, evidence: list[Evidence], usual: str
+) -> str:
+    """What the plan says, else what was found, else what is usual."""
+    if given is not None or found is None:
+        return usual if given is None else given
+    evidence.append(found)
+    return found.value
 
 
 def _distinct(delimiter: str, quote: str, escape: str, decimal: str | None) -> None:

@@ -1,0 +1,69 @@
+"""Quote, escape and comment characters, by what stands around them."""
+
+from __future__ import annotations
+
+import re
+
+from ..evidence import Evidence
+from ..kernels.reference import Marks
+from .delimiter import field_counts, with_delimiter
+
+COMMENTS = ("#", "//", "%", "!", "*")
+SEPARATORS = b",;|\t"
+
+
+def find_quote(text: bytes) -> Evidence | None:
+    """The quote, where it is not the usual one; `None` for the usual one or none at all."""
+    usual = _wrapped(text, b'"')
+    other = _wrapped(text, b"'")
+    if other < 3 or other <= 2 * usual:
+        return None
+    return Evidence("delimited.quote", "'", f"around {other:,} fields looked at", other)
+
+
+def _wrapped(text: bytes, quote: bytes) -> int:
+    """Fields that begin and end with this quote."""
+    edge = rb"[" + SEPARATORS + rb"\r\n]"
+    inside = rb"(?:[^" + quote + rb"]|" + quote + quote + rb"){0,200}?"
+    pattern = rb"(?:^|(?<=" + edge + rb"))" + quote + inside + quote + rb"(?=" + edge + rb"|$)"
+    return len(re.findall(pattern, text))
+
+
+def find_escape(text: bytes, quote: str) -> Evidence | None:
+    """A backslash that makes quotes literal."""
+    if not quote:
+        return None
+    mark = re.escape(quote.encode())
+    escaped = len(re.findall(rb"\\" + mark + rb"(?![" + SEPARATORS + rb"\r\n])", text))
+    ends = len(re.findall(rb"\\" + mark + rb"(?=[" + SEPARATORS + rb"\r\n])", text))
+    doubled = len(re.findall(rb"[^" + SEPARATORS + rb"\r\n]" + mark + mark, text))
+    if escaped < 2 or escaped <= 2 * (doubled + ends):
+        return None
+    claim = f"before {escaped:,} quotes looked at"
+    return Evidence("delimited.escape", "\\", claim, escaped, doubled, certain=not doubled)
+
+
+def find_comment(text: bytes, final: bool, marks: Marks) -> Evidence | None:
+    """A prefix of lines that are not cut like the others; titles at the top count as such too."""
+    lines = text.splitlines()
+    for prefix in COMMENTS:
+        begins = [line for line in lines if line.startswith(prefix.encode())]
+        if not begins or len(begins) > 0.5 * len(lines):
+            continue
+        rest = b"\n".join(line for line in lines if not line.startswith(prefix.encode()))
+        usual = field_counts(rest, True, marks)
+        if not len(usual):
+            continue
+        width = max(set(usual.tolist()), key=usual.tolist().count)
+        alike = sum(
+            len(field_counts(line, True, marks)) == 1
+            and int(field_counts(line, True, marks)[0]) == width
+            for line in begins[:50]
+        )
+        if width > 1 and alike == 0:
+            claim = f"begins {len(begins):,} lines looked at that are not cut like the others"
+            return Evidence("delimited.comment", prefix, claim, len(begins))
+    return None
+
+
+__all__ = ["find_comment", "find_escape", "find_quote", "with_delimiter"]
