@@ -11,6 +11,7 @@ from .kernels import reference as kernels
 from .plan import Plan
 from .reading import Reading, Slot, final_kind, problems_of
 from .receipt import CellCounts, Problems, Receipt
+from .words import mark_words, row_list
 
 
 def receipt_of(reading: Reading, cells: Sequence[CellCounts], rows: int, seconds: float) -> Receipt:
@@ -39,7 +40,7 @@ def receipt_of(reading: Reading, cells: Sequence[CellCounts], rows: int, seconds
         surplus=len(tally.surplus),
         not_kept=reading.not_kept,
         stopped=tally.stopped,
-        decided=(*settled.evidence, *(each for slot in reading.slots for each in found(slot))),
+        decided=tuple(decided(reading)),
         notes=tuple(reading.notes),
         problem_count=len(problems),
         seconds=seconds,
@@ -47,10 +48,31 @@ def receipt_of(reading: Reading, cells: Sequence[CellCounts], rows: int, seconds
     )
 
 
+def decided(reading: Reading) -> list[Evidence]:
+    """What was decided without being asked, about the source and its variables."""
+    evidence = list(reading.settled.evidence)
+    repeated = reading.tally.repeated
+    if repeated.count:
+        rows = row_list(repeated.first, repeated.count)
+        if reading.settled.layout.skip_repeated:
+            claim = f"the heading stands again in {rows}, left out as asked"
+        else:
+            claim = f"the heading stands again in {rows}, read as data"
+        evidence.append(
+            Evidence(
+                "rows.repeated",
+                "skip" if reading.settled.layout.skip_repeated else "keep",
+                claim,
+                repeated.count,
+                certain=reading.settled.layout.skip_repeated,
+                mend="" if reading.settled.layout.skip_repeated else 'rows={"repeated": "skip"}',
+            )
+        )
+    return evidence + [each for slot in reading.slots for each in found(slot)]
+
+
 def settings_of(plan: Plan) -> dict[str, str]:
     """How lines were cut and numbers read, as words."""
-    from .words import mark_words
-
     section, rows = plan.delimited, plan.rows
     settings = {"delimiter": mark_words(section.delimiter or "none")}
     for part in ("quote", "escape", "comment", "grouping", "decimal"):
@@ -75,6 +97,15 @@ def found(slot: Slot) -> list[Evidence]:
         listed = ", ".join(f'"{mark}" ×{count:,}' for mark, count in marks.items())
         evidence.append(
             Evidence(subject, "missing", f"{listed} taken as missing", sum(marks.values()))
+        )
+    if finder.level and not finder.declared and not slot.variable.level:
+        level, _, why = finder.level.partition(": ")
+        evidence.append(Evidence(f"level.{name}", level, f"{level}? {why}"))
+    unread = sum(len(rows) for rows, _ in slot.problems)
+    if finder.declared and unread > 0.2 * max(1, finder.taken):
+        claim = f"{unread:,} of {finder.taken:,} cells cannot be taken so; is the type still right?"
+        evidence.append(
+            Evidence(subject, base(final_kind(slot)), claim, against=unread, certain=False)
         )
     evidence += [_suspect_evidence(slot, subject, each) for each in finder.watch.suspects()]
     if finder.inexact:

@@ -155,6 +155,11 @@ class Dataset(msgspec.Struct, frozen=True, eq=False):
     def __repr__(self) -> str:
         return f"<Dataset {self.rows} rows, {len(self.variables)} variables>"
 
+    def _repr_html_(self) -> str:
+        from .notebook import dataset_html
+
+        return dataset_html(self)
+
     def keep(self, names: str | Iterable[str]) -> Dataset:
         """Only these variables: a name, a list, a run of neighbours (`"a..c"`)."""
         chosen = resolve(names, self.names)

@@ -11,7 +11,7 @@ import msgspec
 import numpy as np
 import pyarrow as pa
 
-from .accounting import found, receipt_of
+from .accounting import decided, receipt_of
 from .convert.finding import Found
 from .dataset import Column, Columns, Dataset
 from .detect.settle import Settled, settle
@@ -167,13 +167,12 @@ def draft(source: Any, *, progress: Progress | None = None, **options: Any) -> P
 def _drafted(settled: Settled, progress: Progress | None) -> Plan:
     reading = prepare(settled)
     run(reading, lambda spans, converted: None, progress)
-    evidence = [*settled.evidence, *(each for slot in reading.slots for each in found(slot))]
     return msgspec.structs.replace(
         settled.plan,
         variables=tuple(_drafted_variable(slot) for slot in reading.slots),
         keep=tuple(slot.variable.name for slot in reading.slots) if reading.not_kept else None,
         type=None,
-        evidence=tuple(evidence),
+        evidence=tuple(decided(reading)),
         listed=True,
     )
 

@@ -6,7 +6,7 @@ once. Types shown here are those of the rows looked at; the whole file decides w
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import msgspec
@@ -16,8 +16,9 @@ from .detect.settle import Settled, settle
 from .evidence import Evidence
 from .loading import plan_for
 from .reading import prepare
-from .records.delimited import Tally, read_blocks
+from .records.delimited import Layout, Tally, read_blocks
 from .records.encoding import decoded
+from .records.spans import Spans
 from .sources import Source
 
 RAW_ROWS, TAIL_ROWS, CASES, CASES_LOOKED_AT = 10, 3, 3, 1000
@@ -64,6 +65,11 @@ class Look(msgspec.Struct, frozen=True):
         """As plain values, ready for JSON."""
         plain: dict[str, Any] = msgspec.to_builtins(self)
         return plain
+
+    def _repr_html_(self) -> str:
+        from .notebook import look_html
+
+        return look_html(self)
 
     def __str__(self) -> str:
         from .looktext import look_text
@@ -174,7 +180,7 @@ def _first_cases(
     settled: Settled, sample: Sample
 ) -> tuple[list[LookedAt], list[tuple[str, ...]], list[Evidence], int]:
     """Read the head as if it were the file."""
-    from .accounting import found
+    from .accounting import decided
     from .checks.cells import shown_cells
     from .loading import _column
 
@@ -186,7 +192,7 @@ def _first_cases(
     if not sample.is_whole and (layout.last or 1) < 0:
         layout = msgspec.structs.replace(layout, last=None)
     reading = prepare(msgspec.structs.replace(settled, source=source, layout=layout))
-    blocks = list(_quietly(source, layout))
+    blocks = list(_quietly(source, layout, reading.tally))
     columns = []
     for slot in reading.slots:
         held = [slot.finder.take(spans.field(slot.index), spans.rows) for spans in blocks[:1]]
@@ -203,16 +209,17 @@ def _first_cases(
     ]
     texts = [shown_cells(column, CASES) for column in columns]
     cases = [tuple(row) for row in zip(*texts, strict=True)]
-    evidence = [each for slot in reading.slots for each in found(slot) if not each.certain]
+    evidence = [each for each in decided(reading) if not each.certain]
+    evidence = [each for each in evidence if each not in settled.evidence]
     return variables, cases, evidence, looked_at
 
 
-def _quietly(source: Source, layout: Any) -> Any:
+def _quietly(source: Source, layout: Layout, tally: Tally) -> Iterator[Spans]:
     """The blocks of a sample, which may end within quotes."""
     from .errors import LayoutError
 
     try:
-        yield from read_blocks(source, layout, Tally())
+        yield from read_blocks(source, layout, tally)
     except LayoutError:
         return
 

@@ -55,6 +55,8 @@ class Rows(msgspec.Struct, frozen=True, omit_defaults=True):
     """The rows of the heading; an empty tuple says that there is none."""
     labels: int | None = None
     units: int | None = None
+    repeated: str | None = None
+    """`skip`: rows within the data that are the heading again are left out."""
     data: str | None = None
     """`first..last`, both included; either may be left out; negative numbers count from the end."""
 
@@ -126,6 +128,11 @@ class Plan(msgspec.Struct, frozen=True, omit_defaults=True):
         from .plancode import plan_code
 
         return plan_code(self)
+
+    def _repr_html_(self) -> str:
+        from .notebook import plan_html
+
+        return plan_html(self)
 
     def variable(self, name: str) -> Variable:
         """The declaration of one variable; `PlanError` with the nearest name if there is none."""
@@ -304,6 +311,10 @@ def rows_part(value: Any, old: Rows = Rows(), at: str = "rows") -> Rows:
             changes[part] = _name_rows(given, here)
         elif part == "data":
             changes[part] = _data_rows(given, here)
+        elif part == "repeated":
+            if given not in (None, "skip", "keep"):
+                raise PlanError(f'{here}: expected "skip" or "keep", got {given!r}')
+            changes[part] = given
         else:
             changes[part] = None if given is None else _row_number(given, here)
     return msgspec.structs.replace(old, **changes)

@@ -317,7 +317,9 @@ def _comment(document: Any, plan: Plan) -> None:
     for evidence in plan.evidence:
         section, _, key = evidence.subject.partition(".")
         claim = " ".join(evidence.claim.split())
-        if section == "variable" and key in by_name:
+        if section == "level" and key in by_name:
+            by_name[key]["name"].comment(claim)
+        elif section == "variable" and key in by_name:
             table = by_name[key]
             table["type" if "type" in table else "name"].comment(claim)
         elif section in document and key in document[section]:

@@ -22,9 +22,10 @@ from .convert.finding import FIRST_MARK, NONE_YET, Finder, Found
 from .convert.kinds import base, form, rule_for
 from .convert.rule import MARKS, reason_of
 from .detect.settle import Settled, unique_names
-from .errors import PlanError, UnreadableError, nearest
+from .errors import PlanError, UnreadableError
 from .kernels import reference as kernels
 from .kernels.reference import Ints, times
+from .matching import columns_of, notes_on
 from .plan import Plan
 from .records.delimited import Tally, read_blocks
 from .records.spans import Cells, Spans
@@ -56,7 +57,9 @@ class Reading(msgspec.Struct, eq=False):
 def prepare(settled: Settled) -> Reading:
     """Match the plan's declarations to the columns. Raises `PlanError` for one without a column."""
     names, notes = unique_names(settled.headings)
-    variables = _matched(settled, names)
+    columns = columns_of(settled.plan, names, settled.headings, settled.source.name)
+    notes += notes_on(settled.plan, columns, names)
+    variables = _matched(settled, names, columns)
     known = [each.name for each in variables]
     plan = settled.plan
     kept = resolve(plan.keep, known) if plan.keep is not None else known
@@ -72,8 +75,10 @@ def prepare(settled: Settled) -> Reading:
     return Reading(settled, slots, left, notes)
 
 
-def _matched(settled: Settled, names: Sequence[str]) -> list[Variable]:
-    by_column = _columns_of(settled, names)
+def _matched(
+    settled: Settled, names: Sequence[str], by_column: dict[int, Variable]
+) -> list[Variable]:
+    """A declaration for each column: the plan's, or what heading, labels and units say."""
     variables = []
     for index, name in enumerate(names):
         declared = by_column.get(index) or Variable(name)
@@ -93,36 +98,6 @@ def _matched(settled: Settled, names: Sequence[str]) -> list[Variable]:
             raise PlanError(f'two columns would be called "{variable.name}"; rename one')
         seen.add(variable.name)
     return variables
-
-
-def _columns_of(settled: Settled, names: Sequence[str]) -> dict[int, Variable]:
-    """Which column each declared variable is for: by its heading, else by its name."""
-    places = {name: index for index, name in reversed(list(enumerate(names)))}
-    headings = {name: index for index, name in reversed(list(enumerate(settled.headings))) if name}
-    found: dict[int, Variable] = {}
-    lost = []
-    for variable in settled.plan.variables:
-        index = places.get(variable.name)
-        if variable.from_ is not None:
-            by_heading = headings.get(variable.from_, places.get(variable.from_))
-            index = (
-                index
-                if index is not None
-                and index not in found
-                and (settled.headings[index] == variable.from_)
-                else by_heading
-            )
-        if index is None or index in found:
-            lost.append(variable.heading)
-        else:
-            found[index] = variable
-    if lost:
-        first = lost[0]
-        more = f" (and {len(lost) - 1} more declared variables)" if len(lost) > 1 else ""
-        raise PlanError(
-            f'{settled.source.name}: no column is called "{first}"{more}{nearest(first, names)}'
-        )
-    return found
 
 
 def _bare(unit: str) -> str:

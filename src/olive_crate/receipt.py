@@ -161,6 +161,11 @@ class Receipt(msgspec.Struct, frozen=True, omit_defaults=True):
         made = msgspec.convert(plain, Receipt)
         return msgspec.structs.replace(made, problems=Problems.of(problems))
 
+    def _repr_html_(self) -> str:
+        from .notebook import receipt_html
+
+        return receipt_html(self)
+
     def __str__(self) -> str:
         from .words import receipt_text
 

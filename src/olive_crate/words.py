@@ -252,7 +252,9 @@ def _decided(receipt: Receipt, width: int, most: int = 12) -> list[str]:
 
 
 def _is_news(evidence: Evidence) -> bool:
-    """Types that simply fit are told by the table above."""
+    """Types that simply fit are told by the table above; levels are only suggestions."""
+    if evidence.subject.startswith("level."):
+        return False
     return not (evidence.subject.startswith("variable.") and evidence.certain) or (
         "taken as missing" in evidence.claim or "64 bits" in evidence.claim
     )
@@ -269,6 +271,8 @@ SUBJECTS = {
     "delimited.comment": "comments begin with",
     "rows.names": "names in row",
     "rows.units": "units in row",
+    "rows.labels": "labels in row",
+    "rows.repeated": "repeated heading",
     "rows.data": "data end in row",
 }
 

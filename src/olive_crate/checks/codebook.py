@@ -50,6 +50,11 @@ class Codebook(msgspec.Struct, frozen=True):
         plain: dict[str, Any] = msgspec.to_builtins(self)
         return plain
 
+    def _repr_html_(self) -> str:
+        from ..notebook import codebook_html
+
+        return codebook_html(self)
+
     def __str__(self) -> str:
         from .booktext import codebook_text
 

@@ -37,6 +37,9 @@ READING: dict[str, Any] = {
     "data": Annotated[
         str | None, typer.Option(help="Rows of the data: 6.. or 6..-2", metavar="FIRST..LAST")
     ],
+    "repeated": Annotated[
+        str | None, typer.Option(help="Headings repeated within the data: skip or keep.")
+    ],
     "names": Annotated[
         str | None, typer.Option(help="Names for the columns: id,date,acid", metavar="NAMES")
     ],
@@ -123,6 +126,8 @@ def _rows(raw: dict[str, Any]) -> dict[str, Any]:
     for part in ("labels", "units"):
         if raw[f"{part}_row"] is not None:
             rows[part] = raw[f"{part}_row"]
+    if raw["repeated"] is not None:
+        rows["repeated"] = raw["repeated"]
     if raw["data"] is not None:
         rows["data"] = int(raw["data"]) if raw["data"].isdigit() else raw["data"]
     return rows

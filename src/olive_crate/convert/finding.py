@@ -18,6 +18,7 @@ from ..kernels.reference import Ints
 from ..records.spans import Cells
 from . import convert
 from .kinds import base, boolean_kinds, date_kinds, rule_for
+from .levels import suggested
 from .missing import found_in
 from .rule import IS_BLANK, IS_UNREADABLE, MARKS, PRESENT, Converted, Rule
 from .suspects import Watch
@@ -77,10 +78,13 @@ class Finder(msgspec.Struct, eq=False):
     inexact: int = 0
     wide: bool = False
     fitting: int = 0
-    blanks: int = 0
+    taken: int = 0
+    """Cells that are neither blank nor a code."""
     obstacles: Obstacles | None = None
     watch: Watch = msgspec.field(default_factory=Watch)
     trues: int = 0
+    level: str = ""
+    """What the first block says of the level of measurement, and why."""
     zeros: bool = False
     """Text only because its digits begin with zeros."""
     padded: list[int] = msgspec.field(default_factory=list)
@@ -210,12 +214,15 @@ class Finder(msgspec.Struct, eq=False):
         done = found.converted
         self.decimals = max(self.decimals, done.decimals)
         self.inexact += done.inexact
+        self.taken += len(done.values) - done.values.null_count + len(done.unread)
         if found.marks:
             self.mark_counts += np.bincount(
                 done.reasons[done.reasons >= FIRST_MARK] - FIRST_MARK, minlength=len(MARKS)
             )
         if self.fixed or self.declared:
             return
+        if not self.level and found.kind != NONE_YET:
+            self.level = suggested(base(found.kind), done.values)
         if found.kind in ("integer", "number"):
             self.watch.add(done.values)
         if base(found.kind) == "boolean":

@@ -28,7 +28,7 @@ class _Cut(msgspec.Struct, frozen=True, eq=False):
 def find_delimiter(text: bytes, final: bool, marks: Marks) -> Evidence:
     """The delimiter; empty for a single column, `blanks` for runs of them."""
     cuts = [_cut(text, final, delimiter, marks) for delimiter in CANDIDATES]
-    good = [cut for cut in cuts if cut.fields > 1]
+    good = [cut for cut in cuts if cut.fields > 1 and not _is_punctuation(cut, text)]
     best = max((cut.share for cut in good), default=0.0)
     if best < 0.7:
         blanks = _cut(text, final, "blanks", marks)
@@ -53,6 +53,12 @@ def find_delimiter(text: bytes, final: bool, marks: Marks) -> Evidence:
         alternatives=others,
         certain=chosen.share > max([0.9, *(cut.share + 0.1 for cut in good if cut is not chosen)]),
     )
+
+
+def _is_punctuation(cut: _Cut, text: bytes) -> bool:
+    """Commas with a blank behind nearly all of them, in rows that are not cut alike?"""
+    mark = cut.delimiter.encode()
+    return cut.share < 0.95 and text.count(mark + b" ") > 0.9 * text.count(mark)
 
 
 def with_delimiter(marks: Marks, delimiter: str) -> Marks:

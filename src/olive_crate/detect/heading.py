@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Sequence
+from itertools import pairwise
 
 import msgspec
 
@@ -17,6 +19,7 @@ UNIT = re.compile(
     r"mEq.*|meq.*|ppm|ppb|min|h|s|d|EUR|USD|GBP|€|\$|£|n|no\.?|score|0\s?[-–]\s?\d+|\d+\s?[-–]\s?\d+|"
     r"yyyy.*|dd.*|hh.*|date|text|code",
 )
+YEAR = re.compile(r"(19|20)\d\d")
 TOTAL = re.compile(
     r"\s*(grand |sub)?-?(total|totals|totale|totaal|sum|summe|gesamt|insgesamt|somme|suma|soma|"
     r"mean|average|mittelwert|source|note|end of)\b.*",
@@ -46,30 +49,110 @@ def find_rows(rows: Sequence[Row], fields: int) -> list[Evidence]:
 
     The value is the number of the row; empty for the names where there is no heading.
     """
-    wide = [row for row in rows if row.filled >= max(1, min(2, fields), round(0.5 * fields))]
-    if not wide:
+    least = max(1, min(2, fields), math.ceil(0.6 * fields))
+    full = [place for place, row in enumerate(rows) if row.filled >= least]
+    if not full:
         return _no_heading(rows[0].number if rows else 1, rows)
-    first = wide[0]
-    below = [row for row in rows if row.number > first.number]
-    if not _is_heading(first, below[:50]):
-        return _no_heading(first.number, rows)
-    above = sum(row.number < first.number and row.filled > 0 for row in rows)
-    titles = f" below {above} row{'s' * (above != 1)} of titles" if above else ""
-    names = f"{first.filled} names{titles}"
-    found = [
-        Evidence("rows.names", str(first.number), names, first.filled, examples=_example(first))
-    ]
-    start = below[0].number if below else first.number + 1
-    if below and _is_units(below[0], below[1:50]):
-        unit = below[0]
-        found.append(
-            Evidence(
-                "rows.units", str(unit.number), f"{unit.filled} units", examples=_example(unit)
-            )
-        )
-        start = below[1].number if len(below) > 1 else unit.number + 1
+    place = full[0]
+    below = rows[place + 1 :]
+    if not _is_heading(rows[place], below[:50]):
+        return _no_heading(rows[place].number, rows)
+    levels = [rows[place]]
+    if below and _continues(levels[0], below[0], below[1:50]):
+        levels.append(below[0])
+        below = below[1:]
+    elif place and _stands_over(rows[place - 1], levels[0], below[:50]):
+        levels.insert(0, rows[place - 1])
+    found = [_names_evidence(levels, rows)]
+    rest, below = below[:2], list(below)
+    if rest and _is_units(rest[0], below[1:50]):
+        found.append(_row_evidence("rows.units", rest[0], "units"))
+        below = below[1:]
+    elif rest and _is_labels(levels[-1], rest[0], below[1:50]):
+        found.append(_row_evidence("rows.labels", rest[0], "labels"))
+        below = below[1:]
+    start = below[0].number if below else max(each.number for each in [*levels, *rest[:1]]) + 1
+    if not below and not rest:
+        start = levels[-1].number + 1
     found.append(Evidence("rows.data", str(start), "the first row below the heading"))
     return found
+
+
+def _names_evidence(levels: Sequence[Row], rows: Sequence[Row]) -> Evidence:
+    first = levels[0]
+    above = sum(row.number < first.number and row.filled > 0 for row in rows)
+    titles = f" below {above} row{'s' * (above != 1)} of titles" if above else ""
+    numbers = ", ".join(str(row.number) for row in levels)
+    joined = "" if len(levels) == 1 else ", joined column by column"
+    return Evidence(
+        "rows.names",
+        numbers,
+        f"{max(row.filled for row in levels)} names{joined}{titles}",
+        max(row.filled for row in levels),
+        examples=tuple(each for row in levels for each in _example(row)),
+        certain=len(levels) == 1 and not _are_years(levels[0]),
+        alternatives=(str(levels[-1].number),) if len(levels) > 1 else (),
+    )
+
+
+def _row_evidence(subject: str, row: Row, what: str) -> Evidence:
+    return Evidence(subject, str(row.number), f"{row.filled} {what}", examples=_example(row))
+
+
+def _words_over_values(row: Row, below: Sequence[Row]) -> bool:
+    """All words, over columns some of which hold values."""
+    if any(is_value(cell) for cell in row.cells if cell.strip()):
+        return False
+    return any(cell.strip() and _holds_values(index, below) for index, cell in enumerate(row.cells))
+
+
+def _holds_values(index: int, below: Sequence[Row]) -> bool:
+    column = [each.cells[index].strip() for each in below if index < len(each.cells)]
+    held = [text for text in column if text and text not in MARKS]
+    return bool(held) and sum(map(is_value, held)) > 0.5 * len(held)
+
+
+def _is_partial(row: Row) -> bool:
+    """Not a whole heading by itself: words are lacking, or stand there twice."""
+    words = [cell.strip() for cell in row.cells if cell.strip()]
+    return len(words) < len(row.cells) or len(set(words)) < len(words)
+
+
+def _continues(first: Row, second: Row, below: Sequence[Row]) -> bool:
+    """Is the second row the lower part of a heading of two rows?"""
+    if not _is_partial(first) or second.filled < first.filled or not below:
+        return False
+    return _words_over_values(second, below) and not _is_units(second, below)
+
+
+def _stands_over(upper: Row, heading: Row, below: Sequence[Row]) -> bool:
+    """Is the row above a full heading its upper part, with words over several columns each?"""
+    return (
+        len(upper.cells) == len(heading.cells)
+        and upper.filled >= 2
+        and not any(is_value(cell) for cell in upper.cells if cell.strip())
+        and _words_over_values(heading, below)
+    )
+
+
+def _is_labels(names: Row, row: Row, below: Sequence[Row]) -> bool:
+    """A row that says in more words what the names mean."""
+    if not below or not _words_over_values(row, below):
+        return False
+    short = sum(len(cell.strip()) for cell in names.cells)
+    long = sum(len(cell.strip()) for cell in row.cells)
+    spaced = sum(" " in cell.strip() for cell in row.cells)
+    return row.filled >= 0.5 * names.filled and long > 1.5 * short and spaced * 2 >= row.filled
+
+
+def _are_years(row: Row) -> bool:
+    """Are the values in this row neighbouring years, as they head the columns of a series?"""
+    values = [cell.strip() for cell in row.cells if is_value(cell)]
+    if len(values) < 2 or not all(YEAR.fullmatch(value) for value in values):
+        return False
+    years = [int(value) for value in values]
+    steps = {after - year for year, after in pairwise(years)}
+    return len(steps) == 1 and steps <= {-1, 1, 5, 10}
 
 
 def _no_heading(number: int, rows: Sequence[Row]) -> list[Evidence]:
@@ -78,8 +161,9 @@ def _no_heading(number: int, rows: Sequence[Row]) -> list[Evidence]:
         Evidence(
             "rows.names",
             "",
-            "no heading: the first full row has values like those below it",
+            "no heading: the first full row is like those below it",
             examples=_example(row) if row else (),
+            alternatives=(str(number),),
             certain=row is None,
         ),
         Evidence("rows.data", str(number), "the first full row"),
@@ -92,6 +176,9 @@ def _example(row: Row) -> tuple[Example, ...]:
 
 def _is_heading(row: Row, below: Sequence[Row]) -> bool:
     """A heading is not like what stands below it: words over values, and no word twice."""
+    below = [each for each in below if each.cells != row.cells]
+    if _are_years(row) and not any(_are_years(each) for each in below[:3]):
+        return True
     values = words = fit = 0
     for index, cell in enumerate(row.cells):
         if not cell.strip():

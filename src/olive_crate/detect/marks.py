@@ -40,14 +40,14 @@ def find_marks(columns: Iterable[Iterable[str]], delimiter: str) -> list[Evidenc
         total += _shapes(column)
     comma = sum(count for shape, count in total.items() if shape.startswith("comma decimals"))
     point = sum(count for shape, count in total.items() if shape.startswith("point decimals"))
-    groups = Counter(
+    groups: Counter[str] = Counter(
         {
             mark: sum(n for shape, n in total.items() if shape.endswith(f"{word} group"))
             for word, mark in GROUPS.items()
         }
     )
     unclear = {",": total["either comma"], ".": total["either point"]}
-    if not comma and not point and not sum(groups.values()) and not sum(unclear.values()):
+    if not comma and not point and not groups.total() and not sum(unclear.values()):
         return []
     if comma or point:
         decimal = "," if comma > point else "."
@@ -88,8 +88,9 @@ def _evidence(
     elif unclear[other] and not count:
         marks[other] = unclear[other]
     grouping = max(marks, key=lambda mark: marks[mark], default="")
-    settled = count + sum(groups.values())
+    settled = count + groups.total()
     doubtful = settled == 0
+    either = doubtful and sum(unclear.values()) > 0
     found = [
         Evidence(
             "delimited.decimal",
@@ -99,8 +100,8 @@ def _evidence(
             + (", which may as well be grouped by threes" if doubtful and unclear[decimal] else ""),
             count,
             against,
-            certain=not against and not (doubtful and sum(unclear.values())),
-            alternatives=(other,) if against or (doubtful and sum(unclear.values())) else (),
+            certain=not against and not either,
+            alternatives=(other,) if against or either else (),
         )
     ]
     if grouping:

@@ -81,6 +81,8 @@ def settle(source: Source, plan: Plan, thorough: bool = True, around: bytes = b"
         marks=marks,
         fields=fields,
         heading=_heading_rows(parts),
+        names=_last_heading(parts, rows),
+        skip_repeated=parts.repeated == "skip",
         skip=min([*_heading_rows(parts), parts.first or 1]) - 1,
         first=parts.first or 1,
         last=parts.last,
@@ -232,20 +234,21 @@ def _parts(rows: Rows, head: Sequence[Row], fields: int, evidence: list[Evidence
         upto = [row for row in head if rows.first is None or row.number <= rows.first]
         found = find_rows(upto if rows.first is None else [*upto, *head[len(upto) :]], fields)
         for each in found:
-            number = int(each.value) if each.value else None
-            if each.subject == "rows.names":
-                if rows.first is not None and number and number >= rows.first:
+            numbers = tuple(int(word) for word in each.value.split(", ") if word)
+            key = each.subject.partition(".")[2]
+            if key == "names":
+                if rows.first is not None and numbers and numbers[-1] >= rows.first:
                     changes["names"] = ()
                     continue
-                changes["names"] = (number,) if number else ()
+                changes["names"] = numbers
                 evidence.append(each)
-            elif rows.first is not None or (each.subject == "rows.units" and rows.units):
+            elif rows.first is not None or (key != "data" and getattr(rows, key)):
                 continue
-            elif each.subject == "rows.units":
-                changes["units"] = number
-                evidence.append(each)
+            elif key == "data":
+                changes["data"] = f"{numbers[0]}.."
             else:
-                changes["data"] = f"{number}.."
+                changes[key] = numbers[0]
+                evidence.append(each)
     elif rows.data is None:
         above = _heading_rows(rows)
         below = [row for row in head if row.number > max(above, default=0) and row.filled]
@@ -357,6 +360,13 @@ def _spread(cells: Sequence[str], fields: int) -> list[str]:
 
 def _padded(cells: Sequence[str], fields: int) -> list[str]:
     return [*cells[:fields], *[""] * (fields - len(cells))]
+
+
+def _last_heading(parts: Rows, rows: Sequence[Row]) -> tuple[bytes, ...]:
+    """The cells of the heading's last row as they stand in the file."""
+    number = (parts.names or (0,))[-1] if parts.names else 0
+    row = next((row for row in rows if row.number == number), None)
+    return tuple(cell.encode("utf-8") for cell in row.cells) if row else ()
 
 
 def _cells_of(rows: Sequence[Row], number: int | None, fields: int) -> tuple[str, ...]:

@@ -39,6 +39,9 @@ class Layout(msgspec.Struct, frozen=True, eq=False):
     fields: int
     """Fields of each record; 0 where only the structure is wanted."""
     heading: tuple[int, ...] = ()
+    names: tuple[bytes, ...] = ()
+    """The cells of the last row of the heading, to know it again within the data."""
+    skip_repeated: bool = False
     skip: int = 0
     """Lines at the top that belong to no record: titles, in which a quote is just a character."""
     first: int = 1
@@ -76,6 +79,8 @@ class Tally(msgspec.Struct, eq=False):
     """The limit was reached: the rest of the source was not read."""
     skipped_rows: RowList = msgspec.field(default_factory=RowList)
     blank_rows: RowList = msgspec.field(default_factory=RowList)
+    repeated: RowList = msgspec.field(default_factory=RowList)
+    """Rows within the data that are the heading again."""
 
 
 class RawBlock(msgspec.Struct, frozen=True, eq=False):
@@ -270,12 +275,41 @@ def _parted(raw: RawBlock, layout: Layout, last: int | None) -> _Parted:
     return _Parted(raw, np.flatnonzero(is_data), part, False)
 
 
+def _without_repeated(parted: _Parted, layout: Layout, tally: Tally) -> _Parted:
+    """Find the heading within the data; it is left out if the layout says so."""
+    if not layout.names or not layout.names[0] or len(layout.names) < 2:
+        return parted
+    raw, structure = parted.raw, parted.raw.structure
+    first = structure.record[parted.data]
+    starts, word = structure.starts[first], layout.names[0]
+    at = np.flatnonzero(structure.ends[first] - starts == len(word))
+    for offset, byte in enumerate(word):
+        if not len(at):
+            return parted
+        at = at[structure.buffer[starts[at] + offset] == byte]
+    names = [name.decode("utf-8") for name in layout.names]
+    again = [place for place in at if record_texts(raw, int(parted.data[place])) == names]
+    if not again:
+        return parted
+    records = parted.data[again]
+    tally.repeated.add(raw.rows[records])
+    if not layout.skip_repeated:
+        return parted
+    heading = np.zeros(len(structure.heads), bool)
+    heading[records] = True
+    part = dict(parted.part)
+    part[HEADING] = part.get(HEADING, np.zeros(len(heading), bool)) | heading
+    return msgspec.structs.replace(
+        parted, data=np.delete(parted.data, again), part=part, even=False
+    )
+
+
 def read_blocks(source: Source, layout: Layout, tally: Tally | None = None) -> Iterator[Spans]:
     """The data of the source as spans, block after block; `tally` accounts for every line."""
     tally = tally if tally is not None else Tally()
     taken = 0
     for raw, last in _held_back(raw_blocks(source, layout, tally), layout.last):
-        parted = _parted(raw, layout, last)
+        parted = _without_repeated(_parted(raw, layout, last), layout, tally)
         count = len(parted.data)
         if layout.limit is not None and taken + count > layout.limit:
             count = layout.limit - taken
@@ -337,7 +371,7 @@ def _count(tally: Tally, parted: _Parted) -> None:
     tally.lines += _lines_in(text, b"\r" in raw.text)
     if len(text) and text[-1] not in (10, 13):
         tally.lines += 1
-    if parted.part:
+    if SKIPPED in parted.part:
         tally.skipped_rows.add(raw.rows[parted.part[SKIPPED]])
         tally.blank_rows.add(raw.rows[parted.part[BLANK]])
 

@@ -1,0 +1,103 @@
+"""The file explains itself, and what it leaves open is said to be uncertain."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import pytest
+
+import olive_crate as oc
+
+sys.path.insert(0, str(Path(__file__).parent.parent / "benchmarks"))
+
+import detection
+
+
+@pytest.mark.parametrize("case", detection.cases(), ids=lambda case: case.name)
+def test_every_decision_is_right_or_uncertain_with_the_right_one_named(case):
+    wrong = [(subject, said) for subject, right, said in detection.judged(case) if not right]
+    assert wrong == []
+
+
+def about(holder: oc.Plan | oc.Receipt | oc.Look, subject: str) -> list[oc.Evidence]:
+    evidence = holder.decided if isinstance(holder, oc.Receipt) else holder.evidence
+    return [each for each in evidence if each.subject == subject]
+
+
+def test_a_column_that_is_text_names_what_is_in_the_way():
+    cells = ["n.d." if n in (3, 9, 17, 30) else "<0,5" if n == 20 else f"{n},5" for n in range(40)]
+    data = "id;peroxide\n" + "".join(f"{n};{cell}\n" for n, cell in enumerate(cells))
+    (why,) = about(oc.load(data.encode()).receipt, "variable.peroxide")
+    assert why.claim == (
+        'because of 5 of 40 cells: "n.d." ×4 (rows 5, 11, 19 …), "<0,5" ×1 (row 22)'
+    )
+    mended = eval("oc.draft(data.encode())." + why.mend, {"oc": oc, "data": data})
+    again = oc.load(data.encode(), plan=mended)
+    assert again["peroxide"].reason_counts() == {"n.d.": 4, "<0,5": 1}
+    assert again["peroxide"].variable.type == "number"
+
+
+def test_days_and_months_are_told_apart_by_the_whole_column(monkeypatch):
+    monkeypatch.setenv("OLIVE_CRATE_BLOCK", "128")
+    early = "".join(f"{n};0{1 + n % 9}/0{1 + n % 8}/2025\n" for n in range(60))
+    plan = oc.draft(f"id;day\n{early}".encode())
+    (doubt,) = about(plan, "variable.day")
+    assert not doubt.certain and doubt.alternatives == ("date %m/%d/%Y",)
+    settled = oc.load(f"id;day\n{early}61;01/31/2025\n".encode())
+    assert settled["day"].variable.format == "%m/%d/%Y"
+    assert settled["day"].values[1].as_py().month == 2
+
+
+def test_suspected_codes_are_pointed_at_and_never_applied():
+    data = "id,panel\n" + "".join(f"{n},{-9 if n % 8 == 3 else n % 6}\n" for n in range(80))
+    dataset = oc.load(data.encode())
+    (suspect,) = [e for e in about(dataset.receipt, "variable.panel") if e.alternatives]
+    assert (suspect.value, suspect.supporting, suspect.certain) == ("-9", 10, False)
+    assert "-9" in suspect.mend and dataset["panel"].values.null_count == 0
+
+
+def test_a_repeated_heading_is_reported_and_left_out_on_request():
+    data = b"a;b\n1;x\na;b\n2;y\na;b\n"
+    (told,) = about(oc.load(data).receipt, "rows.repeated")
+    assert told.supporting == 2 and "rows 3, 5" in told.claim
+    dataset = oc.load(data, rows={"repeated": "skip"})
+    assert dataset["a"].values.to_pylist() == [1, 2]
+    assert dataset.receipt.parts["heading"] == 3 and dataset.receipt.balanced
+
+
+def test_a_plan_met_by_a_changed_file_gets_one_report():
+    plan = oc.draft(b"id;oil kg;tank;acid\n1;2;A;0.3\n")
+    with pytest.raises(oc.PlanError) as caught:
+        oc.load(b"id;oil_kg;Tank;press\n1;2;A;P\n", plan=plan)
+    report = str(caught.value)
+    assert "3 declared variables without a column" in report
+    assert '"oil kg"; did you mean "oil_kg"' in report and '"tank"; did you mean "Tank"' in report
+    assert 'does not mention: "oil_kg", "Tank", "press"' in report
+    notes = oc.load(b"acid;oil kg;tank;id;new\n1;2;A;7;x\n", plan=plan).receipt.notes
+    assert any('not mention: "new"' in note for note in notes)
+    assert any("another order" in note for note in notes)
+
+
+def test_a_type_that_no_longer_fits_is_pointed_out():
+    plan = oc.draft(b"id;acid\n" + b"1;0.3\n" * 30)
+    receipt = oc.load(b"id;acid\n" + b"1;0,3\n" * 30, plan=plan).receipt
+    (doubt,) = about(receipt, "variable.acid")
+    assert "30 of 30 cells cannot be taken so" in doubt.claim and not doubt.certain
+
+
+def test_levels_are_suggested_in_a_draft(demo):
+    text = oc.draft(demo / "deliveries_2025.csv").text()
+    assert 'name = "Delivery" # nominal? the first 1,298 values all differ' in text
+    assert 'name = "Variety" # nominal? 4 different texts' in text
+
+
+def test_everything_shows_itself_in_a_notebook(demo):
+    path = demo / "deliveries_2025.csv"
+    dataset = oc.load(path)
+    for value in (oc.look(path), oc.draft(path), dataset, dataset.codebook(), dataset.receipt):
+        html = value._repr_html_()
+        assert html.count("<table>") == html.count("</table>") > 0
+        assert "Free acidity" in html and "<script" not in html
+    hostile = oc.load(b"<b>x</b>;y\n<script>;1\n", rows={"names": 1})._repr_html_()
+    assert "<script" not in hostile and "&lt;b&gt;x" in hostile
