@@ -2,21 +2,15 @@
 
 from __future__ import annotations
 
-import sys
-from pathlib import Path
-
 import pytest
+from file_cases import cases, judged
 
 import olive_crate as oc
 
-sys.path.insert(0, str(Path(__file__).parent.parent / "benchmarks"))
 
-import detection
-
-
-@pytest.mark.parametrize("case", detection.cases(), ids=lambda case: case.name)
+@pytest.mark.parametrize("case", cases(), ids=lambda case: case.name)
 def test_every_decision_is_right_or_uncertain_with_the_right_one_named(case):
-    wrong = [(subject, said) for subject, right, said in detection.judged(case) if not right]
+    wrong = [(subject, said) for subject, right, said in judged(case) if not right]
     assert wrong == []
 
 

@@ -176,7 +176,9 @@ def _example(row: Row) -> tuple[Example, ...]:
 
 def _is_heading(row: Row, below: Sequence[Row]) -> bool:
     """A heading is not like what stands below it: words over values, and no word twice."""
-    below = [each for each in below if each.cells != row.cells]
+    others = [each for each in below if each.cells != row.cells]
+    if any(_holds_values(index, others) for index in range(len(row.cells))):
+        below = others  # without repetitions of the heading
     if _are_years(row) and not any(_are_years(each) for each in below[:3]):
         return True
     values = words = fit = 0

@@ -62,7 +62,7 @@ def settle(source: Source, plan: Plan, thorough: bool = True, around: bytes = b"
     parts = _parts(plan.rows, rows, usual, evidence)
     heading = [row for row in rows if row.number in (parts.names or ())]
     _check_heading(source, parts, rows, sample)
-    fields = max([usual, *(len(row.cells) for row in heading)])
+    fields = _columns(rows, heading, usual)
     if plan.rows.data is None:
         parts = _with_last(parts, sample, encoding, marks, fields, evidence)
     if delimited.decimal is None:
@@ -221,6 +221,16 @@ def _usual_fields(rows: Sequence[Row]) -> int:
     if not counts:
         return 1
     return max(set(counts), key=lambda count: (counts.count(count), count))
+
+
+def _columns(rows: Sequence[Row], heading: Sequence[Row], usual: int) -> int:
+    """As many columns as the heading has words, or more if most rows have more fields."""
+    if not heading:
+        return usual
+    named = max(len(row.cells) for row in heading)
+    data = [row for row in rows if row.number > heading[-1].number and len(row.cells) > 1]
+    wider = sum(len(row.cells) == usual for row in data)
+    return max(named, usual) if 2 * wider > len(data) else named
 
 
 def _heading_rows(rows: Rows) -> tuple[int, ...]:
