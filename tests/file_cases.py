@@ -391,7 +391,8 @@ def _judge(plan: oc.Plan, subject: str, wanted: Any) -> tuple[bool, str]:
         said = f"{variable.type} {variable.format or ''}".strip()
         if isinstance(wanted, tuple):
             how, what = wanted
-            suspects = [each.value for each in evidence if each.alternatives == ("missing",)]
+            told = [each.value for each in evidence if each.alternatives == ("missing",)]
+            suspects = [value for each in told for value in each.split(", ")]
             if how == "suspect":
                 return what in suspects, str(suspects)
             if how == "unsuspected":

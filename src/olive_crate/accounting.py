@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+import msgspec
+
 from .convert.kinds import base, form
-from .convert.suspects import Suspect
 from .evidence import Evidence, Example
 from .kernels import reference as kernels
 from .plan import Plan
@@ -68,7 +69,29 @@ def decided(reading: Reading) -> list[Evidence]:
                 mend="" if reading.settled.layout.skip_repeated else 'rows={"repeated": "skip"}',
             )
         )
-    return evidence + [each for slot in reading.slots for each in found(slot)]
+    return evidence + _shared([each for slot in reading.slots for each in found(slot)])
+
+
+def _shared(evidence: list[Evidence]) -> list[Evidence]:
+    """Suspected codes that several variables have in common say so."""
+    codes = {
+        each.subject.partition(".")[2]: set(each.value.split(", "))
+        for each in evidence
+        if each.alternatives == ("missing",)
+    }
+    told = []
+    for each in evidence:
+        name = each.subject.partition(".")[2]
+        others = [
+            other
+            for other, values in codes.items()
+            if each.alternatives == ("missing",) and other != name and values & codes[name]
+        ]
+        if others:
+            shown = ", ".join(others[:4]) + (" …" if len(others) > 4 else "")
+            each = msgspec.structs.replace(each, claim=f"{each.claim}; alike in {shown}")
+        told.append(each)
+    return told
 
 
 def settings_of(plan: Plan) -> dict[str, str]:
@@ -107,7 +130,7 @@ def found(slot: Slot) -> list[Evidence]:
         evidence.append(
             Evidence(subject, base(final_kind(slot)), claim, against=unread, certain=False)
         )
-    evidence += [_suspect_evidence(slot, subject, each) for each in finder.watch.suspects()]
+    evidence += _suspect_evidence(slot, subject)
     if finder.inexact:
         evidence.append(
             Evidence(
@@ -130,19 +153,27 @@ def _marks(slot: Slot) -> dict[str, int]:
     return {mark: int(count) for mark, count in zip(MARKS, counts, strict=True)}
 
 
-def _suspect_evidence(slot: Slot, subject: str, suspect: Suspect) -> Evidence:
+def _suspect_evidence(slot: Slot, subject: str) -> list[Evidence]:
+    """Numbers that stand apart and have the look of a missing code."""
     watch = slot.finder.watch
-    value = f"{suspect.value:g}"
-    return Evidence(
-        subject,
-        value,
-        f"×{suspect.count:,} stands apart from {watch.low:g} … {watch.high:g} and looks like a "
-        "missing code; it is kept as a number",
-        suspect.count,
-        alternatives=("missing",),
-        certain=False,
-        mend=f'declare("{slot.variable.name}", missing=[{value}])',
-    )
+    suspects = watch.suspects()
+    if not suspects:
+        return []
+    listed = ", ".join(f"{each.value:g} ×{each.count:,}" for each in suspects)
+    values = ", ".join(f"{each.value:g}" for each in suspects)
+    one = len(suspects) == 1
+    return [
+        Evidence(
+            subject,
+            values,
+            f"{listed} {'stands' if one else 'stand'} apart from {watch.low:g} … {watch.high:g}, "
+            f"like {'a missing code' if one else 'missing codes'}; kept as numbers",
+            sum(each.count for each in suspects),
+            alternatives=("missing",),
+            certain=False,
+            mend=f'declare("{slot.variable.name}", missing=[{values}])',
+        )
+    ]
 
 
 def _type_evidence(slot: Slot, subject: str) -> list[Evidence]:

@@ -21,7 +21,7 @@ from .records.encoding import decoded
 from .records.spans import Spans
 from .sources import Source
 
-RAW_ROWS, TAIL_ROWS, CASES, CASES_LOOKED_AT = 10, 3, 3, 1000
+RAW_ROWS, TAIL_ROWS, CASES, CASES_LOOKED_AT = 10, 3, 3, 500
 LINE_KEPT = 2000
 
 
@@ -80,7 +80,7 @@ class Look(msgspec.Struct, frozen=True):
 def look(source: Any, **options: Any) -> Look:
     """Show how a source begins and ends and how it would be read.
 
-    Takes the options of `load`. Reads at most 512 kB. Raises `SourceError`, `LayoutError` and
+    Takes the options of `load`. Reads at most 256 kB. Raises `SourceError`, `LayoutError` and
     `PlanError`.
     """
     opened, plan = plan_for(source, dict(options))

@@ -6,7 +6,18 @@ from collections.abc import Iterable
 
 from .evidence import Evidence
 from .looking import Look, RawRow
-from .words import WIDTH, cut, evidence_words, padded, several, size_words, table, visible, wrapped
+from .words import (
+    WIDTH,
+    cut,
+    evidence_words,
+    mark_words,
+    padded,
+    several,
+    size_words,
+    table,
+    visible,
+    wrapped,
+)
 
 PART_MARKS = {"names": "names", "units": "units", "labels": "labels", "data": "", "skipped": "skip"}
 
@@ -64,7 +75,7 @@ def visible_char(char: str) -> str:
 
 def _cases(look: Look, width: int) -> Iterable[tuple[str, str]]:
     told = f"as read, types by the first {several(look.cases_looked_at, 'row')}"
-    if look.lines is not None and look.cases_looked_at < 1000:
+    if look.lines is not None and look.cases_looked_at < 500:
         told = "as read"
     yield "title", f"{told} ({several(len(look.variables), 'variable')}):"
     numbers = {"integer", "number"}
@@ -103,7 +114,8 @@ def evidence_lines(evidence: Iterable[Evidence], width: int) -> Iterable[tuple[s
     for each in ranked[:16]:
         mark = "  " if each.certain else "? "
         text = f"{mark}{evidence_words(each)}"
-        others = f" (else {', '.join(each.alternatives)})" if each.alternatives else ""
+        named = each.alternatives and each.alternatives != ("missing",)
+        others = f" (else {', '.join(map(mark_words, each.alternatives))})" if named else ""
         for line in wrapped(text + others, width, "    "):
             yield ("certain" if each.certain else "uncertain"), line
         if each.mend:

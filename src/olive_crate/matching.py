@@ -8,7 +8,6 @@ columns that the plan does not mention and columns that have moved.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from difflib import get_close_matches
 
 from .errors import PlanError
 from .plan import Plan
@@ -60,6 +59,8 @@ def _differences(
 
 
 def _meant(variable: Variable, names: Sequence[str]) -> str:
+    from difflib import get_close_matches
+
     folded = {name.casefold(): name for name in names}
     close = get_close_matches(variable.heading.casefold(), folded, n=1, cutoff=0.6)
     if close:

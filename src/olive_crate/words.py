@@ -282,6 +282,8 @@ def evidence_words(evidence: Evidence) -> str:
     known = SUBJECTS.get(evidence.subject, evidence.subject.partition(".")[2])
     words = mark_words if evidence.subject.startswith("delimited.") else visible
     value = f" {words(evidence.value)}" if evidence.value else ""
+    if evidence.alternatives == ("missing",):
+        return f"{known}: {evidence.claim}"
     if evidence.subject.startswith("variable."):
         return f"{known}: {evidence.value}, {evidence.claim}"
     return f"{known}{value}: {evidence.claim}" if value else f"{known}: {evidence.claim}"

@@ -7,25 +7,29 @@ from __future__ import annotations
 
 import os
 import sys
+from importlib import import_module
 from typing import Annotated
 
 import typer
 
-from . import codebook, demo, draft, look, pack
+COMMANDS = ("look", "draft", "pack", "codebook", "demo")
 
-app = typer.Typer(
-    name="olive-crate",
-    add_completion=False,
-    no_args_is_help=True,
-    rich_markup_mode=None,
-    pretty_exceptions_enable=False,
-    context_settings={"help_option_names": ["-h", "--help"]},
-)
-app.command("look")(look.look)
-app.command("draft")(draft.draft)
-app.command("pack")(pack.pack)
-app.command("codebook")(codebook.codebook)
-app.command("demo")(demo.demo)
+
+def app(arguments: list[str]) -> typer.Typer:
+    """The command, with only the subcommand that is asked for: building all costs start-up time."""
+    made = typer.Typer(
+        name="olive-crate",
+        add_completion=False,
+        no_args_is_help=True,
+        rich_markup_mode=None,
+        pretty_exceptions_enable=False,
+        context_settings={"help_option_names": ["-h", "--help"]},
+    )
+    made.callback()(_root)
+    asked = [name for name in COMMANDS if arguments[:1] == [name]]
+    for name in asked or COMMANDS:
+        made.command(name)(getattr(import_module(f".{name}", __name__), name))
+    return made
 
 
 def _version(asked: bool) -> None:
@@ -36,7 +40,6 @@ def _version(asked: bool) -> None:
         raise typer.Exit
 
 
-@app.callback()
 def _root(
     version: Annotated[
         bool, typer.Option("--version", callback=_version, is_eager=True, help="Say the version.")
@@ -53,7 +56,7 @@ def main() -> None:
     from ..errors import OliveCrateError
 
     try:
-        app()
+        app(sys.argv[1:])()
     except OliveCrateError as error:
         _fail(str(error))
     except BrokenPipeError:

@@ -14,7 +14,7 @@ import numpy as np
 import pyarrow as pa
 
 from ..kernels import reference as kernels
-from ..kernels.reference import Ints
+from ..kernels.reference import Flags, Ints
 from ..records.spans import Cells
 from . import convert
 from .kinds import base, boolean_kinds, date_kinds, rule_for
@@ -222,9 +222,9 @@ class Finder(msgspec.Struct, eq=False):
         if self.fixed or self.declared:
             return
         if not self.level and found.kind != NONE_YET:
-            self.level = suggested(base(found.kind), done.values)
+            self.level = suggested(base(found.kind), done.values, _present(done))
         if found.kind in ("integer", "number"):
-            self.watch.add(done.values)
+            self.watch.add(done.values, _present(done))
         if base(found.kind) == "boolean":
             self.trues += done.values.true_count
         if found.kind == "text" and self.obstacles is not None:
@@ -237,13 +237,18 @@ class Finder(msgspec.Struct, eq=False):
         done = self._attempt(cells, kind).converted
         obstacles.fitting += len(done.values) - done.values.null_count
         if kind == "number":
-            self.watch.add(done.values)
+            self.watch.add(done.values, _present(done))
         if len(done.unread):
             rest = cells.at(done.unread).trimmed()
             texts = kernels.texts(rest.buffer, rest.starts, rest.ends)
             obstacles.add(texts, rows[done.unread])
         if obstacles.count > obstacles.fitting + 4 * PROBE:
             self.obstacles = None
+
+
+def _present(done: Converted) -> Flags | None:
+    """Which cells have a value; `None` if all have."""
+    return done.reasons == PRESENT if done.values.null_count else None
 
 
 def _written(cells: Cells) -> tuple[str, ...]:

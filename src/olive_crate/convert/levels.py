@@ -9,11 +9,14 @@ from __future__ import annotations
 import numpy as np
 import pyarrow as pa
 
+from ..kernels.reference import Flags
+from .suspects import plain_numbers
+
 FEW = 12
 ENOUGH = 20
 
 
-def suggested(kind: str, values: pa.Array) -> str:
+def suggested(kind: str, values: pa.Array, present: Flags | None) -> str:
     """A level and why, as `level: why`; empty where nothing can be said."""
     count = len(values) - values.null_count
     if count < ENOUGH:
@@ -24,10 +27,10 @@ def suggested(kind: str, values: pa.Array) -> str:
         return "interval: points in time"
     if kind == "duration":
         return "ratio: lengths of time"
-    numbers = values.drop_null().to_numpy(zero_copy_only=False)
+    numbers = plain_numbers(values, present)
     low, high = float(numbers.min()), float(numbers.max())
     if kind == "integer":
-        if len(numbers) == len(np.unique(numbers)):
+        if np.diff(np.sort(numbers)).all():
             return f"nominal: the first {count:,} values all differ, like an identifier"
         if high - low < FEW:
             return f"ordinal: whole numbers from {low:g} to {high:g} only"
@@ -37,8 +40,7 @@ def suggested(kind: str, values: pa.Array) -> str:
 def _of_words(kind: str, values: pa.Array, count: int) -> str:
     if kind == "boolean":
         return "nominal: true or false"
-    plain = values.cast(pa.string()) if pa.types.is_dictionary(values.type) else values
-    distinct = len(plain.drop_null().unique())
+    distinct = len({value for value in values.to_pylist() if value is not None})
     if distinct == count:
         return f"nominal: the first {count:,} texts all differ, like an identifier"
     if distinct <= FEW:

@@ -10,6 +10,8 @@ import msgspec
 import numpy as np
 import pyarrow as pa
 
+from ..kernels.reference import Flags
+
 LOOKS = sorted(
     {
         *(-7, -8, -9, -66, -77, -88, -97, -98, -99),
@@ -20,6 +22,13 @@ LOOKS = sorted(
     }
 )
 LOOK_SET = frozenset(float(each) for each in LOOKS)
+
+
+def plain_numbers(values: pa.Array, present: Flags | None) -> np.ndarray:
+    """The numbers of a block without the missing ones."""
+    kind = np.int64 if pa.types.is_int64(values.type) else np.float64
+    numbers = np.frombuffer(values.buffers()[1], kind, len(values), values.offset * 8)
+    return numbers if present is None else numbers[present]
 
 
 class Suspect(msgspec.Struct, frozen=True):
@@ -39,10 +48,9 @@ class Watch(msgspec.Struct):
     high: float = float("-inf")
     seen: int = 0
 
-    def add(self, values: pa.Array) -> None:
-        """Look at a block of numbers."""
-        numbers = values.drop_null() if values.null_count else values
-        rest = numbers.to_numpy(zero_copy_only=False)
+    def add(self, values: pa.Array, present: Flags | None) -> None:
+        """Look at a block of numbers; `present` is `None` where all are."""
+        rest = plain_numbers(values, present)
         self.seen += len(rest)
         while len(rest):
             low, high = float(rest.min()), float(rest.max())

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Sequence
 
 import msgspec
 import numpy as np
@@ -25,13 +26,16 @@ class _Cut(msgspec.Struct, frozen=True, eq=False):
     rows: int
 
 
-def find_delimiter(text: bytes, final: bool, marks: Marks) -> Evidence:
-    """The delimiter; empty for a single column, `blanks` for runs of them."""
-    cuts = [_cut(text, final, delimiter, marks) for delimiter in CANDIDATES]
+def find_delimiter(text: bytes, final: bool, marks: Marks, more: Sequence[bytes] = ()) -> Evidence:
+    """The delimiter; empty for a single column, `blanks` for runs of them.
+
+    `more` are whole lines from the middle and the end of the file.
+    """
+    cuts = [_cut(text, final, delimiter, marks, more) for delimiter in CANDIDATES]
     good = [cut for cut in cuts if cut.fields > 1 and not _is_punctuation(cut, text)]
     best = max((cut.share for cut in good), default=0.0)
     if best < 0.7:
-        blanks = _cut(text, final, "blanks", marks)
+        blanks = _cut(text, final, "blanks", marks, more)
         if blanks.fields > 1 and blanks.share > max(best, 0.9) and blanks.rows > 1:
             good, best = [blanks], blanks.share
     chosen = next((cut for cut in good if cut.share >= best - CLEARLY), None)
@@ -80,8 +84,13 @@ def field_counts(text: bytes, final: bool, marks: Marks) -> np.ndarray:
     return kept
 
 
-def _cut(text: bytes, final: bool, delimiter: str, marks: Marks) -> _Cut:
-    counts = field_counts(text, final, with_delimiter(marks, delimiter)).tolist()
+def _cut(
+    text: bytes, final: bool, delimiter: str, marks: Marks, more: Sequence[bytes] = ()
+) -> _Cut:
+    by = with_delimiter(marks, delimiter)
+    counts = field_counts(text, final, by).tolist()
+    for piece in more:
+        counts += field_counts(piece, True, by).tolist()
     if not counts:
         return _Cut(delimiter, 0, 0.0, 0)
     several = Counter(count for count in counts if count > 1)

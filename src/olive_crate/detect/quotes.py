@@ -8,12 +8,14 @@ from ..evidence import Evidence
 from ..kernels.reference import Marks
 from .delimiter import field_counts, with_delimiter
 
+ENOUGH = 64 << 10
 COMMENTS = ("#", "//", "%", "!", "*")
 SEPARATORS = b",;|\t"
 
 
 def find_quote(text: bytes) -> Evidence | None:
     """The quote, where it is not the usual one; `None` for the usual one or none at all."""
+    text = text[:ENOUGH]
     usual = _wrapped(text, b'"')
     other = _wrapped(text, b"'")
     if other < 3 or other <= 2 * usual:
@@ -33,7 +35,7 @@ def find_escape(text: bytes, quote: str) -> Evidence | None:
     """A backslash that makes quotes literal."""
     if not quote:
         return None
-    mark = re.escape(quote.encode())
+    text, mark = text[:ENOUGH], re.escape(quote.encode())
     escaped = len(re.findall(rb"\\" + mark + rb"(?![" + SEPARATORS + rb"\r\n])", text))
     ends = len(re.findall(rb"\\" + mark + rb"(?=[" + SEPARATORS + rb"\r\n])", text))
     doubled = len(re.findall(rb"[^" + SEPARATORS + rb"\r\n]" + mark + mark, text))

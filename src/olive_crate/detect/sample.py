@@ -7,7 +7,7 @@ from functools import cached_property
 
 from ..sources import Source
 
-HEAD = 256 << 10
+HEAD = 128 << 10
 PIECE = 64 << 10
 
 

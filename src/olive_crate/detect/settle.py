@@ -56,7 +56,7 @@ def settle(source: Source, plan: Plan, thorough: bool = True, around: bytes = b"
         evidence.append(found)
         encoding = found.value
     text = _as_utf8(sample.head, encoding, sample.is_whole)
-    delimited, marks = _cutting(plan.delimited, text, sample.is_whole, evidence)
+    delimited, marks = _cutting(plan.delimited, text, sample, encoding, evidence)
     rows = _head_rows(text, sample.is_whole, marks, plan.rows)
     usual = _usual_fields(rows)
     parts = _parts(plan.rows, rows, usual, evidence)
@@ -128,9 +128,14 @@ def _as_utf8(head: bytes, encoding: str, whole: bool) -> bytes:
 
 
 def _cutting(
-    section: DelimitedSection, text: bytes, whole: bool, evidence: list[Evidence]
+    section: DelimitedSection,
+    text: bytes,
+    sample: Sample,
+    encoding: str,
+    evidence: list[Evidence],
 ) -> tuple[DelimitedSection, Marks]:
     """The delimited section completed, and the marks it makes."""
+    whole = sample.is_whole
     quote = _decided(section.quote, find_quote(text), evidence, '"')
     escape = _decided(section.escape, find_escape(text, quote), evidence, "")
     marks = Marks(
@@ -142,7 +147,7 @@ def _cutting(
     )
     delimiter = section.delimiter
     if delimiter is None:
-        found = find_delimiter(text, whole, marks)
+        found = find_delimiter(text, whole, marks, _further_lines(sample, encoding))
         evidence.append(found)
         delimiter = found.value
     marks = with_delimiter(marks, delimiter)
@@ -159,6 +164,18 @@ def _cutting(
         comment=comment or section.comment,
     )
     return complete, marks
+
+
+def _further_lines(sample: Sample, encoding: str) -> list[bytes]:
+    """Whole lines from the middle and the end of a file that was not read whole."""
+    if sample.is_whole or encoding.lower().startswith(("utf-16", "utf-32")):
+        return []
+    pieces = []
+    for piece in (sample.middle, sample.tail or b""):
+        lines = piece.splitlines(keepends=True)[1:-1]
+        text = decoded(b"".join(lines), encoding, True).encode("utf-8", "replace")
+        pieces += [text] if text else []
+    return pieces
 
 
 def _decided(
