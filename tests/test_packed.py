@@ -30,7 +30,12 @@ def test_a_packed_dataset_comes_back_equal(demo, tmp_path):
     assert oc.load(again.plan, path=None) if False else len(again.plan.variables) == 13
 
 
-CELL = st.sampled_from(["1", "2.5", "-9", "", "NA", "x", "2025-10-13", "long text, really"])
+CELL = st.sampled_from(
+    [
+        *("1", "2.5", "-9", "", "NA", "x", "2025-10-13", "long text, really", "yes", "no"),
+        *("01/02/2025", "13/02/2025", "02/13/2025"),
+    ]
+)
 
 
 @given(st.lists(st.tuples(CELL, CELL), min_size=1, max_size=40), st.sampled_from([1, 200, 1 << 26]))
@@ -46,6 +51,7 @@ def test_packing_a_file_is_loading_and_packing(monkeypatch, tmp_path_factory, ro
     assert again.variables == dataset.variables
     assert again.equals(dataset)
     assert receipt.balanced and receipt.cells == dataset.receipt.cells
+    assert receipt.decided == dataset.receipt.decided
 
 
 def test_nothing_is_left_behind_when_packing_fails(tmp_path):

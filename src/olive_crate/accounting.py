@@ -166,8 +166,9 @@ def _suspect_evidence(slot: Slot, subject: str) -> list[Evidence]:
         Evidence(
             subject,
             values,
-            f"{listed} {'stands' if one else 'stand'} apart from {watch.low:g} … {watch.high:g}, "
-            f"like {'a missing code' if one else 'missing codes'}; kept as numbers",
+            f"{listed} {'stands' if one else 'stand'} apart from {watch.low:g} … {watch.high:g} by "
+            f"{min(each.away for each in suspects):.2g} times that range, like "
+            f"{'a missing code' if one else 'missing codes'}; kept as numbers",
             sum(each.count for each in suspects),
             alternatives=("missing",),
             certain=False,

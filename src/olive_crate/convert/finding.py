@@ -95,6 +95,8 @@ class Finder(msgspec.Struct, eq=False):
         """Convert a block, as the type so far or a wider one if need be."""
         if self.declared:
             found = self._attempt(cells, self.rule.kind)
+        elif self.fixed:
+            found = self.again(cells)
         elif self.kind == NONE_YET:
             found = self._first(cells, rows)
         elif len(self.alive) > 1:

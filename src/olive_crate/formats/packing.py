@@ -64,10 +64,13 @@ def _packed(settled: Settled, path: Any, replace: bool, progress: Progress | Non
         sink = _Sink(reading, packing)
         run(reading, sink.take, progress)
         if not sink.finish():
-            _fix(reading)
+            told = _fix(reading)
             sink = _Sink(reading, packing, sink.missing())
             run(reading, sink.take, progress)
             sink.finish()
+            for slot, (marks, taken, inexact) in zip(reading.slots, told, strict=True):
+                slot.finder.mark_counts, slot.finder.taken = marks, taken
+                slot.finder.inexact = inexact
         variables = tuple(final_variable(slot) for slot in reading.slots)
         receipt = receipt_of(reading, sink.counts(), sink.rows, time.perf_counter() - began)
         packing.finish(variables, receipt, settled.plan)
@@ -76,13 +79,18 @@ def _packed(settled: Settled, path: Any, replace: bool, progress: Progress | Non
         packing.abandon()
 
 
-def _fix(reading: Reading) -> None:
-    """Hold the types that the first pass found."""
+def _fix(reading: Reading) -> list[tuple[np.ndarray, int, int]]:
+    """Hold the types that the first pass found; returns what it counted, which holds too."""
+    told = []
     for slot in reading.slots:
+        finder = slot.finder
         slot.problems.clear()
-        if not slot.finder.declared:
-            slot.finder.kind = final_kind(slot)
-            slot.finder.fixed = True
+        told.append((finder.mark_counts.copy(), finder.taken, finder.inexact))
+        if not finder.declared:
+            finder.kind = final_kind(slot)
+            finder.alive = finder.alive if finder.kind in finder.alive else ()
+            finder.fixed = True
+    return told
 
 
 class _Sink:
