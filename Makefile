@@ -24,6 +24,7 @@ lint: .venv/ready
 
 bench: .venv/ready
 	$(BIN)/python benchmarks/delimited.py
+	$(BIN)/python benchmarks/detection.py
 
 clean:
 	rm -rf .venv demo

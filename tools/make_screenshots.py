@@ -31,7 +31,7 @@ def take(name: str, command: str, folder: Path, environment: dict[str, str]) -> 
     shown = f"clear; printf '$ %s\\n' '{command}'; {command}; sleep 6"
     terminal = subprocess.Popen(
         [
-            *("xterm", "-geometry", "104x54+0+0", "-fa", "DejaVu Sans Mono", "-fs", "9"),
+            *("xterm", "-geometry", "104x70+0+0", "-fa", "DejaVu Sans Mono", "-fs", "8"),
             *("-bg", "#fbfaf5", "-fg", "#22251f", "-b", "8", "-e", "sh", "-c", shown),
         ],
         cwd=folder,
@@ -53,7 +53,7 @@ def main() -> None:
         "LANG": "C.UTF-8",
         "PATH": f"{binaries}:{os.environ['PATH']}",
     }
-    screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "846x824x24"])
+    screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "746x926x24"])
     try:
         time.sleep(1)
         with tempfile.TemporaryDirectory() as folder:

@@ -88,7 +88,7 @@ def _shared(evidence: list[Evidence]) -> list[Evidence]:
             if each.alternatives == ("missing",) and other != name and values & codes[name]
         ]
         if others:
-            shown = ", ".join(others[:4]) + (" …" if len(others) > 4 else "")
+            shown = ", ".join(others[:2]) + (" …" if len(others) > 2 else "")
             each = msgspec.structs.replace(each, claim=f"{each.claim}; alike in {shown}")
         told.append(each)
     return told
@@ -161,14 +161,14 @@ def _suspect_evidence(slot: Slot, subject: str) -> list[Evidence]:
         return []
     listed = ", ".join(f"{each.value:g} ×{each.count:,}" for each in suspects)
     values = ", ".join(f"{each.value:g}" for each in suspects)
-    one = len(suspects) == 1
+    one, away = len(suspects) == 1, min(each.away for each in suspects)
     return [
         Evidence(
             subject,
             values,
-            f"{listed} {'stands' if one else 'stand'} apart from {watch.low:g} … {watch.high:g} by "
-            f"{min(each.away for each in suspects):.2g} times that range, like "
-            f"{'a missing code' if one else 'missing codes'}; kept as numbers",
+            f"{listed} far from {watch.low:g} … {watch.high:g} "
+            f"({away:,.{0 if away >= 10 else 1}f} times that range), "
+            f"like {'a missing code' if one else 'missing codes'}",
             sum(each.count for each in suspects),
             alternatives=("missing",),
             certain=False,

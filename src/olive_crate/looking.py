@@ -21,6 +21,7 @@ from .records.encoding import decoded
 from .records.spans import Spans
 from .sources import Source
 
+MOST_READ = 4 << 20
 RAW_ROWS, TAIL_ROWS, CASES, CASES_LOOKED_AT = 10, 3, 3, 500
 LINE_KEPT = 2000
 
@@ -80,7 +81,8 @@ class Look(msgspec.Struct, frozen=True):
 def look(source: Any, **options: Any) -> Look:
     """Show how a source begins and ends and how it would be read.
 
-    Takes the options of `load`. Reads at most 256 kB. Raises `SourceError`, `LayoutError` and
+    Takes the options of `load`. Reads at most 4 MB: a file that is
+    no larger is read whole to count its lines. Raises `SourceError`, `LayoutError` and
     `PlanError`.
     """
     opened, plan = plan_for(source, dict(options))
@@ -91,15 +93,16 @@ def look(source: Any, **options: Any) -> Look:
     text = decoded(sample.head, settled.layout.encoding, sample.is_whole)
     lines = lines_of(text) if sample.is_whole else lines_of(text)[:-1] or [text]
     variables, cases, evidence, looked_at = _first_cases(settled, sample)
+    total = _line_count(opened, sample, settled.layout.encoding, len(lines))
     return Look(
         source=opened.name,
         bytes=opened.size,
         encoding=settled.layout.encoding,
         delimiter=settled.plan.delimited.delimiter or "",
-        lines=len(lines) if sample.is_whole else None,
-        lines_estimated=_estimated(opened, sample, lines),
+        lines=total,
+        lines_estimated=total if total is not None else _estimated(opened, sample, lines),
         rows=_raw_rows(settled, lines),
-        tail=_tail(settled, sample, lines),
+        tail=_tail(settled, sample, lines, total),
         variables=tuple(variables),
         cases=tuple(cases),
         cases_looked_at=looked_at,
@@ -118,9 +121,16 @@ def _empty(source: Source) -> Look:
     return Look(source.name, 0, "utf-8", "", 0, 0, (), (), (), (), 0, (nothing,))
 
 
-def _estimated(source: Source, sample: Sample, lines: Sequence[str]) -> int | None:
+def _line_count(source: Source, sample: Sample, encoding: str, shown: int) -> int | None:
+    """The lines of a file small enough to be read whole for this; else `None`."""
     if sample.is_whole:
-        return len(lines)
+        return shown
+    if source.size is None or source.size > MOST_READ:
+        return None
+    return len(lines_of(decoded(source.head(source.size), encoding, True)))
+
+
+def _estimated(source: Source, sample: Sample, lines: Sequence[str]) -> int | None:
     if source.size is None:
         return None
     return round(source.size * len(lines) / len(sample.head))
@@ -150,7 +160,9 @@ def _part(settled: Settled, number: int, line: str) -> str:
     return "data" if number >= settled.layout.first else "skipped"
 
 
-def _tail(settled: Settled, sample: Sample, lines: Sequence[str]) -> tuple[RawRow, ...]:
+def _tail(
+    settled: Settled, sample: Sample, lines: Sequence[str], total: int | None
+) -> tuple[RawRow, ...]:
     last = settled.layout.last
     if sample.is_whole:
         ends = lines
@@ -163,15 +175,13 @@ def _tail(settled: Settled, sample: Sample, lines: Sequence[str]) -> tuple[RawRo
     rows = []
     for index in range(start, len(ends)):
         behind = index - len(ends)
+        row = None if total is None else total + 1 + behind
         outside = last is not None and (
-            behind > last if last < 0 else sample.is_whole and index + 1 > last
+            behind > last if last < 0 else row is not None and row > last
         )
-        part = (
-            "skipped"
-            if outside
-            else _part(settled, max(index + 1, settled.layout.first), ends[index])
-        )
-        number = index + 1 if sample.is_whole else behind
+        part = _part(settled, max(row or 0, settled.layout.first), ends[index])
+        part = "skipped" if outside else part
+        number = behind if total is None else total + 1 + behind
         rows.append(RawRow(number, part, ends[index][:LINE_KEPT]))
     return tuple(rows)
 

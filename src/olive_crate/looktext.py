@@ -114,7 +114,7 @@ def evidence_lines(evidence: Iterable[Evidence], width: int) -> Iterable[tuple[s
     for each in ranked[:16]:
         mark = "  " if each.certain else "? "
         text = f"{mark}{evidence_words(each)}"
-        named = each.alternatives and each.alternatives != ("missing",)
+        named = not each.certain and each.alternatives not in ((), ("missing",))
         others = f" (else {', '.join(map(mark_words, each.alternatives))})" if named else ""
         for line in wrapped(text + others, width, "    "):
             yield ("certain" if each.certain else "uncertain"), line

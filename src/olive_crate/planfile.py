@@ -313,7 +313,10 @@ def _update_variables(document: Any, variables: list[dict[str, Any]]) -> None:
 
 def _comment(document: Any, plan: Plan) -> None:
     """Lay each piece of evidence beside the key it speaks of."""
+    import tomlkit
+
     by_name = {table["name"]: table for table in document.get("variable", [])}
+    commented = set()
     for evidence in plan.evidence:
         section, _, key = evidence.subject.partition(".")
         claim = " ".join(evidence.claim.split())
@@ -321,7 +324,11 @@ def _comment(document: Any, plan: Plan) -> None:
             by_name[key]["name"].comment(claim)
         elif section == "variable" and key in by_name:
             table = by_name[key]
-            table["type" if "type" in table else "name"].comment(claim)
+            if key in commented:
+                table.add(tomlkit.comment(claim))
+            else:
+                table["type" if "type" in table else "name"].comment(claim)
+                commented.add(key)
         elif section in document and key in document[section]:
             document[section][key].comment(claim)
 

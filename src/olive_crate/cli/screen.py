@@ -19,7 +19,7 @@ STYLES = {
     "comment": "dim",
     "gap": "dim",
     "types": "dim",
-    "uncertain": "bold",
+    "mend": "dim",
     "certain": "dim",
 }
 

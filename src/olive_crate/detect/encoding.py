@@ -26,7 +26,7 @@ def find_encoding(sample: Sample, around: bytes = b"") -> Evidence:
     if wide:
         return _evidence(wide, "by the zero bytes between its characters")
     _refuse_binary(sample)
-    pieces = [head, sample.middle, sample.tail or b"", around]
+    pieces = [head, sample.middle, sample.beyond_head, around]
     if all(piece.isascii() for piece in pieces):
         return _evidence("utf-8", "no other than ASCII characters were met")
     if not around and all(_is_utf8(piece) for piece in pieces):

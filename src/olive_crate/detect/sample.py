@@ -37,6 +37,13 @@ class Sample:
             return b""
         return self.source.part(size // 2, PIECE)
 
+    @property
+    def beyond_head(self) -> bytes:
+        """The part of the tail that the head does not hold already."""
+        tail, size = self.tail or b"", self.source.size
+        shared = 0 if size is None else max(0, HEAD - (size - len(tail)))
+        return tail[shared:]
+
     @cached_property
     def tail(self) -> bytes | None:
         """The last bytes; `None` if they were not to be had cheaply."""

@@ -171,7 +171,7 @@ def _further_lines(sample: Sample, encoding: str) -> list[bytes]:
     if sample.is_whole or encoding.lower().startswith(("utf-16", "utf-32")):
         return []
     pieces = []
-    for piece in (sample.middle, sample.tail or b""):
+    for piece in (sample.middle, sample.beyond_head):
         lines = piece.splitlines(keepends=True)[1:-1]
         text = decoded(b"".join(lines), encoding, True).encode("utf-8", "replace")
         pieces += [text] if text else []
