@@ -13,7 +13,7 @@ from hypothesis import HealthCheck, settings
 settings.register_profile(
     "project",
     deadline=None,
-    max_examples=120,
+    max_examples=80,
     suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow],
 )
 settings.load_profile("project")

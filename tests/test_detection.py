@@ -14,6 +14,22 @@ def test_every_decision_is_right_or_uncertain_with_the_right_one_named(case):
     assert wrong == []
 
 
+@pytest.mark.parametrize("case", cases(), ids=lambda case: case.name)
+def test_the_draft_of_every_file_loads_and_packs_like_the_file(case, tmp_path):
+    dataset = oc.load(case.data)
+    assert dataset.receipt.balanced
+    plan = oc.draft(case.data)
+    plan.write(tmp_path / "plan.toml")
+    assert oc.load(case.data, plan=oc.Plan.read(tmp_path / "plan.toml")).equals(dataset)
+    receipt = oc.pack(case.data, tmp_path / "packed.parquet")
+    assert receipt.decided == dataset.receipt.decided
+    assert oc.unpack(tmp_path / "packed.parquet").equals(dataset)
+    look = oc.look(case.data)
+    assert max(map(len, str(look).splitlines())) <= 100
+    assert [each.name for each in look.variables] == dataset.names
+    assert look.lines == dataset.receipt.lines or not look.lines
+
+
 def about(holder: oc.Plan | oc.Receipt | oc.Look, subject: str) -> list[oc.Evidence]:
     evidence = holder.decided if isinstance(holder, oc.Receipt) else holder.evidence
     return [each for each in evidence if each.subject == subject]

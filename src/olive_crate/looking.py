@@ -15,7 +15,7 @@ from .detect.sample import HEAD, PIECE, Sample
 from .detect.settle import Settled, settle
 from .evidence import Evidence
 from .loading import plan_for
-from .reading import prepare
+from .reading import final_kind, is_stale, prepare
 from .records.delimited import Layout, Tally, read_blocks
 from .records.encoding import decoded
 from .records.spans import Spans
@@ -206,6 +206,9 @@ def _first_cases(
     columns = []
     for slot in reading.slots:
         held = [slot.finder.take(spans.field(slot.index), spans.rows) for spans in blocks[:1]]
+        if held and is_stale(slot, held[0]):
+            slot.finder.kind, slot.finder.fixed = final_kind(slot), True
+            held = [slot.finder.again(blocks[0].field(slot.index))]
         columns.append(_column(slot, held))
     looked_at = len(blocks[0].rows) if blocks else 0
     variables = [

@@ -7,7 +7,6 @@ plan file changes only the keys that differ, so that people's comments and order
 from __future__ import annotations
 
 import os
-import tempfile
 import tomllib
 from collections.abc import Mapping
 from pathlib import Path
@@ -29,6 +28,7 @@ from .plan import (
     with_types,
 )
 from .variables import PARTS, Variable, declared, missing_codes
+from .writing import write_whole
 
 TOP = ("layout", "names", "types", "keep", "limit", "workers", "unreadable")
 SECTIONS = ("source", "delimited", "rows", "missing", "variable")
@@ -220,25 +220,6 @@ def write_plan(plan: Plan, path: Path) -> None:
         write_whole(path, text.encode("utf-8"))
     except OSError as error:
         raise PlanError(f"{path}: cannot be written: {error.strerror}") from None
-
-
-def write_whole(path: Path, data: bytes) -> None:
-    """Write a file so that it is either there as a whole or not at all."""
-    handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
-    try:
-        with os.fdopen(handle, "wb") as stream:
-            stream.write(data)
-        os.chmod(name, 0o666 & ~_umask())
-        os.replace(name, path)
-    except BaseException:
-        Path(name).unlink(missing_ok=True)
-        raise
-
-
-def _umask() -> int:
-    mask = os.umask(0)
-    os.umask(mask)
-    return mask
 
 
 def _lay(document: Any, mapping: dict[str, Any]) -> None:

@@ -28,8 +28,9 @@ def draft(
     from ..formats.packed import checked_target
     from ..loading import draft as draft_plan
     from ..looktext import evidence_lines
-    from ..planfile import plan_mapping, plan_text, write_whole
+    from ..planfile import plan_mapping, plan_text
     from ..words import several
+    from ..writing import write_whole
 
     target = checked_target(output, replace) if output else None
     with progress("looking through") as bar:

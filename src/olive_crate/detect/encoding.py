@@ -29,7 +29,8 @@ def find_encoding(sample: Sample, around: bytes = b"") -> Evidence:
     pieces = [head, sample.middle, sample.beyond_head, around]
     if all(piece.isascii() for piece in pieces):
         return _evidence("utf-8", "no other than ASCII characters were met")
-    if not around and all(_is_utf8(piece) for piece in pieces):
+    ends = [sample.is_whole, False, True, False]
+    if not around and all(_is_utf8(*each) for each in zip(pieces, ends, strict=True)):
         count = sum(byte >= 0xC0 for byte in head)
         return _evidence("utf-8", f"{count:,} characters beyond ASCII in its head are valid UTF-8")
     return _single_byte(b"".join(_striking(piece) for piece in pieces))
@@ -69,11 +70,11 @@ def _refuse_binary(sample: Sample) -> None:
         )
 
 
-def _is_utf8(piece: bytes) -> bool:
-    """Valid UTF-8, not counting characters cut at either end."""
+def _is_utf8(piece: bytes, ends: bool) -> bool:
+    """Valid UTF-8, not counting characters cut at the start, or at the end unless it ends there."""
     start = next((i for i in range(min(4, len(piece))) if piece[i] & 0xC0 != 0x80), 0)
     try:
-        codecs.getincrementaldecoder("utf-8")().decode(piece[start:])
+        codecs.getincrementaldecoder("utf-8")().decode(piece[start:], ends)
     except UnicodeDecodeError:
         return False
     return True

@@ -8,7 +8,6 @@ plan travel as JSON under one key of the file's own metadata.
 from __future__ import annotations
 
 import os
-import tempfile
 from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
@@ -24,6 +23,7 @@ from ..plan import Plan
 from ..planfile import plan_from, plan_mapping
 from ..receipt import Receipt
 from ..variables import FIRST_CODE, Variable
+from ..writing import put_in_place, temporary_beside
 
 KEY = b"olive_crate"
 VERSION = 1
@@ -37,9 +37,7 @@ class Packing:
         self.path = checked_target(path, replace)
         self._replace = replace
         self._writer: pq.ParquetWriter | None = None
-        handle, name = tempfile.mkstemp(dir=self.path.parent, prefix=f".{self.path.name}.")
-        os.close(handle)
-        self._temporary = Path(name)
+        self._temporary = temporary_beside(self.path)
 
     def start(
         self, variables: tuple[Variable, ...], types: list[pa.DataType], reasons: set[str]
@@ -78,12 +76,8 @@ class Packing:
         )
         self._writer.close()
         self._writer = None
-        os.chmod(self._temporary, 0o666 & ~_umask())
-        if self._replace:
-            os.replace(self._temporary, self.path)
-        else:
-            checked_target(self.path, False)
-            os.rename(self._temporary, self.path)
+        checked_target(self.path, self._replace)
+        put_in_place(self._temporary, self.path)
 
     def abandon(self) -> None:
         """Leave nothing behind; harmless after `finish`."""
@@ -91,12 +85,6 @@ class Packing:
             self._writer.close()
             self._writer = None
         self._temporary.unlink(missing_ok=True)
-
-
-def _umask() -> int:
-    mask = os.umask(0)
-    os.umask(mask)
-    return mask
 
 
 def checked_target(path: Any, replace: bool) -> Path:

@@ -41,7 +41,15 @@ def codec_name(name: str) -> str:
 def decoded(data: bytes, encoding: str, final: bool = False) -> str:
     """A piece from the start of a source as text; what cannot be decoded shows as U+FFFD."""
     decoder = codecs.getincrementaldecoder(_reading(encoding))("replace")
-    return decoder.decode(data, final)
+    try:
+        return decoder.decode(data, final)
+    except UnicodeError as error:
+        raise _no_mark(encoding, error) from None
+
+
+def _no_mark(encoding: str, error: UnicodeError) -> SourceError:
+    """UTF-16 or UTF-32 that does not say in which order its bytes are."""
+    return SourceError(f'{error}; give encoding="{encoding}-le" or "{encoding}-be"')
 
 
 def _reading(encoding: str) -> str:
@@ -88,10 +96,11 @@ def _transcoded(stream: IO[bytes], encoding: str, size: int, name: str) -> Itera
         held = len(error.object) - len(piece)
         row += error.object[: error.start].decode(encoding, "replace").count("\n") + 1
         raise bad_byte(name, encoding, row, offset - held + error.start, error) from None
-    except UnicodeEncodeError as error:
-        raise SourceError(f"{name}: near row {row + 1}: a lone surrogate, which is no text") from (
-            error
-        )
+    except UnicodeEncodeError:
+        message = f"{name}: near row {row + 1}: a lone surrogate, which is no text"
+        raise SourceError(message) from None
+    except UnicodeError as error:
+        raise _no_mark(encoding, error) from None
 
 
 class BadByte(SourceError):
