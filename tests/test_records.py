@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import gzip
 import io
 
 import pytest
@@ -184,6 +185,21 @@ def test_a_broken_encoding_gives_row_and_byte(encoding, row, byte):
     data = "a,b\n1,ü\n2,x\n3".encode(encoding) + b",\x81\n"
     with pytest.raises(oc.SourceError, match=f"row {row}, byte {byte}: 0x81"):
         oc.load(data, encoding=encoding)
+
+
+@pytest.mark.parametrize("encoding", ["utf-8", "utf-16", "utf-32", "cp1252"])
+@pytest.mark.parametrize("packed", [False, True])
+def test_large_files_show_their_tail_whatever_the_encoding(encoding, packed):
+    text = "id;grower\n" + "".join(f"{n};Núñez {n}\n" for n in range(90_000)) + "Total;90000\n"
+    data = text.encode(encoding)
+    look = oc.look(gzip.compress(data) if packed else data)
+    if packed:
+        assert look.tail == () and look.lines is None
+    else:
+        assert look.tail[-1].part == "skipped" and look.tail[-1].text == "Total;90000"
+        assert look.tail[0].text == "89998;Núñez 89998"
+        assert look.lines in (90_002, None)
+    assert len(oc.load(data)) == 90_000
 
 
 def test_an_encoding_found_wrong_is_found_again():

@@ -12,7 +12,7 @@ from typing import Any
 import msgspec
 
 from .detect.sample import HEAD, PIECE, Sample
-from .detect.settle import Settled, settle
+from .detect.settle import Settled, as_utf8, settle, without_mark
 from .evidence import Evidence
 from .loading import plan_for
 from .reading import final_kind, is_stale, prepare
@@ -170,7 +170,8 @@ def _tail(
     else:
         if sample.tail is None:
             return ()
-        ends = lines_of(decoded(sample.tail, settled.layout.encoding, True))
+        encoding = without_mark(settled.layout.encoding, sample.head)
+        ends = lines_of(decoded(sample.tail, encoding, True))
         start = max(1, len(ends) - TAIL_ROWS)
     rows = []
     for index in range(start, len(ends)):
@@ -194,11 +195,11 @@ def _first_cases(
     from .checks.cells import shown_cells
     from .loading import _column
 
-    head = sample.head
-    if not sample.is_whole:
-        head = head[: head.rfind(b"\n") + 1] or head
+    head = as_utf8(sample.head, settled.layout.encoding, sample.is_whole)
     source = Source(settled.source.name, None, len(head), lambda: _stream(head))
-    layout = msgspec.structs.replace(settled.layout, limit=CASES_LOOKED_AT, block=max(len(head), 1))
+    layout = msgspec.structs.replace(
+        settled.layout, encoding="utf-8", limit=CASES_LOOKED_AT, block=max(len(head), 1)
+    )
     if not sample.is_whole and (layout.last or 1) < 0:
         layout = msgspec.structs.replace(layout, last=None)
     reading = prepare(msgspec.structs.replace(settled, source=source, layout=layout))

@@ -224,7 +224,8 @@ def find_last(tail: Sequence[Row], fields: int) -> Evidence | None:
         return None
     left = len(tail)
     usual = sorted(row.filled for row in tail)[len(tail) // 2]
-    while left > 1 and _is_footer(tail[left - 1], usual):
+    leads = sum(is_value(_first(row)) for row in tail) > 0.5 * len(tail)
+    while left > 1 and _is_footer(tail[left - 1], usual, leads):
         left -= 1
     if left == len(tail) or left <= len(tail) // 2:
         return None
@@ -246,9 +247,10 @@ def _first(row: Row) -> str:
     return next((cell for cell in row.cells if cell.strip()), "")
 
 
-def _is_footer(row: Row, usual: int) -> bool:
+def _is_footer(row: Row, usual: int, leads: bool) -> bool:
+    """Is this row no data? `leads`: the rows above begin with a value, not with a word."""
     if row.filled == 0:
         return True
     if row.filled <= max(1, usual // 4) and usual > 2:
         return True
-    return bool(TOTAL.match(_first(row))) and row.filled < usual
+    return bool(TOTAL.match(_first(row))) and (row.filled < usual or leads)

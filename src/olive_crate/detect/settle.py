@@ -55,7 +55,7 @@ def settle(source: Source, plan: Plan, thorough: bool = True, around: bytes = b"
         found = find_encoding(sample, around)
         evidence.append(found)
         encoding = found.value
-    text = _as_utf8(sample.head, encoding, sample.is_whole)
+    text = as_utf8(sample.head, encoding, sample.is_whole)
     delimited, marks = _cutting(plan.delimited, text, sample, encoding, evidence)
     rows = _head_rows(text, sample.is_whole, marks, plan.rows)
     usual = _usual_fields(rows)
@@ -120,7 +120,8 @@ def _with_marks(
     return msgspec.structs.replace(section, **({"decimal": "."} | marks))
 
 
-def _as_utf8(head: bytes, encoding: str, whole: bool) -> bytes:
+def as_utf8(head: bytes, encoding: str, whole: bool) -> bytes:
+    """The head of a source as UTF-8, up to its last whole line."""
     text = decoded(head, encoding, whole).encode("utf-8", "replace")
     if whole:
         return text
@@ -339,10 +340,10 @@ def _with_last(
 def _tail_rows(sample: Sample, tail: bytes, encoding: str, marks: Marks) -> list[Row]:
     """The last rows, numbered so that only differences mean something unless the file is small."""
     if sample.is_whole:
-        return _last_rows(_as_utf8(tail, encoding, True), marks)
+        return _last_rows(as_utf8(tail, encoding, True), marks)
     if encoding.lower().startswith(("utf-16", "utf-32")):
         tail = tail[len(tail) % 4 :]
-    text = decoded(tail, _without_bom(encoding, sample.head), True).encode("utf-8", "replace")
+    text = decoded(tail, without_mark(encoding, sample.head), True).encode("utf-8", "replace")
     cut = text.find(b"\n") + 1 or text.find(b"\r") + 1
     return _last_rows(text[cut:], marks)
 
@@ -353,7 +354,8 @@ def _last_rows(text: bytes, marks: Marks) -> list[Row]:
     return _cut_rows(b"".join(last), marks, 0, len(lines) - len(last) + 1)
 
 
-def _without_bom(encoding: str, head: bytes) -> str:
+def without_mark(encoding: str, head: bytes) -> str:
+    """The encoding for a piece that does not hold the byte-order mark at the head."""
     if encoding.lower() in ("utf-16", "utf-32"):
         order = "le" if head.startswith(b"\xff") else "be"
         return f"{encoding}-{order}"
