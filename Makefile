@@ -8,6 +8,7 @@ BIN = .venv/bin
 	$(PYTHON) -c 'import sys; sys.exit("Python 3.11 or newer is needed") if sys.version_info < (3, 11) else 0'
 	$(PYTHON) -m venv .venv
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
+	$(BIN)/python -m compileall -q src  # so that the command starts fast from the first time on
 	touch $@
 
 demo: .venv/ready
