@@ -16,9 +16,10 @@ from .detect.settle import Settled, as_utf8, settle, without_mark
 from .evidence import Evidence
 from .loading import plan_for
 from .reading import final_kind, is_stale, prepare
-from .records.delimited import Layout, Tally, read_blocks
+from .records.delimited import Layout, read_blocks
 from .records.encoding import decoded
 from .records.spans import Spans
+from .records.tally import Tally
 from .sources import Source
 
 MOST_READ = 4 << 20

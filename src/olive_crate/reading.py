@@ -21,14 +21,16 @@ from .convert.dates import ANY_ZONED
 from .convert.finding import FIRST_MARK, NONE_YET, Finder, Found
 from .convert.kinds import base, form, rule_for
 from .convert.rule import MARKS, reason_of
-from .detect.settle import Settled, unique_names
+from .detect.names import unique_names
+from .detect.settle import Settled
 from .errors import PlanError, UnreadableError
 from .kernels import reference as kernels
 from .kernels.reference import Ints, times
 from .matching import columns_of, notes_on
 from .plan import Plan
-from .records.delimited import Tally, read_blocks
+from .records.delimited import read_blocks
 from .records.spans import Cells, Spans
+from .records.tally import Tally
 from .variables import FIRST_CODE, MissingCode, Variable, resolve
 
 Progress = Callable[[int, int | None, str], None]

@@ -24,6 +24,7 @@ from .delimiter import field_counts, find_delimiter, with_delimiter
 from .encoding import find_encoding
 from .heading import Row, find_last, find_rows
 from .marks import find_marks
+from .names import headings_of, padded_cells
 from .quotes import find_comment, find_escape, find_quote
 from .sample import Sample
 
@@ -68,7 +69,7 @@ def settle(source: Source, plan: Plan, thorough: bool = True, around: bytes = b"
     if delimited.decimal is None:
         delimited = _with_marks(delimited, rows, parts, fields, evidence)
     filled = any(row.filled or len(row.cells) > 1 for row in rows)
-    headings = _headings(plan, heading, fields, source) if filled or plan.names else ()
+    headings = headings_of(plan, heading, fields, source) if filled or plan.names else ()
     complete = msgspec.structs.replace(
         plan,
         source=msgspec.structs.replace(plan.source, encoding=encoding),
@@ -362,35 +363,6 @@ def without_mark(encoding: str, head: bytes) -> str:
     return encoding
 
 
-def _headings(plan: Plan, heading: Sequence[Row], fields: int, source: Source) -> tuple[str, ...]:
-    if plan.names is not None:
-        if len(plan.names) != fields:
-            raise PlanError(
-                f"names: {len(plan.names)} names for the {fields} columns of {source.name}"
-            )
-        return plan.names
-    upper = [_spread(row.cells, fields) for row in heading[:-1]]
-    lower = [_padded(row.cells, fields) for row in heading[-1:]]
-    levels = [*upper, *lower]
-    return tuple(
-        " ".join(dict.fromkeys(part for level in levels if (part := level[column].strip())))
-        for column in range(fields)
-    )
-
-
-def _spread(cells: Sequence[str], fields: int) -> list[str]:
-    """A heading's upper row: a word stands over the empty cells to its right as well."""
-    spread, last = [], ""
-    for cell in _padded(cells, fields):
-        last = cell if cell.strip() else last
-        spread.append(last)
-    return spread
-
-
-def _padded(cells: Sequence[str], fields: int) -> list[str]:
-    return [*cells[:fields], *[""] * (fields - len(cells))]
-
-
 def _last_heading(parts: Rows, rows: Sequence[Row]) -> tuple[bytes, ...]:
     """The cells of the heading's last row as they stand in the file."""
     number = (parts.names or (0,))[-1] if parts.names else 0
@@ -400,28 +372,9 @@ def _last_heading(parts: Rows, rows: Sequence[Row]) -> tuple[bytes, ...]:
 
 def _cells_of(rows: Sequence[Row], number: int | None, fields: int) -> tuple[str, ...]:
     row = next((row for row in rows if row.number == number), None)
-    return tuple(cell.strip() for cell in _padded(row.cells, fields)) if row else ("",) * fields
-
-
-def unique_names(headings: Sequence[str]) -> tuple[list[str], list[str]]:
-    """Names for columns: headings as written, made unique; and a note for each that was changed."""
-    names: list[str] = []
-    notes: list[str] = []
-    taken = {heading for heading in headings if heading}
-    for number, heading in enumerate(headings, 1):
-        name = heading or f"column_{number}"
-        if not heading or name in names:
-            base, count = name, 2
-            while name in names or (name in taken and name != heading) or name == heading:
-                name, count = f"{base}_{count}", count + 1
-            if heading:
-                notes.append(f'column {number}: a second "{heading}" is called "{name}"')
-        names.append(name)
-    unnamed = [number for number, heading in enumerate(headings, 1) if not heading]
-    if unnamed and any(headings):
-        listed = ", ".join(map(str, unnamed[:5])) + (" …" if len(unnamed) > 5 else "")
-        notes.append(f"no heading for column {listed}: named by position")
-    return names, notes
+    return (
+        tuple(cell.strip() for cell in padded_cells(row.cells, fields)) if row else ("",) * fields
+    )
 
 
 def _block_size(text: bytes) -> int:
@@ -432,4 +385,4 @@ def _block_size(text: bytes) -> int:
     return min(LARGEST_BLOCK, max(SMALLEST_BLOCK, ROWS_A_BLOCK * len(text) // lines))
 
 
-__all__ = ["Settled", "field_counts", "settle", "unique_names"]
+__all__ = ["Settled", "field_counts", "settle"]

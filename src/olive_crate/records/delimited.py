@@ -22,12 +22,9 @@ from ..kernels.reference import PAD, Bytes, Flags, Ints, Marks, Structure
 from ..sources import Source
 from .encoding import bad_byte, utf8_pieces
 from .spans import Spans, shaped
+from .tally import BLANK, COMMENT, CONTINUED, DATA, HEADING, SKIPPED, Tally
 
-HEADING, DATA, BLANK, COMMENT, SKIPPED = "heading", "data", "blank", "comment", "skipped"
-CONTINUED = "continued"
-PARTS = (HEADING, DATA, CONTINUED, BLANK, COMMENT, SKIPPED)
 PADDING = bytes(PAD)
-ROWS_KEPT = 1000
 LARGEST = (1 << 31) - 4 * PAD
 
 
@@ -49,38 +46,6 @@ class Layout(msgspec.Struct, frozen=True, eq=False):
     limit: int | None = None
     block: int = 1 << 20
     """Bytes read at a time."""
-
-
-class RowList(msgspec.Struct, eq=False):
-    """Row numbers: all are counted, the first are kept."""
-
-    count: int = 0
-    first: list[int] = msgspec.field(default_factory=list)
-
-    def add(self, rows: Ints | list[int]) -> None:
-        self.count += len(rows)
-        if len(rows) and len(self.first) < ROWS_KEPT:
-            self.first += [int(row) for row in rows[: ROWS_KEPT - len(self.first)]]
-
-
-class Tally(msgspec.Struct, eq=False):
-    """What the lines of the source were."""
-
-    parts: dict[str, int] = msgspec.field(default_factory=lambda: dict.fromkeys(PARTS, 0))
-    lines: int = 0
-    """Lines counted by their ends in the bytes, not by their parts."""
-    bytes: int = 0
-    """Bytes of the source that were read."""
-    short: RowList = msgspec.field(default_factory=RowList)
-    trailing: int = 0
-    """Rows that end with delimiters beyond the last field, with nothing behind them."""
-    surplus: list[tuple[int, str]] = msgspec.field(default_factory=list)
-    stopped: bool = False
-    """The limit was reached: the rest of the source was not read."""
-    skipped_rows: RowList = msgspec.field(default_factory=RowList)
-    blank_rows: RowList = msgspec.field(default_factory=RowList)
-    repeated: RowList = msgspec.field(default_factory=RowList)
-    """Rows within the data that are the heading again."""
 
 
 class RawBlock(msgspec.Struct, frozen=True, eq=False):
