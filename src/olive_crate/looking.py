@@ -11,7 +11,7 @@ from typing import Any
 
 import msgspec
 
-from .detect.sample import HEAD, PIECE, Sample
+from .detect.sample import Sample
 from .detect.settle import Settled, as_utf8, settle, without_mark
 from .evidence import Evidence
 from .loading import plan_for
@@ -243,6 +243,3 @@ def _stream(head: bytes) -> Any:
     import io
 
     return io.BytesIO(head)
-
-
-__all__ = ["HEAD", "PIECE", "Look", "look"]

@@ -16,7 +16,6 @@ import msgspec
 
 from .errors import PlanError, nearest
 from .plan import (
-    OPTIONS,
     DelimitedSection,
     Plan,
     Rows,
@@ -27,7 +26,7 @@ from .plan import (
     top_part,
     with_types,
 )
-from .variables import PARTS, Variable, declared, missing_codes
+from .variables import Variable, declared, missing_codes
 from .writing import write_whole
 
 TOP = ("layout", "names", "types", "keep", "limit", "workers", "unreadable")
@@ -312,6 +311,3 @@ def _comment(document: Any, plan: Plan) -> None:
                 commented.add(key)
         elif section in document and key in document[section]:
             document[section][key].comment(claim)
-
-
-__all__ = ["OPTIONS", "PARTS", "plan_from", "plan_mapping", "plan_text", "read_plan", "write_plan"]

@@ -31,7 +31,7 @@ from .plan import Plan
 from .records.delimited import read_blocks
 from .records.spans import Cells, Spans
 from .records.tally import Tally
-from .variables import FIRST_CODE, MissingCode, Variable, resolve
+from .variables import MissingCode, Variable, resolve
 
 Progress = Callable[[int, int | None, str], None]
 DATE_FORM = re.compile(r"([dmyhsj]{1,4}[-./: ]?){2,6}", re.IGNORECASE)
@@ -313,6 +313,3 @@ def problems_of(slot: Slot) -> list[tuple[str, str, Ints, pa.Array]]:
     """The problems of one variable, block by block."""
     why = _why(slot)
     return [(slot.variable.name, why, rows, texts) for rows, texts in slot.problems]
-
-
-__all__ = ["FIRST_CODE", "Reading", "Slot", "final_variable", "prepare", "run"]

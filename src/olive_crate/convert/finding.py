@@ -20,7 +20,7 @@ from . import convert
 from .kinds import base, boolean_kinds, date_kinds, rule_for
 from .levels import suggested
 from .missing import found_in
-from .rule import IS_BLANK, IS_UNREADABLE, MARKS, PRESENT, Converted, Rule
+from .rule import MARKS, PRESENT, Converted, Rule
 from .suspects import Watch
 
 NARROW = ("integer", "number", "date", "datetime", "zoned", "time")
@@ -280,6 +280,3 @@ def _thinkable(cells: Cells, decimal: str, share: float = 1.0) -> tuple[str, ...
         return NARROW
     signed = digit | (lead == ord("-")) | (lead == ord("+")) | (lead == ord(decimal))
     return NARROW[:2] if signed.sum() >= share * len(lead) else ()
-
-
-__all__ = ["IS_BLANK", "IS_UNREADABLE", "Finder", "Found", "Obstacles"]

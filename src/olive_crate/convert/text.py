@@ -8,7 +8,7 @@ import pyarrow as pa
 from ..kernels import reference as kernels
 from ..records.spans import Cells
 from .missing import by_text
-from .rule import IS_BLANK, IS_UNREADABLE, MARKS, PRESENT, Converted, Rule, reason_of
+from .rule import IS_UNREADABLE, PRESENT, Converted, Rule, reason_of
 
 TRUE = ("true", "t", "yes", "y", "1")
 FALSE = ("false", "f", "no", "n", "0")
@@ -51,6 +51,3 @@ def convert_booleans(cells: Cells, rule: Rule) -> Converted:
         pa.bool_(), len(cells), [kernels.bitmap(valid), kernels.bitmap(is_true & valid)]
     )
     return Converted(values, reasons, unread)
-
-
-__all__ = ["FALSE", "IS_BLANK", "MARKS", "TRUE", "convert_booleans", "convert_text"]

@@ -6,7 +6,7 @@ import re
 
 from ..evidence import Evidence
 from ..kernels.reference import Marks
-from .delimiter import field_counts, with_delimiter
+from .delimiter import field_counts
 
 ENOUGH = 64 << 10
 COMMENTS = ("#", "//", "%", "!", "*")
@@ -57,15 +57,8 @@ def find_comment(text: bytes, final: bool, marks: Marks) -> Evidence | None:
         if not len(usual):
             continue
         width = max(set(usual.tolist()), key=usual.tolist().count)
-        alike = sum(
-            len(field_counts(line, True, marks)) == 1
-            and int(field_counts(line, True, marks)[0]) == width
-            for line in begins[:50]
-        )
-        if width > 1 and alike == 0:
+        alike = any(field_counts(line, True, marks).tolist() == [width] for line in begins[:50])
+        if width > 1 and not alike:
             claim = f"begins {len(begins):,} lines looked at that are not cut like the others"
             return Evidence("delimited.comment", prefix, claim, len(begins))
     return None
-
-
-__all__ = ["find_comment", "find_escape", "find_quote", "with_delimiter"]

@@ -20,7 +20,7 @@ from ..plan import DelimitedSection, Plan, Rows
 from ..records.delimited import Layout, raw_blocks, records_as_text
 from ..records.encoding import decoded
 from ..sources import Source
-from .delimiter import field_counts, find_delimiter, with_delimiter
+from .delimiter import find_delimiter, with_delimiter
 from .encoding import find_encoding
 from .heading import Row, find_last, find_rows
 from .marks import find_marks
@@ -383,6 +383,3 @@ def _block_size(text: bytes) -> int:
         return max(1, int(os.environ["OLIVE_CRATE_BLOCK"]))
     lines = max(1, text.count(b"\n"), text.count(b"\r"))
     return min(LARGEST_BLOCK, max(SMALLEST_BLOCK, ROWS_A_BLOCK * len(text) // lines))
-
-
-__all__ = ["Settled", "field_counts", "settle"]

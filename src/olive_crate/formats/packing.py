@@ -14,7 +14,7 @@ import numpy as np
 import pyarrow as pa
 
 from ..accounting import receipt_of
-from ..convert.finding import NONE_YET, Found
+from ..convert.finding import Found
 from ..dataset import Column, reason_totals
 from ..detect.settle import Settled
 from ..loading import joined, settled_read
@@ -209,6 +209,3 @@ def _joined(slot: Slot, blocks: list[Found]) -> Column:
     )
     reasons = [block.converted.reasons for block in blocks] or [np.zeros(0, np.uint8)]
     return Column(final_variable(slot), values, final_reasons(slot, np.concatenate(reasons)))
-
-
-__all__ = ["NONE_YET", "pack"]

@@ -31,7 +31,6 @@ from .words import (
 
 LONGEST = 24
 POWERS = 10.0 ** np.arange(23)
-TEN_POWERS = np.array([10**k for k in range(20)], np.uint64)
 MINUS, PLUS, ZERO = 45, 43, 48
 
 
