@@ -98,7 +98,7 @@ def test_a_type_that_no_longer_fits_is_pointed_out():
 
 def test_levels_are_suggested_in_a_draft(demo):
     text = oc.draft(demo / "deliveries_2025.csv").text()
-    assert 'name = "Delivery" # nominal? the first 1,298 values all differ' in text
+    assert 'name = "Delivery" # nominal? all 1,298 values differ' in text
     assert 'name = "Variety" # nominal? 4 different texts' in text
 
 
@@ -111,3 +111,62 @@ def test_everything_shows_itself_in_a_notebook(demo):
         assert "Free acidity" in html and "<script" not in html
     hostile = oc.load(b"<b>x</b>;y\n<script>;1\n", rows={"names": 1})._repr_html_()
     assert "<script" not in hostile and "&lt;b&gt;x" in hostile
+
+
+LATE_MARKS = {
+    "decimals come late": (["5"] * 300 + ["1,5", "2,25"] * 9, "number", ",", None),
+    "decimals come late and are most": (["5"] * 300 + ["1,5"] * 900, "number", ",", None),
+    "the head is blank": ([""] * 300 + ["1,5"] * 300, "number", ",", None),
+    "groups come late": (["1.5"] * 300 + ["1,234.5"], "number", ".", ","),
+    "a second group tells the first": (["1,234"] * 300 + ["1,234,567"], "integer", ".", ","),
+    "a short decimal tells the rest": (["1,234"] * 300 + ["12,5"], "number", ",", None),
+    "blanks group late": (["1,5"] * 300 + ["12 345,5"], "number", ",", " "),
+    "the head is certain": (["1.5"] * 300 + ["1,5"], "text", ".", None),
+    "two marks late": (["5"] * 300 + ["1.5", "1,5"], "text", None, None),
+    "a word among them": (["5"] * 300 + ["1,5", "lost"], "text", None, None),
+}
+
+
+@pytest.mark.parametrize("name", LATE_MARKS)
+@pytest.mark.parametrize("block", [64, 1 << 20])
+def test_marks_of_numbers_are_settled_by_the_whole_file(name, block, monkeypatch, tmp_path):
+    cells, kind, decimal, grouping = LATE_MARKS[name]
+    monkeypatch.setenv("OLIVE_CRATE_BLOCK", str(block))
+    data = ("id;x\n" + "".join(f"{n};{cell}\n" for n, cell in enumerate(cells))).encode()
+    dataset = oc.load(data)
+    assert dataset["x"].variable.type == kind
+    marks = {each.subject: each for each in dataset.receipt.decided if "delim" in each.subject}
+    found = marks.get("delimited.decimal")
+    assert decimal is None or (found and found.value == decimal and found.certain)
+    assert (marks["delimited.grouping"].value if grouping else None) == grouping
+    assert oc.load(data, plan=oc.draft(data)).equals(dataset)
+    oc.pack(data, tmp_path / "packed.parquet")
+    assert oc.unpack(tmp_path / "packed.parquet").equals(dataset)
+
+
+def test_quotes_and_comments_that_come_late_are_found():
+    plain = "".join(f"{n};gate {n % 7};{n / 8}\n" for n in range(9000))
+    quoted = "".join(f"{n};'gate; {n % 7}';{n / 8}\n" for n in range(9000))
+    remarks = "# a new day\n".join(plain.splitlines(keepends=True)[:200])
+    data = f"id;gate;load\n{plain}{quoted}{plain}{remarks}{plain}"
+    for text in (data.encode(), data.encode("utf-16")):
+        plan = oc.draft(text)
+        assert plan.delimited.quote == "'"
+    noted = f"id;gate;load\n{plain}{plain}{remarks}{plain}{plain}"
+    assert oc.load(noted.encode()).receipt.parts["comment"] == 199
+
+
+@pytest.mark.parametrize("block", [64, 1 << 20])
+def test_levels_are_judged_by_all_rows(block, monkeypatch):
+    monkeypatch.setenv("OLIVE_CRATE_BLOCK", str(block))
+    rows = [f"{n};{999 - n};w{n};{n % 3};{'ab'[n % 2]};{n}" for n in range(500)]
+    data = "up;down;word;few;two;twice\n" + "\n".join([*rows, "500;600;w500;13;c;499\n"])
+    said = {e.subject: e.claim for e in oc.draft(data.encode()).evidence if "level" in e.subject}
+    assert said == {
+        "level.up": "nominal? all 501 values differ, like an identifier",
+        "level.down": "ratio? numbers from zero up",
+        "level.word": "nominal? all 501 values differ, like an identifier",
+        "level.few": "ratio? numbers from zero up",
+        "level.two": "nominal? 3 different texts",
+        "level.twice": "ratio? numbers from zero up",
+    }

@@ -6,9 +6,11 @@ from collections.abc import Sequence
 
 import msgspec
 
+from .convert.finding import MANY_ODD
 from .convert.kinds import base, form
 from .evidence import Evidence, Example
 from .kernels import reference as kernels
+from .numerals import proven
 from .plan import Plan
 from .reading import Reading, Slot, final_kind, problems_of
 from .receipt import CellCounts, Problems, Receipt
@@ -51,7 +53,7 @@ def receipt_of(reading: Reading, cells: Sequence[CellCounts], rows: int, seconds
 
 def decided(reading: Reading) -> list[Evidence]:
     """What was decided without being asked, about the source and its variables."""
-    evidence = list(reading.settled.evidence)
+    evidence = proven(reading)
     repeated = reading.tally.repeated
     if repeated.count:
         rows = row_list(repeated.first, repeated.count)
@@ -121,8 +123,9 @@ def found(slot: Slot) -> list[Evidence]:
         evidence.append(
             Evidence(subject, "missing", f"{listed} taken as missing", sum(marks.values()))
         )
-    if finder.level and not finder.declared and not slot.variable.level:
-        level, _, why = finder.level.partition(": ")
+    suggested = "" if finder.declared or slot.variable.level else _level(slot)
+    if suggested:
+        level, _, why = suggested.partition(": ")
         evidence.append(Evidence(f"level.{name}", level, f"{level}? {why}"))
     unread = sum(len(rows) for rows, _ in slot.problems)
     if finder.declared and unread > 0.2 * max(1, finder.taken):
@@ -142,6 +145,12 @@ def found(slot: Slot) -> list[Evidence]:
             )
         )
     return evidence
+
+
+def _level(slot: Slot) -> str:
+    """The level that all blocks together suggest; a text with obstacles is no text by intent."""
+    finder = slot.finder
+    return "" if finder.obstacles else finder.scale.suggested(base(final_kind(slot)), finder.watch)
 
 
 def _marks(slot: Slot) -> dict[str, int]:
@@ -220,7 +229,7 @@ def _text_evidence(slot: Slot, subject: str) -> list[Evidence]:
     if slot.finder.zeros:
         claim = "digits with zeros in front, as in postal codes; kept as they are written"
         return [Evidence(subject, "text", claim, alternatives=("integer",))]
-    if obstacles is None or not obstacles.count:
+    if obstacles is None or not 0 < obstacles.count <= obstacles.fitting + MANY_ODD:
         return []
     total = obstacles.count + obstacles.fitting
     ranked = sorted(obstacles.texts.items(), key=lambda item: -item[1][0])

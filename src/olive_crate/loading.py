@@ -16,6 +16,7 @@ from .convert.finding import Found
 from .dataset import Column, Columns, Dataset
 from .detect.settle import Settled, settle
 from .errors import PlanError
+from .numerals import MarksMet
 from .plan import Plan, with_options
 from .reading import (
     Progress,
@@ -59,14 +60,18 @@ def plan_for(source: Any, options: dict[str, Any]) -> tuple[Source, Plan]:
 
 
 def settled_read(source: Any, options: dict[str, Any], read: Callable[[Settled], T]) -> T:
-    """Settle and read; if an encoding that was found turns out wrong, find it again and restart."""
+    """Settle and read; what was found by the head and turns out wrong is found again, once."""
     opened, plan = plan_for(source, dict(options))
-    try:
-        return read(settle(opened, plan))
-    except BadByte as error:
-        if plan.source.encoding is not None or error.seen_beyond_ascii:
-            raise
-        return read(settle(opened, plan, around=error.around))
+    around, shapes = b"", None
+    while True:
+        try:
+            return read(settle(opened, plan, around=around, shapes=shapes))
+        except BadByte as error:
+            if plan.source.encoding is not None or error.seen_beyond_ascii or around:
+                raise
+            around = error.around
+        except MarksMet as error:
+            shapes = error.shapes
 
 
 def load(source: Any, *, progress: Progress | None = None, **options: Any) -> Dataset:

@@ -24,9 +24,11 @@ from .convert.rule import MARKS, reason_of
 from .detect.names import unique_names
 from .detect.settle import Settled
 from .errors import PlanError, UnreadableError
+from .evidence import Example
 from .kernels import reference as kernels
 from .kernels.reference import Ints, times
 from .matching import columns_of, notes_on
+from .numerals import check_marks, is_open, look_for_proof
 from .plan import Plan
 from .records.delimited import read_blocks
 from .records.spans import Cells, Spans
@@ -54,6 +56,8 @@ class Reading(msgspec.Struct, eq=False):
     not_kept: tuple[str, ...]
     notes: list[str]
     tally: Tally = msgspec.field(default_factory=Tally)
+    proof: Example | None = None
+    """A number that shows which of two decimal marks is the right one."""
 
 
 def prepare(settled: Settled) -> Reading:
@@ -158,17 +162,24 @@ def run(
     take: Callable[[Spans, list[Found]], None],
     progress: Progress | None = None,
 ) -> None:
-    """Read the source once and hand each converted block to `take`."""
+    """Read the source once and hand each converted block to `take`.
+
+    Raises `MarksMet` at the end if the source has to be read with other marks for numbers.
+    """
     settled, plan = reading.settled, reading.settled.plan
     reading.tally = Tally()
     stop = plan.unreadable == "stop"
+    doubtful = is_open(reading)
     with _workers(plan.workers or 1, len(reading.slots)) as each_slot:
         for spans in read_blocks(settled.source, settled.layout, reading.tally):
             found = each_slot(_taker(spans), reading.slots)
             _note_problems(reading, spans, found, stop)
             take(spans, found)
+            if doubtful and reading.proof is None:
+                look_for_proof(reading, spans)
             if progress:
                 progress(reading.tally.bytes, settled.source.size, "reading")
+    check_marks(reading)
 
 
 def _taker(spans: Spans) -> Callable[[Slot], Found]:

@@ -18,7 +18,7 @@ from ..kernels.reference import Flags, Ints
 from ..records.spans import Cells
 from . import convert
 from .kinds import base, boolean_kinds, date_kinds, rule_for
-from .levels import suggested
+from .levels import Scale
 from .missing import found_in
 from .rule import MARKS, PRESENT, Converted, Rule
 from .suspects import Watch
@@ -29,6 +29,8 @@ NONE_YET = ""
 FIRST_MARK = 200
 PROBE = 64
 TRACKED = 1000
+MANY_ODD = 256
+NUMBERLIKE = re.compile(r"[+-]?[\d.,'’ \u00a0\u202f]*\d[.,]?")
 WIDE = re.compile(r"[+-]?[1-9][0-9]{18,}")
 MARK_REASONS = np.arange(len(MARKS), dtype=np.uint8) + FIRST_MARK
 
@@ -39,6 +41,8 @@ class Obstacles(msgspec.Struct, eq=False):
     kind: str
     fitting: int = 0
     count: int = 0
+    odd: int = 0
+    """Of these, how many are no number however its decimals and groups are marked."""
     texts: dict[str, tuple[int, list[int]]] = msgspec.field(default_factory=dict)
 
     def add(self, texts: pa.Array, rows: Ints) -> None:
@@ -48,6 +52,7 @@ class Obstacles(msgspec.Struct, eq=False):
         index = encoded.indices.to_numpy()
         counts = np.bincount(index, minlength=len(encoded.dictionary))
         for place, text in enumerate(encoded.dictionary.to_pylist()):
+            self.odd += 0 if NUMBERLIKE.fullmatch(text) else int(counts[place])
             if text not in self.texts and len(self.texts) >= TRACKED:
                 continue
             seen, first = self.texts.get(text, (0, []))
@@ -83,8 +88,7 @@ class Finder(msgspec.Struct, eq=False):
     obstacles: Obstacles | None = None
     watch: Watch = msgspec.field(default_factory=Watch)
     trues: int = 0
-    level: str = ""
-    """What the first block says of the level of measurement, and why."""
+    scale: Scale = msgspec.field(default_factory=Scale)
     zeros: bool = False
     """Text only because its digits begin with zeros."""
     padded: list[int] = msgspec.field(default_factory=list)
@@ -201,6 +205,9 @@ class Finder(msgspec.Struct, eq=False):
         self.zeros = _all_digits(probe)
         if self.zeros:
             return
+        if _numberlike(probe):
+            self.obstacles = Obstacles("number")
+            return
         for kind in _thinkable(probe, self.rule.decimal, 0.5)[1:]:
             left = len(self._attempt(probe, kind).converted.unread)
             if left * 2 < len(probe):
@@ -223,8 +230,8 @@ class Finder(msgspec.Struct, eq=False):
             )
         if self.fixed or self.declared:
             return
-        if not self.level and found.kind != NONE_YET:
-            self.level = suggested(base(found.kind), done.values, _present(done))
+        if found.kind != NONE_YET:
+            self.scale.add(base(found.kind), done.values, _present(done))
         if found.kind in ("integer", "number"):
             self.watch.add(done.values, _present(done))
         if base(found.kind) == "boolean":
@@ -238,13 +245,14 @@ class Finder(msgspec.Struct, eq=False):
         kind = "number" if obstacles.kind == "integer" else obstacles.kind
         done = self._attempt(cells, kind).converted
         obstacles.fitting += len(done.values) - done.values.null_count
+        self.decimals = max(self.decimals, done.decimals)
         if kind == "number":
             self.watch.add(done.values, _present(done))
         if len(done.unread):
             rest = cells.at(done.unread).trimmed()
             texts = kernels.texts(rest.buffer, rest.starts, rest.ends)
             obstacles.add(texts, rows[done.unread])
-        if obstacles.count > obstacles.fitting + 4 * PROBE:
+        if obstacles.odd > obstacles.fitting + MANY_ODD:
             self.obstacles = None
 
 
@@ -269,6 +277,13 @@ def _all_digits(cells: Cells) -> bool:
     digits = sum(word.isdigit() and word.isascii() for word in words)
     padded = sum(word[:1] == "0" and len(word) > 1 for word in words)
     return bool(padded > 0 and digits > 0.9 * len(words))
+
+
+def _numberlike(cells: Cells) -> bool:
+    """Are nearly all of these numbers, in whatever way of marking decimals and groups?"""
+    rest = cells.trimmed()
+    words = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
+    return sum(bool(NUMBERLIKE.fullmatch(word)) for word in words) > 0.9 * len(words)
 
 
 def _thinkable(cells: Cells, decimal: str, share: float = 1.0) -> tuple[str, ...]:

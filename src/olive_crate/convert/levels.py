@@ -1,48 +1,130 @@
-"""Levels of measurement, suggested from the first block of a variable. They are never applied.
+"""Levels of measurement, suggested from a whole variable as its blocks come by; never applied.
 
 The four levels are those of S. S. Stevens, "On the theory of scales of measurement", Science 103
-(1946) 677-680.
+(1946) 677-680. Two questions cost something: are there only a few different texts, and do all
+values differ? Both are given up at the first block that answers no, which is the first one for
+nearly every variable. Values that rise all the way differ for certain, however many there are;
+others are compared up to 200,000 of them, and the suggestion then says that it is only these.
 """
 
 from __future__ import annotations
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 
 from ..kernels.reference import Flags
-from .suspects import plain_numbers
+from .suspects import Watch, plain_numbers
 
 FEW = 12
 ENOUGH = 20
+COMPARED = 200_000
+SMALL = 256
 
 
-def suggested(kind: str, values: pa.Array, present: Flags | None) -> str:
-    """A level and why, as `level: why`; empty where nothing can be said."""
-    count = len(values) - values.null_count
-    if count < ENOUGH:
-        return ""
-    if kind in ("text", "category", "boolean"):
-        return _of_words(kind, values, count)
-    if kind in ("date", "time", "datetime"):
-        return "interval: points in time"
-    if kind == "duration":
-        return "ratio: lengths of time"
-    numbers = plain_numbers(values, present)
-    low, high = float(numbers.min()), float(numbers.max())
-    if kind == "integer":
-        if np.diff(np.sort(numbers)).all():
-            return f"nominal: the first {count:,} values all differ, like an identifier"
-        if high - low < FEW:
-            return f"ordinal: whole numbers from {low:g} to {high:g} only"
-    return "ratio: numbers from zero up" if low >= 0 else "interval: numbers below zero too"
+class Scale(msgspec.Struct, eq=False):
+    """What has come by of one variable, as far as its level depends on it."""
 
+    kind: str = ""
+    mixed: bool = False
+    """The type changed on the way: nothing is suggested."""
+    count: int = 0
+    few: set[str] | None = msgspec.field(default_factory=set)
+    """The different texts so far; `None` when there are too many."""
+    rising: bool = True
+    differ: bool = True
+    last: str | int | None = None
+    compared: int = 0
+    held: list[pa.Array] = msgspec.field(default_factory=list)
 
-def _of_words(kind: str, values: pa.Array, count: int) -> str:
-    if kind == "boolean":
-        return "nominal: true or false"
-    distinct = len({value for value in values.to_pylist() if value is not None})
-    if distinct == count:
-        return f"nominal: the first {count:,} texts all differ, like an identifier"
-    if distinct <= FEW:
-        return f"nominal: {distinct} different texts"
-    return ""
+    def add(self, kind: str, values: pa.Array, present: Flags | None) -> None:
+        """Look at a block."""
+        self.mixed |= self.kind not in ("", kind) and kind != "number"
+        self.kind = kind
+        self.count += len(values) - values.null_count
+        if kind == "integer":
+            if self.differ:
+                self._differences(values, plain_numbers(values, present))
+        elif kind in ("text", "category") and (self.differ or self.few is not None):
+            self._words(values)
+
+    def _differences(self, values: pa.Array, numbers: np.ndarray) -> None:
+        if not len(numbers):
+            return
+        rises = bool((numbers[1:] > numbers[:-1]).all())
+        self.rising &= rises and (self.last is None or int(numbers[0]) > int(self.last))
+        self.last = int(numbers[-1])
+        if self.differ and not self.held and not rises:
+            part = np.sort(numbers[:COMPARED])
+            self.differ = bool((part[1:] != part[:-1]).all())
+        self._hold(values)
+
+    def _words(self, values: pa.Array) -> None:
+        if values.null_count:
+            values = values.drop_null()
+        if not len(values):
+            return
+        if len(values) <= SMALL:
+            different = set(values.to_pylist())
+            many = len(different)
+        else:
+            unique = values.unique()
+            many = len(unique)
+            different = set(unique.to_pylist()) if many <= FEW else set()
+        if self.few is not None:
+            self.few |= different
+            self.few = None if many > FEW or len(self.few) > FEW else self.few
+        self.rising = False
+        if self.compared < COMPARED:
+            self.differ &= many == len(values) or self.compared + len(values) > COMPARED
+        self._hold(values)
+
+    def _hold(self, values: pa.Array) -> None:
+        """Keep values to be compared at the end, as long as none has been met twice."""
+        if not self.differ:
+            self.held.clear()
+        elif self.compared < COMPARED:
+            self.held.append(values.slice(0, COMPARED - self.compared))
+            self.compared += len(self.held[-1])
+
+    def _all_differ(self) -> bool:
+        if not self.differ or not self.held:
+            return False
+        import pyarrow.compute as pc
+
+        return self.rising or bool(
+            pc.count_distinct(pa.chunked_array(self.held)).as_py()
+            == sum(len(each) - each.null_count for each in self.held)
+        )
+
+    def suggested(self, kind: str, watch: Watch) -> str:
+        """A level and why, as `level: why`; empty where nothing can be said."""
+        if self.count < ENOUGH or self.mixed:
+            return ""
+        if kind in ("text", "category"):
+            return self._of_words()
+        if kind == "boolean":
+            return "nominal: true or false"
+        if kind in ("date", "time", "datetime"):
+            return "interval: points in time"
+        if kind == "duration":
+            return "ratio: lengths of time"
+        if kind == "integer" and self._all_differ():
+            return f"nominal: {self._which()} differ, like an identifier"
+        if not np.isfinite(watch.low):
+            return ""
+        if kind == "integer" and watch.high - watch.low < FEW:
+            return f"ordinal: whole numbers from {watch.low:g} to {watch.high:g} only"
+        return (
+            "ratio: numbers from zero up" if watch.low >= 0 else "interval: numbers below zero too"
+        )
+
+    def _which(self) -> str:
+        if self.rising or self.count <= COMPARED:
+            return f"all {self.count:,} values"
+        return f"the first {COMPARED:,} values"
+
+    def _of_words(self) -> str:
+        if self.few is not None:
+            return f"nominal: {len(self.few)} different texts"
+        return f"nominal: {self._which()} differ, like an identifier" if self._all_differ() else ""

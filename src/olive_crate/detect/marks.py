@@ -29,15 +29,20 @@ GROUPS = {"points": ".", "commas": ",", "blanks": " ", "apostrophes": "'"}
 AROUND = " \u00a0\t%€$£()"
 
 
-def find_marks(columns: Iterable[Iterable[str]], delimiter: str) -> list[Evidence]:
-    """Evidence for the decimal mark, and for the grouping mark if there is one.
+def shapes_of(columns: Iterable[Iterable[str]]) -> Counter[str]:
+    """How many cells of these columns are numbers of which shape."""
+    total: Counter[str] = Counter()
+    for column in columns:
+        total += _shapes(column)
+    return total
+
+
+def find_marks(total: Counter[str], delimiter: str) -> list[Evidence]:
+    """Evidence for the decimal mark, and for the grouping mark if there is one, from the shapes.
 
     A column whose numbers are all like `1,234` or `1.234` may be read either way: then both
     readings are named.
     """
-    total: Counter[str] = Counter()
-    for column in columns:
-        total += _shapes(column)
     comma = sum(count for shape, count in total.items() if shape.startswith("comma decimals"))
     point = sum(count for shape, count in total.items() if shape.startswith("point decimals"))
     groups: Counter[str] = Counter(
@@ -56,6 +61,14 @@ def find_marks(columns: Iterable[Iterable[str]], delimiter: str) -> list[Evidenc
     else:
         decimal = "."
     return _evidence(decimal, comma, point, groups, unclear)
+
+
+def number_form(decimal: str, grouping: str) -> re.Pattern[str]:
+    """What a number looks like with these marks."""
+    point = re.escape(decimal)
+    groups = {"": "", " ": SPACE, "'": "['’]"}.get(grouping, re.escape(grouping))
+    grouped = rf"|\d{{1,3}}({groups}\d{{3}})+" if groups else ""
+    return re.compile(rf"[+-]?((\d+{grouped})({point}\d*)?|{point}\d+)")
 
 
 def _shapes(column: Iterable[str]) -> Counter[str]:
@@ -95,7 +108,11 @@ def _evidence(
         Evidence(
             "delimited.decimal",
             decimal,
-            f"in {count or unclear[decimal]:,} numbers looked at"
+            (
+                f"in {seen:,} numbers looked at"
+                if (seen := count or unclear[decimal])
+                else "no number looked at has decimals"
+            )
             + (f", but {'comma' if other == ',' else 'point'} in {against:,}" if against else "")
             + (", which may as well be grouped by threes" if doubtful and unclear[decimal] else ""),
             count,

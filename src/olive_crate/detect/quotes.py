@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 
 from ..evidence import Evidence
 from ..kernels.reference import Marks
@@ -13,11 +14,13 @@ COMMENTS = ("#", "//", "%", "!", "*")
 SEPARATORS = b",;|\t"
 
 
-def find_quote(text: bytes) -> Evidence | None:
-    """The quote, where it is not the usual one; `None` for the usual one or none at all."""
-    text = text[:ENOUGH]
-    usual = _wrapped(text, b'"')
-    other = _wrapped(text, b"'")
+def find_quote(pieces: Sequence[bytes]) -> Evidence | None:
+    """The quote, where it is not the usual one; `None` for the usual one or none at all.
+
+    The pieces are text from the head, the middle and the tail.
+    """
+    usual = sum(_wrapped(piece[:ENOUGH], b'"') for piece in pieces)
+    other = sum(_wrapped(piece[:ENOUGH], b"'") for piece in pieces)
     if other < 3 or other <= 2 * usual:
         return None
     return Evidence("delimited.quote", "'", f"around {other:,} fields looked at", other)
@@ -31,11 +34,12 @@ def _wrapped(text: bytes, quote: bytes) -> int:
     return len(re.findall(pattern, text))
 
 
-def find_escape(text: bytes, quote: str) -> Evidence | None:
+def find_escape(pieces: Sequence[bytes], quote: str) -> Evidence | None:
     """A backslash that makes quotes literal."""
     if not quote:
         return None
-    text, mark = text[:ENOUGH], re.escape(quote.encode())
+    text = b"\n".join(piece[:ENOUGH] for piece in pieces)
+    mark = re.escape(quote.encode())
     escaped = len(re.findall(rb"\\" + mark + rb"(?![" + SEPARATORS + rb"\r\n])", text))
     ends = len(re.findall(rb"\\" + mark + rb"(?=[" + SEPARATORS + rb"\r\n])", text))
     doubled = len(re.findall(rb"[^" + SEPARATORS + rb"\r\n]" + mark + mark, text))
@@ -45,9 +49,9 @@ def find_escape(text: bytes, quote: str) -> Evidence | None:
     return Evidence("delimited.escape", "\\", claim, escaped, doubled, certain=not doubled)
 
 
-def find_comment(text: bytes, final: bool, marks: Marks) -> Evidence | None:
+def find_comment(pieces: Sequence[bytes], marks: Marks) -> Evidence | None:
     """A prefix of lines that are not cut like the others; titles at the top count as such too."""
-    lines = text.splitlines()
+    lines = [line for piece in pieces for line in piece.splitlines()]
     for prefix in COMMENTS:
         begins = [line for line in lines if line.startswith(prefix.encode())]
         if not begins or len(begins) > 0.5 * len(lines):

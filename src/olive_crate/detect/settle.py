@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import itertools
 import os
+from collections import Counter
 from collections.abc import Sequence
 
 import msgspec
@@ -23,7 +24,7 @@ from ..sources import Source
 from .delimiter import find_delimiter, with_delimiter
 from .encoding import find_encoding
 from .heading import Row, find_last, find_rows
-from .marks import find_marks
+from .marks import find_marks, shapes_of
 from .names import headings_of, padded_cells
 from .quotes import find_comment, find_escape, find_quote
 from .sample import Sample
@@ -45,10 +46,22 @@ class Settled(msgspec.Struct, frozen=True, eq=False):
     evidence: tuple[Evidence, ...]
     rows: tuple[Row, ...] = ()
     """The rows at the head, as they are cut."""
+    shapes: Counter[str] | None = None
+    """How the numbers at the head are written, where the decimal mark is not declared."""
 
 
-def settle(source: Source, plan: Plan, thorough: bool = True, around: bytes = b"") -> Settled:
-    """Complete the plan for this source. Raises `LayoutError` where the plan cannot hold."""
+def settle(
+    source: Source,
+    plan: Plan,
+    thorough: bool = True,
+    around: bytes = b"",
+    shapes: Counter[str] | None = None,
+) -> Settled:
+    """Complete the plan for this source. Raises `LayoutError` where the plan cannot hold.
+
+    `around` are bytes that an encoding found by the head could not read, and `shapes` how numbers
+    are written that the marks found by the head do not fit: what an earlier pass has met.
+    """
     sample = Sample(source, thorough)
     evidence: list[Evidence] = []
     encoding = plan.source.encoding
@@ -66,8 +79,11 @@ def settle(source: Source, plan: Plan, thorough: bool = True, around: bytes = b"
     fields = _columns(rows, heading, usual)
     if plan.rows.data is None:
         parts = _with_last(parts, sample, encoding, marks, fields, evidence)
+    met = shapes
+    if delimited.decimal is None and shapes is None:
+        met = _shapes_at_head(rows, parts, fields)
     if delimited.decimal is None:
-        delimited = _with_marks(delimited, rows, parts, fields, evidence)
+        delimited = _with_marks(delimited, met or Counter(), evidence)
     filled = any(row.filled or len(row.cells) > 1 for row in rows)
     headings = headings_of(plan, heading, fields, source) if filled or plan.names else ()
     complete = msgspec.structs.replace(
@@ -99,20 +115,20 @@ def settle(source: Source, plan: Plan, thorough: bool = True, around: bytes = b"
         _cells_of(rows, parts.labels, fields),
         tuple(evidence),
         tuple(rows),
+        met if shapes is None else None,
     )
 
 
+def _shapes_at_head(rows: Sequence[Row], parts: Rows, fields: int) -> Counter[str]:
+    data = [row for row in rows if row.number >= (parts.first or 1)]
+    return shapes_of([row.cells[i] for row in data if i < len(row.cells)] for i in range(fields))
+
+
 def _with_marks(
-    section: DelimitedSection,
-    rows: Sequence[Row],
-    parts: Rows,
-    fields: int,
-    evidence: list[Evidence],
+    section: DelimitedSection, shapes: Counter[str], evidence: list[Evidence]
 ) -> DelimitedSection:
     """The section with the decimal and the grouping mark."""
-    data = [row for row in rows if row.number >= (parts.first or 1)]
-    columns = ([row.cells[i] for row in data if i < len(row.cells)] for i in range(fields))
-    found = find_marks(columns, section.delimiter or "")
+    found = find_marks(shapes, section.delimiter or "")
     marks = {each.subject.partition(".")[2]: each.value for each in found}
     if section.grouping is not None:
         marks.pop("grouping", None)
@@ -138,8 +154,9 @@ def _cutting(
 ) -> tuple[DelimitedSection, Marks]:
     """The delimited section completed, and the marks it makes."""
     whole = sample.is_whole
-    quote = _decided(section.quote, find_quote(text), evidence, '"')
-    escape = _decided(section.escape, find_escape(text, quote), evidence, "")
+    pieces = [text, *_further_lines(sample, encoding)]
+    quote = _decided(section.quote, find_quote(pieces), evidence, '"')
+    escape = _decided(section.escape, find_escape(pieces, quote), evidence, "")
     marks = Marks(
         b",",
         quote=ord(quote) if quote else 0,
@@ -149,13 +166,13 @@ def _cutting(
     )
     delimiter = section.delimiter
     if delimiter is None:
-        found = find_delimiter(text, whole, marks, _further_lines(sample, encoding))
+        found = find_delimiter(text, whole, marks, pieces[1:])
         evidence.append(found)
         delimiter = found.value
     marks = with_delimiter(marks, delimiter)
     comment = section.comment
     if comment is None:
-        comment = _decided(None, find_comment(text, whole, marks), evidence, "")
+        comment = _decided(None, find_comment(pieces, marks), evidence, "")
         marks = msgspec.structs.replace(marks, comment=comment.encode("utf-8"))
     _distinct(delimiter, quote, escape, section.decimal)
     complete = msgspec.structs.replace(
@@ -170,13 +187,16 @@ def _cutting(
 
 def _further_lines(sample: Sample, encoding: str) -> list[bytes]:
     """Whole lines from the middle and the end of a file that was not read whole."""
-    if sample.is_whole or encoding.lower().startswith(("utf-16", "utf-32")):
+    if sample.is_whole:
         return []
+    size = sample.source.size or 0
+    starts = (size // 2, size - len(sample.beyond_head))
+    encoding = without_mark(encoding, sample.head)
     pieces = []
-    for piece in (sample.middle, sample.beyond_head):
-        lines = piece.splitlines(keepends=True)[1:-1]
-        text = decoded(b"".join(lines), encoding, True).encode("utf-8", "replace")
-        pieces += [text] if text else []
+    for piece, start in zip((sample.middle, sample.beyond_head), starts, strict=True):
+        text = decoded(piece[-start % 4 :], encoding).encode("utf-8", "replace")
+        lines = text.splitlines(keepends=True)[1:-1]
+        pieces += [b"".join(lines)] if lines else []
     return pieces
 
 
