@@ -14,7 +14,7 @@ from .numerals import proven
 from .plan import Plan
 from .reading import Reading, Slot, final_kind, problems_of
 from .receipt import CellCounts, Problems, Receipt
-from .words import mark_words, row_list
+from .words import mark_words, row_list, several
 
 
 def receipt_of(reading: Reading, cells: Sequence[CellCounts], rows: int, seconds: float) -> Receipt:
@@ -27,7 +27,7 @@ def receipt_of(reading: Reading, cells: Sequence[CellCounts], rows: int, seconds
     return Receipt(
         source=settled.source.name,
         bytes=tally.bytes,
-        layout="delimited",
+        layout=settled.plan.layout or "delimited",
         encoding=settled.layout.encoding,
         settings=settings_of(settled.plan),
         lines=tally.lines,
@@ -44,7 +44,11 @@ def receipt_of(reading: Reading, cells: Sequence[CellCounts], rows: int, seconds
         not_kept=reading.not_kept,
         stopped=tally.stopped,
         decided=tuple(decided(reading)),
-        notes=tuple(reading.notes),
+        notes=(*reading.notes, *_fixed_notes(reading)),
+        record_types=dict(tally.record_types.most_common()),
+        characters=tally.characters,
+        covered=tally.covered,
+        uncovered=tally.uncovered,
         problem_count=len(problems),
         seconds=seconds,
         problems=problems,
@@ -54,21 +58,23 @@ def receipt_of(reading: Reading, cells: Sequence[CellCounts], rows: int, seconds
 def decided(reading: Reading) -> list[Evidence]:
     """What was decided without being asked, about the source and its variables."""
     evidence = proven(reading)
+    evidence += _outside(reading)
     repeated = reading.tally.repeated
     if repeated.count:
         rows = row_list(repeated.first, repeated.count)
-        if reading.settled.layout.skip_repeated:
+        skipped = reading.settled.layout.skip_repeated
+        if skipped:
             claim = f"the heading stands again in {rows}, left out as asked"
         else:
             claim = f"the heading stands again in {rows}, read as data"
         evidence.append(
             Evidence(
                 "rows.repeated",
-                "skip" if reading.settled.layout.skip_repeated else "keep",
+                "skip" if skipped else "keep",
                 claim,
                 repeated.count,
-                certain=reading.settled.layout.skip_repeated,
-                mend="" if reading.settled.layout.skip_repeated else 'rows={"repeated": "skip"}',
+                certain=skipped,
+                mend="" if skipped else 'rows={"repeated": "skip"}',
             )
         )
     return evidence + _shared([each for slot in reading.slots for each in found(slot)])
@@ -96,10 +102,47 @@ def _shared(evidence: list[Evidence]) -> list[Evidence]:
     return told
 
 
+def _outside(reading: Reading) -> list[Evidence]:
+    """Positions that no field covers and that hold something all the same."""
+    told = []
+    for (line, first, end), rows in reading.tally.outside.items():
+        where = f"{first}-{end}" if end else f"{first} and beyond"
+        of_line = f" of line {line}" if (reading.settled.plan.fixed.lines_per_case or 1) > 1 else ""
+        claim = f"no field covers them, but {several(rows.count, 'row')} hold something there: "
+        claim += row_list(rows.first, rows.count)
+        told.append(
+            Evidence(
+                "fixed.uncovered",
+                where + of_line,
+                claim,
+                against=rows.count,
+                certain=False,
+            )
+        )
+    return told
+
+
+def _fixed_notes(reading: Reading) -> list[str]:
+    """What else is to be said of a fixed layout."""
+    tally, notes = reading.tally, []
+    if tally.incomplete:
+        row, lack = tally.incomplete
+        notes.append(
+            f"the last case, from row {row:,}, lacks {several(lack, 'line')}: taken as blank"
+        )
+    if tally.cut_characters:
+        cells = several(tally.cut_characters, "cell")
+        notes.append(f"positions in bytes cut a character in {cells}: it belongs to neither side")
+    return notes
+
+
 def settings_of(plan: Plan) -> dict[str, str]:
     """How lines were cut and numbers read, as words."""
     section, rows = plan.delimited, plan.rows
-    settings = {"delimiter": mark_words(section.delimiter or "none")}
+    if plan.layout == "fixed":
+        settings = _fixed_settings(plan)
+    else:
+        settings = {"delimiter": mark_words(section.delimiter or "none")}
     for part in ("quote", "escape", "comment", "grouping", "decimal"):
         if getattr(section, part):
             settings[part] = mark_words(getattr(section, part))
@@ -107,6 +150,23 @@ def settings_of(plan: Plan) -> dict[str, str]:
         settings["trim"] = str(section.trim)
     settings["names"] = ", ".join(map(str, rows.names or ())) or "none"
     settings["data"] = rows.data or "1.."
+    return settings
+
+
+def _fixed_settings(plan: Plan) -> dict[str, str]:
+    fixed = plan.fixed
+    settings = {"fields": str(len(plan.fields or ()))}
+    if fixed.lines_per_case:
+        settings["lines per case"] = str(fixed.lines_per_case)
+    if fixed.record_length:
+        settings["record length"] = str(fixed.record_length)
+    if fixed.positions == "bytes":
+        settings["positions"] = "in bytes"
+    if fixed.tabs:
+        settings["tabs"] = f"to every {fixed.tabs} positions"
+    if fixed.record_type:
+        kind = fixed.record_type
+        settings["record type"] = f'"{kind.take}" at {kind.start}-{kind.end}'
     return settings
 
 

@@ -15,6 +15,7 @@ from .accounting import decided, receipt_of
 from .convert.finding import Found
 from .dataset import Column, Columns, Dataset
 from .detect.settle import Settled, settle
+from .dictionary import with_dictionary
 from .errors import PlanError
 from .numerals import MarksMet
 from .plan import Plan, with_options
@@ -22,6 +23,7 @@ from .reading import (
     Progress,
     Reading,
     Slot,
+    blocks_of,
     final_kind,
     final_reasons,
     final_variable,
@@ -31,9 +33,7 @@ from .reading import (
     settled_values,
 )
 from .receipt import CellCounts
-from .records.delimited import read_blocks
 from .records.encoding import BadByte
-from .records.spans import Spans
 from .sources import Source, open_source
 from .variables import Variable
 
@@ -47,7 +47,7 @@ def plan_for(source: Any, options: dict[str, Any]) -> tuple[Source, Plan]:
     """
     if isinstance(source, Plan):
         plan = with_options(source, options)
-        return open_source(plan.source_path()), plan
+        return open_source(plan.source_path()), with_dictionary(plan)
     given = options.pop("plan", None)
     if given is not None and not isinstance(given, Plan):
         raise PlanError(f"plan: expected a Plan, got {given!r}")
@@ -56,7 +56,7 @@ def plan_for(source: Any, options: dict[str, Any]) -> tuple[Source, Plan]:
     if isinstance(source, (str, Path)):
         section = msgspec.structs.replace(plan.source, path=str(source))
         plan = msgspec.structs.replace(plan, source=section, base=None)
-    return opened, plan
+    return opened, with_dictionary(plan)
 
 
 def settled_read(source: Any, options: dict[str, Any], read: Callable[[Settled], T]) -> T:
@@ -91,7 +91,7 @@ def _loaded(settled: Settled, progress: Progress | None) -> Dataset:
     reading = prepare(settled)
     blocks: list[list[Found]] = [[] for _ in reading.slots]
 
-    def take(_: Spans, converted: list[Found]) -> None:
+    def take(_: object, converted: list[Found]) -> None:
         for kept, block in zip(blocks, converted, strict=True):
             kept.append(block)
 
@@ -123,7 +123,7 @@ def _reread(reading: Reading, blocks: list[list[Found]]) -> None:
             slot.finder.kind = final_kind(slot)
             slot.finder.fixed = True
             slot.finder.mark_counts = slot.finder.mark_counts.copy()
-    for number, spans in enumerate(read_blocks(settled.source, settled.layout)):
+    for number, spans in enumerate(blocks_of(settled)):
         for slot, held, numbers in zip(reading.slots, blocks, stale, strict=True):
             if number in numbers:
                 held[number] = slot.finder.again(spans.field(slot.index))

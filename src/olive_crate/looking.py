@@ -11,15 +11,18 @@ from typing import Any
 
 import msgspec
 
+from .detect.breaks import Break, classes_of, codes_of, cut_shares
+from .detect.fixed import body_lines, head_lines, whole_lines
+from .detect.roles import as_utf8, without_mark
 from .detect.sample import Sample
-from .detect.settle import Settled, as_utf8, settle, without_mark
+from .detect.settle import Settled, settle
 from .evidence import Evidence
+from .fields import Field
 from .loading import plan_for
-from .reading import final_kind, is_stale, prepare
-from .records.delimited import Layout, read_blocks
-from .records.encoding import decoded
-from .records.spans import Spans
-from .records.tally import Tally
+from .reading import Reading, blocks_of, final_kind, is_stale, prepare
+from .records.delimited import Layout
+from .records.encoding import decoded, is_ebcdic, is_multibyte
+from .records.fixed import Block, FixedLayout
 from .sources import Source
 
 MOST_READ = 4 << 20
@@ -62,6 +65,11 @@ class Look(msgspec.Struct, frozen=True):
     """The first cases as they would be read, as text; missing cells show their reason."""
     cases_looked_at: int
     evidence: tuple[Evidence, ...]
+    layout: str = "delimited"
+    fields: tuple[Field, ...] = ()
+    """Fixed layout: the fields, declared or found."""
+    breaks: tuple[Break, ...] = ()
+    """Fixed layout: each break between fields, with the share of rows that it cuts."""
 
     def to_dict(self) -> dict[str, Any]:
         """As plain values, ready for JSON."""
@@ -92,9 +100,12 @@ def look(source: Any, **options: Any) -> Look:
         return _empty(opened)
     settled = settle(opened, plan, thorough=False)
     text = decoded(sample.head, settled.layout.encoding, sample.is_whole)
-    lines = lines_of(text) if sample.is_whole else lines_of(text)[:-1] or [text]
+    if isinstance(settled.layout, FixedLayout):
+        lines = head_lines(sample, settled.layout)
+    else:
+        lines = lines_of(text) if sample.is_whole else lines_of(text)[:-1] or [text]
     variables, cases, evidence, looked_at = _first_cases(settled, sample)
-    total = _line_count(opened, sample, settled.layout.encoding, len(lines))
+    total = _line_count(opened, sample, settled.layout, len(lines))
     return Look(
         source=opened.name,
         bytes=opened.size,
@@ -108,6 +119,9 @@ def look(source: Any, **options: Any) -> Look:
         cases=tuple(cases),
         cases_looked_at=looked_at,
         evidence=(*settled.evidence, *evidence),
+        layout=settled.plan.layout or "delimited",
+        fields=settled.layout.fields if isinstance(settled.layout, FixedLayout) else (),
+        breaks=_breaks(settled, sample),
     )
 
 
@@ -122,13 +136,37 @@ def _empty(source: Source) -> Look:
     return Look(source.name, 0, "utf-8", "", 0, 0, (), (), (), (), 0, (nothing,))
 
 
-def _line_count(source: Source, sample: Sample, encoding: str, shown: int) -> int | None:
+def _line_count(
+    source: Source, sample: Sample, layout: Layout | FixedLayout, shown: int
+) -> int | None:
     """The lines of a file small enough to be read whole for this; else `None`."""
     if sample.is_whole:
         return shown
+    length = layout.length if isinstance(layout, FixedLayout) else None
+    if length and source.size is not None and not is_multibyte(layout.encoding):
+        return -(-source.size // length)
     if source.size is None or source.size > MOST_READ:
         return None
-    return len(lines_of(decoded(source.head(source.size), encoding, True)))
+    text = decoded(source.head(source.size), layout.encoding, True)
+    if length:
+        return -(-len(text) // length)
+    return len(lines_of(text.replace("\u0085", "\n") if is_ebcdic(layout.encoding) else text))
+
+
+def _breaks(settled: Settled, sample: Sample) -> tuple[Break, ...]:
+    """The breaks that were found, or those of declared fields, with what they cut."""
+    if settled.found is not None:
+        return settled.found.breaks
+    layout = settled.layout
+    if not isinstance(layout, FixedLayout) or layout.lines > 1:
+        return ()
+    lines = body_lines(head_lines(sample, layout), settled.plan.rows, ())
+    kept = [line for line in lines if line.strip()]
+    if not kept or layout.in_bytes:
+        return ()
+    cuts = cut_shares(classes_of(codes_of(kept)))
+    ends = sorted({field.end for field in layout.fields if field.end <= len(cuts)})
+    return tuple(Break(end, 1.0, round(float(cuts[end - 1]), 3), "declared") for end in ends)
 
 
 def _estimated(source: Source, sample: Sample, lines: Sequence[str]) -> int | None:
@@ -161,6 +199,10 @@ def _part(settled: Settled, number: int, line: str) -> str:
     return "data" if number >= settled.layout.first else "skipped"
 
 
+def _has_no_ends(settled: Settled) -> bool:
+    return isinstance(settled.layout, FixedLayout) and bool(settled.layout.length)
+
+
 def _tail(
     settled: Settled, sample: Sample, lines: Sequence[str], total: int | None
 ) -> tuple[RawRow, ...]:
@@ -169,7 +211,7 @@ def _tail(
         ends = lines
         start = max(len(lines) - TAIL_ROWS, len(_raw_rows(settled, lines)))
     else:
-        if sample.tail is None:
+        if sample.tail is None or _has_no_ends(settled):
             return ()
         encoding = without_mark(settled.layout.encoding, sample.head)
         ends = lines_of(decoded(sample.tail, encoding, True))
@@ -196,15 +238,22 @@ def _first_cases(
     from .checks.cells import shown_cells
     from .loading import _column
 
-    head = as_utf8(sample.head, settled.layout.encoding, sample.is_whole)
+    layout: Layout | FixedLayout
+    if isinstance(settled.layout, FixedLayout):
+        head = whole_lines(sample, settled.layout)
+        layout = msgspec.structs.replace(
+            settled.layout, limit=CASES_LOOKED_AT, block=max(len(head), 1)
+        )
+    else:
+        head = as_utf8(sample.head, settled.layout.encoding, sample.is_whole)
+        layout = msgspec.structs.replace(
+            settled.layout, encoding="utf-8", limit=CASES_LOOKED_AT, block=max(len(head), 1)
+        )
     source = Source(settled.source.name, None, len(head), lambda: _stream(head))
-    layout = msgspec.structs.replace(
-        settled.layout, encoding="utf-8", limit=CASES_LOOKED_AT, block=max(len(head), 1)
-    )
     if not sample.is_whole and (layout.last or 1) < 0:
         layout = msgspec.structs.replace(layout, last=None)
     reading = prepare(msgspec.structs.replace(settled, source=source, layout=layout))
-    blocks = list(_quietly(source, layout, reading.tally))
+    blocks = list(_quietly(reading))
     columns = []
     for slot in reading.slots:
         held = [slot.finder.take(spans.field(slot.index), spans.rows) for spans in blocks[:1]]
@@ -225,16 +274,20 @@ def _first_cases(
     texts = [shown_cells(column, CASES) for column in columns]
     cases = [tuple(row) for row in zip(*texts, strict=True)]
     evidence = [each for each in decided(reading) if not each.certain]
-    evidence = [each for each in evidence if each not in settled.evidence]
+    evidence = [
+        each
+        for each in evidence
+        if each not in settled.evidence and each.subject != "fixed.uncovered"
+    ]
     return variables, cases, evidence, looked_at
 
 
-def _quietly(source: Source, layout: Layout, tally: Tally) -> Iterator[Spans]:
+def _quietly(reading: Reading) -> Iterator[Block]:
     """The blocks of a sample, which may end within quotes."""
     from .errors import LayoutError
 
     try:
-        yield from read_blocks(source, layout, tally)
+        yield from blocks_of(reading.settled, reading.tally)
     except LayoutError:
         return
 

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
+from .detect.breaks import Break
 from .evidence import Evidence
+from .fields import Field
 from .looking import Look, RawRow
 from .words import (
     WIDTH,
@@ -33,6 +35,9 @@ def look_lines(look: Look, width: int = WIDTH) -> Iterable[tuple[str, str]]:
     if look.rows:
         yield "", ""
         yield from _raw(look, width)
+    if look.breaks:
+        yield "", ""
+        yield from _break_lines(look.breaks, width)
     if look.cases:
         yield "", ""
         yield from _cases(look, width)
@@ -53,6 +58,8 @@ def _title(look: Look) -> str:
 def _raw(look: Look, width: int) -> Iterable[tuple[str, str]]:
     shown = [*look.rows, *look.tail]
     digits = max(len(str(row.row)) for row in shown)
+    if look.fields:
+        yield from _ruler(look.fields, digits, width)
     for row in look.rows:
         yield row.part, _raw_line(row, digits, width)
     if look.tail:
@@ -60,6 +67,31 @@ def _raw(look: Look, width: int) -> Iterable[tuple[str, str]]:
             yield "gap", padded("⋮", digits, right=True)
         for row in look.tail:
             yield row.part, _raw_line(row, digits, width)
+
+
+def _ruler(fields: Sequence[Field], digits: int, width: int) -> Iterable[tuple[str, str]]:
+    """Positions, and below them where the fields lie."""
+    reach = max(field.end for field in fields)
+    scale = [" "] * reach
+    for place in range(5, reach + 1, 5):
+        text = str(place) if place % 10 == 0 else "·"
+        scale[place - len(text) : place] = text
+    marks = [" "] * reach
+    for field in (each for each in fields if each.line == 1):
+        inner = "├" + "─" * (field.width - 2) + "┤" if field.width > 1 else "│"
+        marks[field.start - 1 : field.end] = inner
+    indent = " " * (digits + 10)
+    yield "title", cut(indent + "".join(scale), width).rstrip()
+    yield "title", cut(indent + "".join(marks), width).rstrip()
+
+
+def _break_lines(breaks: Sequence[Break], width: int) -> Iterable[tuple[str, str]]:
+    """Each break with the share of rows in which like characters stand on both sides of it."""
+    told = ", ".join(f"{each.after} ({each.cut:.0%})" for each in breaks[:60])
+    more = f" and {len(breaks) - 60} more" if len(breaks) > 60 else ""
+    text = f"breaks after positions (rows in which digits or letters run across): {told}{more}"
+    for line in wrapped(text, width, "  "):
+        yield "note", line
 
 
 def _raw_line(row: RawRow, digits: int, width: int) -> str:

@@ -19,7 +19,7 @@ from .convert.finding import Finder
 from .detect.marks import find_marks, number_form, shapes_of
 from .evidence import Evidence, Example
 from .kernels import reference as kernels
-from .records.spans import Spans
+from .records.fixed import Block
 
 if TYPE_CHECKING:
     from .reading import Reading, Slot
@@ -106,7 +106,7 @@ def is_open(reading: Reading) -> bool:
     )
 
 
-def look_for_proof(reading: Reading, spans: Spans) -> None:
+def look_for_proof(reading: Reading, spans: Block) -> None:
     """Look for a number that can be read in one way only, where the head shows none."""
     section = reading.settled.plan.delimited
     proof = _proof(section.decimal or ".", section.grouping or "")

@@ -15,6 +15,7 @@ from typing import Any
 import msgspec
 
 from .errors import PlanError, nearest
+from .fields import Field, FixedSection, fixed_part, listed_fields
 from .variables import MissingCode, Variable, declared, missing_codes, resolve
 
 NAMED_DELIMITERS = {
@@ -25,6 +26,7 @@ NAMED_DELIMITERS = {
     "space": " ",
     "blanks": "blanks",
 }
+LAYOUTS = ("delimited", "fixed")
 TRIMS = (True, False, "left", "right")
 UNREADABLE_CHOICES = ("report", "stop")
 
@@ -82,6 +84,9 @@ class Plan(msgspec.Struct, frozen=True, omit_defaults=True):
 
     source: SourceSection = SourceSection()
     delimited: DelimitedSection = DelimitedSection()
+    fixed: FixedSection = FixedSection()
+    fields: tuple[Field, ...] | None = None
+    """The fields of a fixed layout."""
     rows: Rows = Rows()
     layout: str | None = None
     names: tuple[str, ...] | None = None
@@ -179,6 +184,7 @@ OPTIONS = (
     "layout",
     "encoding",
     *DelimitedSection.__struct_fields__,
+    *FixedSection.__struct_fields__,
     "rows",
     "names",
     "types",
@@ -205,6 +211,8 @@ def _with_option(plan: Plan, option: str, value: Any) -> Plan:
     if option in DelimitedSection.__struct_fields__:
         section = replace(plan.delimited, **{option: delimited_part(option, value)})
         return replace(plan, delimited=section)
+    if option in FixedSection.__struct_fields__:
+        return _with_fixed(plan, option, value)
     if option == "encoding":
         return replace(plan, source=replace(plan.source, encoding=encoding_part(value)))
     if option == "rows":
@@ -216,6 +224,15 @@ def _with_option(plan: Plan, option: str, value: Any) -> Plan:
     if option == "missing":
         return replace(plan, missing=missing_codes(value, "missing"))
     return replace(plan, **{option: top_part(option, value)})
+
+
+def _with_fixed(plan: Plan, option: str, value: Any) -> Plan:
+    replace = msgspec.structs.replace
+    if option == "fields" and not isinstance(value, (str, os.PathLike, Mapping, type(None))):
+        return replace(plan, fields=listed_fields(value), layout="fixed")
+    if option == "fields":
+        plan = replace(plan, fields=None)
+    return replace(plan, fixed=replace(plan.fixed, **{option: fixed_part(option, value)}))
 
 
 def with_types(plan: Plan, types: Any, where: str = "") -> Plan:
@@ -362,8 +379,8 @@ def top_part(option: str, value: Any, at: str = "") -> Any:
     if value is None:
         return None
     if option == "layout":
-        if value != "delimited":
-            raise PlanError(f'{at}: this version reads "delimited" text, got {value!r}')
+        if value not in LAYOUTS:
+            raise PlanError(f"{at}: there is no layout {value!r}{nearest(str(value), LAYOUTS)}")
         return value
     if option == "types":
         return declared(Variable("*"), {"type": value}, "types").type

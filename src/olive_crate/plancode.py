@@ -26,6 +26,11 @@ def _options(plan: Plan) -> list[tuple[str, str]]:
         value = getattr(plan.delimited, part)
         if value is not None:
             found.append((part, "None" if value == "" and part != "delimiter" else repr(value)))
+    fixed = msgspec.to_builtins(plan.fixed)
+    found += [(key, repr(value)) for key, value in fixed.items()]
+    if plan.fields:
+        listed = "".join(f"        {msgspec.to_builtins(each)!r},\n" for each in plan.fields)
+        found.append(("fields", f"[\n{listed}    ]"))
     rows = msgspec.to_builtins(plan.rows)
     if rows:
         found.append(("rows", repr({key: _plain(value) for key, value in rows.items()})))

@@ -15,6 +15,7 @@ from typing import Any
 import msgspec
 
 from .errors import PlanError, nearest
+from .fields import FixedSection, fixed_part, listed_fields
 from .plan import (
     DelimitedSection,
     Plan,
@@ -30,7 +31,9 @@ from .variables import Variable, declared, missing_codes
 from .writing import write_whole
 
 TOP = ("layout", "names", "types", "keep", "limit", "workers", "unreadable")
-SECTIONS = ("source", "delimited", "rows", "missing", "variable")
+SECTIONS = ("source", "delimited", "fixed", "rows", "missing", "field", "variable")
+SHARED = ("comment", "trim", "decimal", "grouping")
+"""Parts of the delimited section that a fixed layout has as well, under its own heading."""
 
 
 def read_plan(path: Path) -> Plan:
@@ -60,9 +63,19 @@ def plan_from(mapping: Mapping[str, Any], base: Path | None = None, where: str =
     given = {key: mapping[key] for key in TOP if key in mapping}
     types = given.pop("types") if isinstance(given.get("types"), Mapping) else {}
     top = {_field(key): top_part(key, value, where + key) for key, value in given.items()}
+    fixed = dict(_section(mapping, "fixed", where))
+    delimited = dict(_section(mapping, "delimited", where))
+    shared = {key: fixed.pop(key) for key in SHARED if key in fixed}
+    fields = mapping.get("field")
+    if fields is not None and not isinstance(fields, list):
+        raise PlanError(f"{where}field: expected [[field]] tables, got {fields!r}")
+    if (fixed or fields) and top.get("layout") is None:
+        top["layout"] = "fixed"
     plan = Plan(
+        fixed=_fixed(fixed, where),
+        fields=listed_fields(fields, f"{where}[[field]]") if fields else None,
         source=_source(_section(mapping, "source", where), where),
-        delimited=_delimited(_section(mapping, "delimited", where), where),
+        delimited=_delimited(delimited | shared, where),
         rows=rows_part(_section(mapping, "rows", where), Rows(), f"{where}rows"),
         missing=_missing(_section(mapping, "missing", where), where),
         variables=variables,
@@ -82,6 +95,7 @@ def _home(key: str) -> str:
     homes = {
         "source": SourceSection.__struct_fields__,
         "delimited": DelimitedSection.__struct_fields__,
+        "fixed": FixedSection.__struct_fields__,
         "rows": tuple(field for field in Rows.__struct_fields__ if field != "names"),
     }
     return next((f"[{section}]" for section, keys in homes.items() if key in keys), "")
@@ -114,6 +128,14 @@ def _delimited(section: Mapping[str, Any], where: str) -> DelimitedSection:
     _only_known(section, DelimitedSection.__struct_fields__, at)
     return DelimitedSection(
         **{part: delimited_part(part, value, f"{at}.{part}") for part, value in section.items()}
+    )
+
+
+def _fixed(section: Mapping[str, Any], where: str) -> FixedSection:
+    at = f"{where}fixed"
+    _only_known(section, (*FixedSection.__struct_fields__, *SHARED), at)
+    return FixedSection(
+        **{part: fixed_part(part, value, f"{at}.{part}") for part, value in section.items()}
     )
 
 
@@ -152,9 +174,14 @@ def plan_mapping(plan: Plan, folder: Path | None = None) -> dict[str, Any]:
     if "path" in source:
         source["path"] = portable_path(plan, folder)
     tables["source"] = source
-    tables["delimited"] = msgspec.to_builtins(plan.delimited)
+    delimited = msgspec.to_builtins(plan.delimited)
+    fixed = msgspec.to_builtins(plan.fixed)
+    if plan.layout == "fixed":
+        fixed |= {key: delimited.pop(key) for key in SHARED if key in delimited}
+    tables["delimited"], tables["fixed"] = delimited, fixed
     tables["rows"] = _rows_mapping(plan.rows)
     tables["missing"] = {"codes": _codes(plan.missing)} if plan.missing else {}
+    tables["field"] = [msgspec.to_builtins(each) for each in plan.fields or ()]
     tables["variable"] = [_variable_mapping(each) for each in plan.variables]
     return {key: value for key, value in tables.items() if value not in ({}, [])}
 
@@ -225,7 +252,7 @@ def _lay(document: Any, mapping: dict[str, Any]) -> None:
     import tomlkit
 
     for key, value in mapping.items():
-        if key == "variable":
+        if key in ("variable", "field"):
             tables = tomlkit.aot()
             for each in value:
                 tables.append(_toml_table(each))
@@ -268,27 +295,27 @@ def _update(old: Any, new: dict[str, Any]) -> None:
     for key in [key for key in old if key not in new]:
         del old[key]
     for key, value in new.items():
-        if key == "variable" and key in old:
-            _update_variables(old, value)
+        if key in ("variable", "field") and key in old:
+            _update_tables(old, key, value)
         elif isinstance(value, dict) and key in old:
             _update(old[key], value)
         elif key not in old or old[key] != value:
             old[key] = _toml_table(value) if isinstance(value, dict) else _toml_value(value)
 
 
-def _update_variables(document: Any, variables: list[dict[str, Any]]) -> None:
+def _update_tables(document: Any, key: str, mappings: list[dict[str, Any]]) -> None:
     import tomlkit
 
-    old = {table["name"]: table for table in document["variable"]}
+    old = {table["name"]: table for table in document[key]}
     tables = tomlkit.aot()
-    for mapping in variables:
+    for mapping in mappings:
         table = old.get(mapping["name"])
         if table is None:
             table = _toml_table(mapping)
         else:
             _update(table, mapping)
         tables.append(table)
-    document["variable"] = tables
+    document[key] = tables
 
 
 def _comment(document: Any, plan: Plan) -> None:
@@ -299,6 +326,7 @@ def _comment(document: Any, plan: Plan) -> None:
     commented = set()
     for evidence in plan.evidence:
         section, _, key = evidence.subject.partition(".")
+        section = "fixed" if section == "delimited" and plan.layout == "fixed" else section
         claim = " ".join(evidence.claim.split())
         if section == "level" and key in by_name:
             by_name[key]["name"].comment(claim)
@@ -309,5 +337,7 @@ def _comment(document: Any, plan: Plan) -> None:
             else:
                 table["type" if "type" in table else "name"].comment(claim)
                 commented.add(key)
+        elif section in document and not key:
+            document[section].comment(claim)
         elif section in document and key in document[section]:
             document[section][key].comment(claim)

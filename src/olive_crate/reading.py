@@ -25,13 +25,15 @@ from .detect.names import unique_names
 from .detect.settle import Settled
 from .errors import PlanError, UnreadableError
 from .evidence import Example
+from .fields import Field
 from .kernels import reference as kernels
 from .kernels.reference import Ints, times
 from .matching import columns_of, notes_on
 from .numerals import check_marks, is_open, look_for_proof
 from .plan import Plan
-from .records.delimited import read_blocks
-from .records.spans import Cells, Spans
+from .records import delimited, fixed
+from .records.fixed import Block, FixedLayout
+from .records.spans import Cells
 from .records.tally import Tally
 from .variables import MissingCode, Variable, resolve
 
@@ -69,16 +71,23 @@ def prepare(settled: Settled) -> Reading:
     known = [each.name for each in variables]
     plan = settled.plan
     kept = resolve(plan.keep, known) if plan.keep is not None else known
-    slots = [
-        Slot(
-            known.index(name),
-            variables[known.index(name)],
-            _finder(plan, variables[known.index(name)]),
-        )
-        for name in kept
-    ]
+    places = {name: index for index, name in enumerate(known)}
+    slots = [_slot(settled, places[name], variables[places[name]]) for name in kept]
     left = tuple(name for name in known if name not in set(kept))
     return Reading(settled, slots, left, notes)
+
+
+def _slot(settled: Settled, index: int, variable: Variable) -> Slot:
+    layout = settled.layout
+    field = layout.fields[index] if isinstance(layout, FixedLayout) else None
+    if field is not None and field.decimals:
+        if variable.type == "integer":
+            raise PlanError(
+                f'"{variable.name}": an integer has no decimals, but {field.decimals} are implied'
+            )
+        if variable.decimals is None:
+            variable = msgspec.structs.replace(variable, decimals=field.decimals)
+    return Slot(index, variable, _finder(settled.plan, variable, field))
 
 
 def _matched(
@@ -113,22 +122,31 @@ def _bare(unit: str) -> str:
     return "" if DATE_FORM.fullmatch(bare) else bare
 
 
-def _finder(plan: Plan, variable: Variable) -> Finder:
+def _finder(plan: Plan, variable: Variable, field: Field | None) -> Finder:
     rule = Rule(
-        kind=variable.type or NONE_YET,
+        kind=variable.type or _kind_by_field(field),
         decimal=plan.delimited.decimal or ".",
         grouping=plan.delimited.grouping or "",
         format=variable.format,
         true=variable.true,
         false=variable.false,
         codes=_codes(plan, variable),
-        trim=plan.delimited.trim,
+        trim=True if field and plan.delimited.trim is None else plan.delimited.trim,
+        implied=field.decimals if field else 0,
+        sign=field.sign if field else None,
     )
     if variable.format is not None:
         rule = msgspec.structs.replace(rule, kind=_timed(variable))
     elif rule.kind == NONE_YET and (variable.true or variable.false):
         rule = msgspec.structs.replace(rule, kind="boolean")
     return Finder(rule, declared=rule.kind != NONE_YET)
+
+
+def _kind_by_field(field: Field | None) -> str:
+    """The type that implied decimals or a sign elsewhere tell."""
+    if field is None or not (field.decimals or field.sign):
+        return NONE_YET
+    return "number" if field.decimals else "integer"
 
 
 def _timed(variable: Variable) -> str:
@@ -157,9 +175,16 @@ def _codes(plan: Plan, variable: Variable) -> tuple[MissingCode, ...]:
     return variable.missing + tuple(code for code in plan.missing if str(code) not in own)
 
 
+def blocks_of(settled: Settled, tally: Tally | None = None) -> Iterator[Block]:
+    """The data of a source, block after block; `tally` accounts for every line."""
+    if isinstance(settled.layout, FixedLayout):
+        return fixed.read_blocks(settled.source, settled.layout, tally)
+    return delimited.read_blocks(settled.source, settled.layout, tally)
+
+
 def run(
     reading: Reading,
-    take: Callable[[Spans, list[Found]], None],
+    take: Callable[[Block, list[Found]], None],
     progress: Progress | None = None,
 ) -> None:
     """Read the source once and hand each converted block to `take`.
@@ -171,7 +196,7 @@ def run(
     stop = plan.unreadable == "stop"
     doubtful = is_open(reading)
     with _workers(plan.workers or 1, len(reading.slots)) as each_slot:
-        for spans in read_blocks(settled.source, settled.layout, reading.tally):
+        for spans in blocks_of(settled, reading.tally):
             found = each_slot(_taker(spans), reading.slots)
             _note_problems(reading, spans, found, stop)
             take(spans, found)
@@ -182,7 +207,7 @@ def run(
     check_marks(reading)
 
 
-def _taker(spans: Spans) -> Callable[[Slot], Found]:
+def _taker(spans: Block) -> Callable[[Slot], Found]:
     return lambda slot: slot.finder.take(spans.field(slot.index), spans.rows)
 
 
@@ -198,7 +223,7 @@ def _workers(count: int, most: int) -> Iterator[Callable[..., list[Any]]]:
         yield lambda work, items: list(pool.map(work, items))
 
 
-def _note_problems(reading: Reading, spans: Spans, found: list[Found], stop: bool) -> None:
+def _note_problems(reading: Reading, spans: Block, found: list[Found], stop: bool) -> None:
     worst: tuple[int, str] | None = None
     for slot, block in zip(reading.slots, found, strict=True):
         unread = block.converted.unread

@@ -121,6 +121,12 @@ class Receipt(msgspec.Struct, frozen=True, omit_defaults=True):
     decided: tuple[Evidence, ...] = ()
     """What was decided without being asked."""
     notes: tuple[str, ...] = ()
+    record_types: dict[str, int] = {}
+    """Fixed layout: lines of record types that were not read, by type."""
+    characters: int = 0
+    """Fixed layout: characters of the lines of data; in fields, and in none."""
+    covered: int = 0
+    uncovered: int = 0
     problem_count: int = 0
     seconds: float = 0.0
     problems: Any = Problems()
@@ -137,6 +143,9 @@ class Receipt(msgspec.Struct, frozen=True, omit_defaults=True):
             found.append(f"{self.lines} lines, but {sum(self.parts.values())} accounted for")
         if self.parts["data"] != self.rows:
             found.append(f"{self.parts['data']} rows of data, but {self.rows} in the dataset")
+        if self.covered + self.uncovered != self.characters:
+            total = self.covered + self.uncovered
+            found.append(f"{self.characters} characters, but {total} accounted for")
         found += [
             f"{each.name}: {each.total} cells for {self.rows} rows"
             for each in self.cells

@@ -179,15 +179,28 @@ PART_WORDS = {
     "blank": "blank",
     "comment": "comment",
     "skipped": "skipped",
+    "other": "of other record types",
 }
 
 
 def _lines(receipt: Receipt, width: int) -> list[str]:
-    parts = [f"{count:,} {PART_WORDS[part]}" for part, count in receipt.parts.items() if count]
+    words = dict(PART_WORDS)
+    if receipt.layout == "fixed":
+        words["continued"] = "further lines of cases"
+    parts = [f"{count:,} {words[part]}" for part, count in receipt.parts.items() if count]
     lines = wrapped(f"{several(receipt.lines, 'line')}: {', '.join(parts) or 'none'}", width, "  ")
     for rows, part in ((receipt.skipped_rows, "skipped"), (receipt.blank_rows, "blank")):
         if rows:
             lines.append(f"  {part}: {row_list(rows, receipt.parts[part])}")
+    if receipt.record_types:
+        kinds = [f'"{kind}" {count:,}' for kind, count in receipt.record_types.items()]
+        more = f" and {len(kinds) - 8} more" if len(kinds) > 8 else ""
+        lines += wrapped(f"  other record types: {', '.join(kinds[:8])}{more}", width, "    ")
+    if receipt.characters:
+        lines.append(
+            f"  {several(receipt.characters, 'character')}: {receipt.covered:,} in fields, "
+            f"{receipt.uncovered:,} in none"
+        )
     if receipt.short:
         lines.append(
             f"  short: {row_list(receipt.short_rows, receipt.short)} lack fields, taken as blank"
@@ -274,6 +287,11 @@ SUBJECTS = {
     "rows.labels": "labels in row",
     "rows.repeated": "repeated heading",
     "rows.data": "data end in row",
+    "layout": "layout",
+    "fixed.fields": "fields",
+    "fixed.record_length": "record length",
+    "fixed.overlap": "overlap",
+    "fixed.uncovered": "positions",
 }
 
 

@@ -70,10 +70,11 @@ def by_value(
     reasons: np.ndarray,
     codes: tuple[MissingCode, ...],
     decimal: str,
+    implied: int = 0,
 ) -> None:
     """Give the reasons of codes to the numbers that are codes; changes `valid` and `reasons`."""
     for place, code in enumerate(codes):
-        low, high = _span(code, decimal)
+        low, high = _span(code, decimal, implied)
         if low is None and high is None:
             continue
         hit = valid.copy()
@@ -86,9 +87,9 @@ def by_value(
             valid &= ~hit
 
 
-def _span(code: MissingCode, decimal: str) -> tuple[float | None, float | None]:
+def _span(code: MissingCode, decimal: str, implied: int) -> tuple[float | None, float | None]:
     if isinstance(code.value, str):
-        number = number_of(code.value, decimal)
+        number = number_of(code.value, decimal, implied)
         return number, number
     if code.value is not None:
         return code.value, code.value

@@ -14,10 +14,11 @@ import numpy as np
 import pyarrow as pa
 
 from ..kernels import reference as kernels
-from ..kernels.reference import Flags, Ints, numbers
+from ..kernels.reference import Flags, Ints, columns, numbers
 from ..records.spans import Cells
 from .missing import by_text, by_value
 from .rule import IS_BLANK, IS_UNREADABLE, Converted, Rule, reason_of
+from .signs import sign_in_front
 
 CURRENCY = tuple(sign.encode("utf-8") for sign in "€$£¥₹₺₽₪")
 SPACES = tuple(sign.encode("utf-8") for sign in (" ", "\t", "\u00a0", "\u202f", "\u2009"))
@@ -27,6 +28,8 @@ QUOTES = tuple(sign.encode("utf-8") for sign in ("'", "\u2019"))
 def convert_numbers(cells: Cells, rule: Rule) -> Converted:
     """Take cells as `integer` or `number`."""
     whole = rule.kind == "integer"
+    if rule.sign is not None:
+        cells = sign_in_front(cells, rule.sign)
     values, ok, most = _plain(cells, rule)
     reasons = np.zeros(len(cells), np.uint8)
     inexact = 0
@@ -37,7 +40,7 @@ def convert_numbers(cells: Cells, rule: Rule) -> Converted:
         pending, deep, inexact = _the_rest(cells, rule, pending, values, ok, reasons)
         most = max(most, deep)
     if rule.codes:
-        by_value(values, ok, reasons, rule.codes, rule.decimal)
+        by_value(values, ok, reasons, rule.codes, rule.decimal, rule.implied)
     reasons[pending] = IS_UNREADABLE
     kind = pa.int64() if whole else pa.float64()
     return Converted(kernels.arrow(values, ok, kind), reasons, pending, most, inexact)
@@ -47,7 +50,13 @@ def _plain(cells: Cells, rule: Rule) -> tuple[np.ndarray, Flags, int]:
     """Plain numerals: their values, where they are such, and the most decimals."""
     whole = rule.kind == "integer"
     decimal = 0 if whole else ord(rule.decimal)
-    numerals = numbers.parse(cells.buffer, cells.starts, cells.ends, decimal)
+    if cells.grid is not None and columns.fits(cells.grid.width):
+        grid = (*cells.grid, len(cells))
+        numerals = columns.parse(cells.buffer, *grid, decimal, rule.strict)
+    else:
+        numerals = numbers.parse(cells.buffer, cells.starts, cells.ends, decimal)
+    if rule.implied:
+        numerals = numbers.with_implied(numerals, rule.implied)
     values, ok = numbers.integers(numerals) if whole else numbers.floats(numerals)
     if rule.strict and numerals.padded is not None:
         ok = ok & ~numerals.padded
@@ -95,6 +104,10 @@ def _other_forms(cells: Cells, rule: Rule) -> tuple[np.ndarray, Flags, int, int]
         starts, ends = cells.starts, cells.ends
     mantissa_ends, exponent, fits = _exponents(cells, starts, ends)
     numerals = numbers.parse(cells.buffer, starts, mantissa_ends, ord(rule.decimal))
+    if rule.implied:
+        plain = numbers.with_implied(numerals, rule.implied).decimals
+        written = np.where(mantissa_ends == ends, plain, numerals.decimals)
+        numerals = numerals._replace(decimals=written)
     values, exact = numbers.floats(numerals, exponent)
     exact &= fits & good & (starts < ends)
     if rule.strict and numerals.padded is not None:
@@ -220,7 +233,8 @@ def _one_by_one(cells: Cells, rule: Rule) -> tuple[np.ndarray, Flags, int, int]:
         plain = _plain_text(text, rule)
         if form.fullmatch(plain):
             standard = plain.replace(rule.decimal, ".")
-            values[index], good[index] = float(standard), True
+            scale = rule.implied if rule.implied and not set(".eE") & set(standard) else 0
+            values[index], good[index] = float(f"{standard}e-{scale}" if scale else standard), True
             mantissa = re.split("[eE]", standard)[0]
             inexact += len(re.sub("[^0-9]", "", mantissa).strip("0")) > 17
             decimals = max(decimals, len(mantissa.partition(".")[2]))

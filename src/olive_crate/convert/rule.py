@@ -57,6 +57,10 @@ class Rule(msgspec.Struct, frozen=True, eq=False):
     false: tuple[str, ...] = ()
     codes: tuple[MissingCode, ...] = ()
     trim: bool | str | None = None
+    implied: int = 0
+    """Decimals of numbers in which no decimal mark is written."""
+    sign: str | None = None
+    """`trailing` or `overpunched`, where the sign does not stand in front."""
     strict: bool = False
     """Only what is surely of this kind counts: no currency signs, no numbers padded with zeros."""
 
@@ -79,9 +83,12 @@ def reason_of(code: int) -> int:
     return FIRST_CODE + code
 
 
-def number_of(text: str, decimal: str = ".") -> float | None:
-    """A code's text as a number, if it is one."""
+def number_of(text: str, decimal: str = ".", implied: int = 0) -> float | None:
+    """A code's text as a number, if it is one; with implied decimals as it stands in the file."""
     try:
-        return float(text.replace(decimal, ".")) if any(map(str.isdigit, text)) else None
+        if not any(map(str.isdigit, text)):
+            return None
+        scale = 10**implied if implied and decimal not in text else 1
+        return float(text.replace(decimal, ".")) / scale
     except ValueError:
         return None

@@ -20,16 +20,30 @@ from ..kernels.reference import Marks
 from ..plan import DelimitedSection, Plan, Rows
 from ..records.delimited import Layout, raw_blocks, records_as_text
 from ..records.encoding import decoded
+from ..records.fixed import FixedLayout
 from ..sources import Source
+from .breaks import Found
 from .delimiter import find_delimiter, with_delimiter
 from .encoding import find_encoding
-from .heading import Row, find_last, find_rows
-from .marks import find_marks, shapes_of
-from .names import headings_of, padded_cells
+from .heading import Row
+from .names import headings_of
 from .quotes import find_comment, find_escape, find_quote
+from .roles import (
+    as_utf8,
+    cells_of_row,
+    check_heading,
+    heading_rows,
+    last_heading,
+    row_parts,
+    shapes_at_head,
+    with_last,
+    with_marks,
+    without_mark,
+)
 from .sample import Sample
 
 LOOKED_AT = 200
+ALIGNED_ROWS = 1000
 ROWS_A_BLOCK = 16_384
 SMALLEST_BLOCK, LARGEST_BLOCK = 1 << 20, 8 << 20
 
@@ -39,7 +53,7 @@ class Settled(msgspec.Struct, frozen=True, eq=False):
 
     source: Source
     plan: Plan
-    layout: Layout
+    layout: Layout | FixedLayout
     headings: tuple[str, ...]
     units: tuple[str, ...]
     labels: tuple[str, ...]
@@ -48,6 +62,8 @@ class Settled(msgspec.Struct, frozen=True, eq=False):
     """The rows at the head, as they are cut."""
     shapes: Counter[str] | None = None
     """How the numbers at the head are written, where the decimal mark is not declared."""
+    found: Found | None = None
+    """The fields of a fixed layout, where they were found and not declared."""
 
 
 def settle(
@@ -63,6 +79,10 @@ def settle(
     are written that the marks found by the head do not fit: what an earlier pass has met.
     """
     sample = Sample(source, thorough)
+    if plan.layout == "fixed" or plan.fields is not None:
+        from .fixed import settle_fixed
+
+        return settle_fixed(source, plan, sample, around, shapes)
     evidence: list[Evidence] = []
     encoding = plan.source.encoding
     if encoding is None:
@@ -71,19 +91,27 @@ def settle(
         encoding = found.value
     text = as_utf8(sample.head, encoding, sample.is_whole)
     delimited, marks = _cutting(plan.delimited, text, sample, encoding, evidence)
+    if plan.layout is None and plan.delimited.delimiter is None:
+        aligned = _aligned(text, delimited, evidence)
+        if aligned is not None:
+            from .fixed import settle_fixed
+
+            known = [each for each in evidence if each.subject == "source.encoding"]
+            known.append(_aligned_evidence(aligned))
+            return settle_fixed(source, plan, sample, around, shapes, known, aligned)
     rows = _head_rows(text, sample.is_whole, marks, plan.rows)
     usual = _usual_fields(rows)
-    parts = _parts(plan.rows, rows, usual, evidence)
+    parts = row_parts(plan.rows, rows, usual, evidence)
     heading = [row for row in rows if row.number in (parts.names or ())]
-    _check_heading(source, parts, rows, sample)
+    check_heading(source, parts, rows, sample)
     fields = _columns(rows, heading, usual)
     if plan.rows.data is None:
         parts = _with_last(parts, sample, encoding, marks, fields, evidence)
     met = shapes
     if delimited.decimal is None and shapes is None:
-        met = _shapes_at_head(rows, parts, fields)
+        met = shapes_at_head(rows, parts, fields)
     if delimited.decimal is None:
-        delimited = _with_marks(delimited, met or Counter(), evidence)
+        delimited = with_marks(delimited, met or Counter(), evidence)
     filled = any(row.filled or len(row.cells) > 1 for row in rows)
     headings = headings_of(plan, heading, fields, source) if filled or plan.names else ()
     complete = msgspec.structs.replace(
@@ -97,10 +125,10 @@ def settle(
         encoding=encoding,
         marks=marks,
         fields=fields,
-        heading=_heading_rows(parts),
-        names=_last_heading(parts, rows),
+        heading=heading_rows(parts),
+        names=last_heading(parts, rows),
         skip_repeated=parts.repeated == "skip",
-        skip=min([*_heading_rows(parts), parts.first or 1]) - 1,
+        skip=min([*heading_rows(parts), parts.first or 1]) - 1,
         first=parts.first or 1,
         last=parts.last,
         limit=plan.limit,
@@ -111,38 +139,44 @@ def settle(
         complete,
         layout,
         headings,
-        _cells_of(rows, parts.units, fields),
-        _cells_of(rows, parts.labels, fields),
+        cells_of_row(rows, parts.units, fields),
+        cells_of_row(rows, parts.labels, fields),
         tuple(evidence),
         tuple(rows),
         met if shapes is None else None,
     )
 
 
-def _shapes_at_head(rows: Sequence[Row], parts: Rows, fields: int) -> Counter[str]:
-    data = [row for row in rows if row.number >= (parts.first or 1)]
-    return shapes_of([row.cells[i] for row in data if i < len(row.cells)] for i in range(fields))
+def _aligned(
+    text: bytes, delimited: DelimitedSection, evidence: Sequence[Evidence]
+) -> Found | None:
+    """Fields aligned by blanks, where no delimiter cuts all rows alike."""
+    by = next((each for each in evidence if each.subject == "delimited.delimiter"), None)
+    if delimited.delimiter not in ("", "blanks") or (
+        by is not None and delimited.delimiter and not by.against
+    ):
+        return None
+    lines = text.decode("utf-8", "replace").splitlines()[:ALIGNED_ROWS]
+    if not any(b"  " in line.strip() for line in text.splitlines()[:ALIGNED_ROWS]):
+        return None
+    from .breaks import find_fields
+
+    found = find_fields(lines)
+    filled = sum(bool(line.strip()) for line in lines)
+    enough = found.rows >= 4 and found.rows > 0.6 * filled
+    return found if enough and found.by_blanks and len(found.fields) > 1 else None
 
 
-def _with_marks(
-    section: DelimitedSection, shapes: Counter[str], evidence: list[Evidence]
-) -> DelimitedSection:
-    """The section with the decimal and the grouping mark."""
-    found = find_marks(shapes, section.delimiter or "")
-    marks = {each.subject.partition(".")[2]: each.value for each in found}
-    if section.grouping is not None:
-        marks.pop("grouping", None)
-        found = [each for each in found if each.subject != "delimited.grouping"]
-    evidence += found
-    return msgspec.structs.replace(section, **({"decimal": "."} | marks))
-
-
-def as_utf8(head: bytes, encoding: str, whole: bool) -> bytes:
-    """The head of a source as UTF-8, up to its last whole line."""
-    text = decoded(head, encoding, whole).encode("utf-8", "replace")
-    if whole:
-        return text
-    return text[: max(text.rfind(b"\n"), text.rfind(b"\r")) + 1] or text
+def _aligned_evidence(found: Found) -> Evidence:
+    return Evidence(
+        "layout",
+        "fixed",
+        f"the same positions are blank in {found.rows:,} rows looked at, and no delimiter cuts "
+        "them alike",
+        found.rows,
+        alternatives=("delimited",),
+        certain=False,
+    )
 
 
 def _cutting(
@@ -218,7 +252,7 @@ def _distinct(delimiter: str, quote: str, escape: str, decimal: str | None) -> N
 
 def _head_rows(text: bytes, whole: bool, marks: Marks, rows: Rows) -> list[Row]:
     """The rows at the head of the source, titles too."""
-    skip = min([*_heading_rows(rows), rows.first or 1]) - 1 if rows.names else 0
+    skip = min([*heading_rows(rows), rows.first or 1]) - 1 if rows.names else 0
     cut = _cut_rows(text, marks, skip)
     if skip == 0 and marks.quote and (not cut or _swallowed(cut, text)):
         cut = _cut_rows(text, Marks(marks.delimiter, marks.blanks, comment=marks.comment), 0)
@@ -272,70 +306,6 @@ def _columns(rows: Sequence[Row], heading: Sequence[Row], usual: int) -> int:
     return max(named, usual) if 2 * wider > len(data) else named
 
 
-def _heading_rows(rows: Rows) -> tuple[int, ...]:
-    return (*(rows.names or ()), *(row for row in (rows.labels, rows.units) if row))
-
-
-def _parts(rows: Rows, head: Sequence[Row], fields: int, evidence: list[Evidence]) -> Rows:
-    """Which row plays which part; what the plan says is left as it is."""
-    changes: dict[str, object] = {}
-    if rows.names is None:
-        upto = [row for row in head if rows.first is None or row.number <= rows.first]
-        found = find_rows(upto if rows.first is None else [*upto, *head[len(upto) :]], fields)
-        for each in found:
-            numbers = tuple(int(word) for word in each.value.split(", ") if word)
-            key = each.subject.partition(".")[2]
-            if key == "names":
-                if rows.first is not None and numbers and numbers[-1] >= rows.first:
-                    changes["names"] = ()
-                    continue
-                changes["names"] = numbers
-                evidence.append(each)
-            elif rows.first is not None or (key != "data" and getattr(rows, key)):
-                continue
-            elif key == "data":
-                changes["data"] = f"{numbers[0]}.."
-            else:
-                changes[key] = numbers[0]
-                evidence.append(each)
-    elif rows.data is None:
-        above = _heading_rows(rows)
-        below = [row for row in head if row.number > max(above, default=0) and row.filled]
-        first = below[0].number if below else max(above, default=0) + 1
-        if rows.units is None and rows.names:
-            found = find_rows([row for row in head if row.number >= max(above)], fields)
-            units = next((each for each in found if each.subject == "rows.units"), None)
-            if units:
-                changes["units"] = int(units.value)
-                evidence.append(units)
-                first = int(units.value) + 1
-        changes["data"] = f"{first}.."
-    made = msgspec.structs.replace(rows, **changes)
-    floor = max(_heading_rows(made), default=0) + 1
-    if rows.data is None and (made.first or 1) < floor:
-        made = msgspec.structs.replace(made, data=f"{floor}..")
-    return made
-
-
-def _check_heading(source: Source, parts: Rows, rows: Sequence[Row], sample: Sample) -> None:
-    known = {row.number for row in rows}
-    last = rows[-1].number if rows else 0
-    for part in ("names", "labels", "units"):
-        value = getattr(parts, part)
-        for number in value if isinstance(value, tuple) else (value,):
-            if number is None or number in known:
-                continue
-            if number > last:
-                size = "has only" if sample.is_whole else "shows in its head only"
-                raise LayoutError(
-                    f"{source.name}: rows.{part} = {number}, but the file {size} {last} rows"
-                )
-            raise LayoutError(
-                f"{source.name}: rows.{part} = {number}: no record starts on this row "
-                "(it is blank, a comment, or inside quoted text)"
-            )
-
-
 def _with_last(
     parts: Rows,
     sample: Sample,
@@ -351,11 +321,7 @@ def _with_last(
     rows = _tail_rows(sample, tail, encoding, marks)
     if sample.is_whole:
         rows = [row for row in rows if row.number >= first]
-    found = find_last(rows, fields)
-    if found is None:
-        return parts
-    evidence.append(found)
-    return msgspec.structs.replace(parts, data=f"{first}..{found.value}")
+    return with_last(parts, rows, fields, evidence)
 
 
 def _tail_rows(sample: Sample, tail: bytes, encoding: str, marks: Marks) -> list[Row]:
@@ -373,28 +339,6 @@ def _last_rows(text: bytes, marks: Marks) -> list[Row]:
     lines = text.splitlines(keepends=True)
     last = lines[-LOOKED_AT:]
     return _cut_rows(b"".join(last), marks, 0, len(lines) - len(last) + 1)
-
-
-def without_mark(encoding: str, head: bytes) -> str:
-    """The encoding for a piece that does not hold the byte-order mark at the head."""
-    if encoding.lower() in ("utf-16", "utf-32"):
-        order = "le" if head.startswith(b"\xff") else "be"
-        return f"{encoding}-{order}"
-    return encoding
-
-
-def _last_heading(parts: Rows, rows: Sequence[Row]) -> tuple[bytes, ...]:
-    """The cells of the heading's last row as they stand in the file."""
-    number = (parts.names or (0,))[-1] if parts.names else 0
-    row = next((row for row in rows if row.number == number), None)
-    return tuple(cell.encode("utf-8") for cell in row.cells) if row else ()
-
-
-def _cells_of(rows: Sequence[Row], number: int | None, fields: int) -> tuple[str, ...]:
-    row = next((row for row in rows if row.number == number), None)
-    return (
-        tuple(cell.strip() for cell in padded_cells(row.cells, fields)) if row else ("",) * fields
-    )
 
 
 def _block_size(text: bytes) -> int:

@@ -32,7 +32,7 @@ from ..reading import (
     settled_values,
 )
 from ..receipt import CellCounts, Receipt
-from ..records.spans import Spans
+from ..records.fixed import Block
 from .packed import Packing, checked_target
 
 HELD = 64 << 20
@@ -108,7 +108,7 @@ class _Sink:
         self.reason_counts = [np.zeros(256, np.int64) for _ in reading.slots]
         self.valid = [0] * len(reading.slots)
 
-    def take(self, spans: Spans, found: list[Found]) -> None:
+    def take(self, spans: Block, found: list[Found]) -> None:
         """One block."""
         self.rows += len(spans.rows)
         for place, block in enumerate(found):

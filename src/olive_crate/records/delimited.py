@@ -22,7 +22,7 @@ from ..kernels.reference import PAD, Bytes, Flags, Ints, Marks, Structure
 from ..sources import Source
 from .encoding import bad_byte, utf8_pieces
 from .spans import Spans, shaped
-from .tally import BLANK, COMMENT, CONTINUED, DATA, HEADING, SKIPPED, Tally
+from .tally import BLANK, COMMENT, CONTINUED, DATA, HEADING, SKIPPED, CountedStream, Tally
 
 PADDING = bytes(PAD)
 LARGEST = (1 << 31) - 4 * PAD
@@ -86,7 +86,7 @@ def raw_blocks(source: Source, layout: Layout, tally: Tally | None = None) -> It
     carried, row, offset, size = b"", 1, 0, layout.block
     beyond_ascii = False
     with source.open() as opened:
-        stream = _Counted(opened, tally)
+        stream = CountedStream(opened, tally)
         pieces = utf8_pieces(cast(IO[bytes], stream), layout.encoding, layout.block, source.name)
         piece = next(pieces, b"")
         to_skip = layout.skip
@@ -126,18 +126,6 @@ def raw_blocks(source: Source, layout: Layout, tally: Tally | None = None) -> It
             size = max(2 * (high - PAD), layout.block) if empty else layout.block
             carried, piece = text[consumed:high], following
             offset += consumed - PAD
-
-
-class _Counted:
-    """A stream that counts the bytes read from it."""
-
-    def __init__(self, stream: IO[bytes], tally: Tally) -> None:
-        self._stream, self._tally = stream, tally
-
-    def read(self, count: int) -> bytes:
-        piece = self._stream.read(count)
-        self._tally.bytes += len(piece)
-        return piece
 
 
 def _gathered(pieces: Iterator[bytes], size: int, block: int) -> bytes:

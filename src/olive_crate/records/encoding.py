@@ -38,6 +38,37 @@ def codec_name(name: str) -> str:
     return found.name
 
 
+MULTIBYTE = (
+    "utf_",
+    "utf-",
+    "cp932",
+    "cp936",
+    "cp949",
+    "cp950",
+    "gb",
+    "big5",
+    "euc",
+    "shift",
+    "iso2022",
+    "johab",
+    "hz",
+)
+
+
+def is_multibyte(encoding: str) -> bool:
+    """May a character take several bytes in this encoding, which is not UTF-8?"""
+    name = codec_name(encoding)
+    return name not in ("utf-8", "utf-8-sig") and name.startswith(MULTIBYTE)
+
+
+def is_ebcdic(encoding: str) -> bool:
+    """Is this one of the EBCDIC code pages?"""
+    try:
+        return "a1".encode(codec_name(encoding)) == b"\x81\xf1"
+    except UnicodeError:
+        return False
+
+
 def decoded(data: bytes, encoding: str, final: bool = False) -> str:
     """A piece from the start of a source as text; what cannot be decoded shows as U+FFFD."""
     decoder = codecs.getincrementaldecoder(_reading(encoding))("replace")

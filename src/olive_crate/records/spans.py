@@ -2,11 +2,21 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import msgspec
 import numpy as np
 
 from ..kernels import reference as kernels
 from ..kernels.reference import Bytes, Ints
+
+
+class Grid(NamedTuple):
+    """Cells of one width at equal distances: bytes that can be read as a table."""
+
+    first: int
+    stride: int
+    width: int
 
 
 class Cells(msgspec.Struct, frozen=True, eq=False):
@@ -15,6 +25,7 @@ class Cells(msgspec.Struct, frozen=True, eq=False):
     buffer: Bytes
     starts: Ints
     ends: Ints
+    grid: Grid | None = None
 
     def __len__(self) -> int:
         return len(self.starts)
@@ -28,6 +39,9 @@ class Cells(msgspec.Struct, frozen=True, eq=False):
         if trim in (None, False):
             return self
         left, right = trim in (True, "left"), trim in (True, "right")
+        if self.grid is not None:
+            at = kernels.trimmed_table(self.buffer, *self.grid, len(self), left, right)
+            return Cells(self.buffer, self.starts + at[0], self.starts + at[1])
         return Cells(
             self.buffer, *kernels.trimmed(self.buffer, self.starts, self.ends, left, right)
         )

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from typing import IO
+
 import msgspec
 
 from ..kernels.reference import Ints
 
 HEADING, DATA, BLANK, COMMENT, SKIPPED = "heading", "data", "blank", "comment", "skipped"
-CONTINUED = "continued"
-PARTS = (HEADING, DATA, CONTINUED, BLANK, COMMENT, SKIPPED)
+CONTINUED, OTHER = "continued", "other"
+PARTS = (HEADING, DATA, CONTINUED, BLANK, COMMENT, SKIPPED, OTHER)
 ROWS_KEPT = 1000
 
 
@@ -42,3 +45,31 @@ class Tally(msgspec.Struct, eq=False):
     blank_rows: RowList = msgspec.field(default_factory=RowList)
     repeated: RowList = msgspec.field(default_factory=RowList)
     """Rows within the data that are the heading again."""
+    record_types: Counter[str] = msgspec.field(default_factory=Counter)
+    """Lines of record types that are not read, by type."""
+    incomplete: tuple[int, int] | None = None
+    """The first row of a last case that lacks lines, and how many it lacks."""
+    cut_characters: int = 0
+    """Cells that begin within a character, where positions are counted in bytes."""
+    characters: int = 0
+    covered: int = 0
+    uncovered: int = 0
+    outside: dict[tuple[int, int, int], RowList] = msgspec.field(default_factory=dict)
+    """Rows with something at positions that no field covers, by line, start and end."""
+
+    def outside_of(self, place: tuple[int, int, int]) -> RowList:
+        """The rows with something at this place."""
+        return self.outside.setdefault(place, RowList())
+
+
+class CountedStream:
+    """A stream that counts the bytes read from it."""
+
+    def __init__(self, stream: IO[bytes], tally: Tally) -> None:
+        self._stream, self._tally = stream, tally
+
+    def read(self, count: int) -> bytes:
+        """Up to `count` bytes."""
+        piece = self._stream.read(count)
+        self._tally.bytes += len(piece)
+        return piece

@@ -1,7 +1,7 @@
 """The kernels in NumPy: clear, portable, always there."""
 
-from . import numbers, times
-from .blanks import blank, trimmed
+from . import columns, numbers, times
+from .blanks import blank, table, trimmed, trimmed_table
 from .gather import FEW, arrow, bitmap, ranges, squeezed, strings, texts, whole_numbers
 from .structure import Marks, Structure, split
 from .words import PAD, Bytes, Flags, Ints, padded
@@ -17,14 +17,17 @@ __all__ = [
     "arrow",
     "bitmap",
     "blank",
+    "columns",
     "numbers",
     "padded",
     "ranges",
     "split",
     "squeezed",
     "strings",
+    "table",
     "texts",
     "times",
     "trimmed",
+    "trimmed_table",
     "whole_numbers",
 ]

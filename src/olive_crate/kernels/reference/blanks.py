@@ -46,3 +46,26 @@ def blank(buffer: Bytes, starts: Ints, ends: Ints) -> Flags:
         low, high = trimmed(buffer, starts[maybe], ends[maybe], right=False)
         empty[maybe[low == high]] = True
     return empty
+
+
+def table(buffer: Bytes, first: int, stride: int, width: int, rows: int) -> Bytes:
+    """Runs of one width at equal distances as a table of bytes, shaped (rows, width); no copy."""
+    return np.ndarray((rows, width), np.uint8, buffer.data, first, (stride, 1))
+
+
+def trimmed_table(
+    buffer: Bytes, first: int, stride: int, width: int, rows: int, left: bool, right: bool
+) -> tuple[Ints, Ints]:
+    """Where the text of each run starts and ends without blanks, counted from the run's start."""
+    text = np.ascontiguousarray(table(buffer, first, stride, width, rows))
+    filled = ~BLANK[text]
+    low, high = np.zeros(rows, np.int64), np.full(rows, width, np.int64)
+    if right:
+        high = width - filled[:, ::-1].argmax(axis=1)
+    if left:
+        low = filled.argmax(axis=1)
+    empty = ~filled[np.arange(rows), low] if left else ~filled[np.arange(rows), high - 1]
+    if empty.any():
+        low = np.where(empty, 0, low)
+        high = np.where(empty, 0, high)
+    return low, high

@@ -48,6 +48,8 @@ class Numerals(NamedTuple):
     """A zero stands before another digit, as in postal codes; `None` if nowhere."""
     small: bool
     """All mantissas have fewer than 16 digits."""
+    marked: Flags | int = 0
+    """Where a decimal mark is written; 1 if everywhere, 0 if nowhere."""
 
     def most_decimals(self) -> int:
         """The most decimals of a numeral that is ok."""
@@ -72,6 +74,7 @@ def parse(buffer: Bytes, starts: Ints, ends: Ints, decimal: int) -> Numerals:
     words = _aligned(buffer, ends, lengths, count)
     decimals: Ints | int = 0
     digits = lengths
+    found: Flags | int = 0
     if decimal:
         words, found, decimals = _without_mark(buffer, ends, words, lengths, decimal)
         digits = lengths - found
@@ -90,7 +93,7 @@ def parse(buffer: Bytes, starts: Ints, ends: Ints, decimal: int) -> Numerals:
     padded = first == ZERO
     if padded.any():
         padded &= digits - decimals > 1
-    return Numerals(value, decimals, negative, ok, padded, longest < 16)
+    return Numerals(value, decimals, negative, ok, padded, longest < 16, found)
 
 
 def _aligned(buffer: Bytes, ends: Ints, lengths: Ints, count: int) -> list[Words]:
@@ -112,7 +115,13 @@ def _without_mark(
     buffer: Bytes, ends: Ints, words: list[Words], lengths: Ints, mark: int
 ) -> tuple[list[Words], Flags | int, Ints | int]:
     """Take out one decimal mark: what stands before it moves up by a byte."""
-    behind = _same_place(buffer, ends, lengths, mark)
+    return close_mark(words, _same_place(buffer, ends, lengths, mark), mark)
+
+
+def close_mark(
+    words: list[Words], behind: int | None, mark: int
+) -> tuple[list[Words], Flags | int, Ints | int]:
+    """Take out the mark, which stands before so many characters, or anywhere (`None`)."""
     if behind is None:
         return _wherever(words, mark)
     closed = list(words)
@@ -173,6 +182,16 @@ def _wherever(words: list[Words], mark: int) -> tuple[list[Words], Flags, Ints]:
     return closed, found, decimals
 
 
+def with_implied(numerals: Numerals, implied: int) -> Numerals:
+    """The numerals with decimals that are not written, where no decimal mark is."""
+    marked = numerals.marked
+    if isinstance(marked, int):
+        decimals = numerals.decimals if marked else implied
+    else:
+        decimals = np.where(marked, numerals.decimals, implied)
+    return numerals._replace(decimals=decimals)
+
+
 def integers(numerals: Numerals) -> tuple[Ints, Flags]:
     """As 64-bit integers, and where they are such: no decimals, within range."""
     value, ok, negative = numerals.mantissa.view(np.int64), numerals.ok, numerals.negative
@@ -210,4 +229,4 @@ def floats(numerals: Numerals, exponent: Ints | None = None) -> tuple[np.ndarray
     return value, exact
 
 
-__all__ = ["LONGEST", "Numerals", "floats", "integers", "parse"]
+__all__ = ["LONGEST", "Numerals", "close_mark", "floats", "integers", "parse", "with_implied"]

@@ -1,0 +1,285 @@
+"""Where the fields of aligned text begin and end, found from the characters themselves.
+
+Three signs are used, the surest first: positions that are blank in every row; words of a heading
+that stand over one run of characters; and a change of what kind of character stands at a position
+(digits to letters, or the last digit of one number to the padded first digit of the next). A break
+is between two positions; `after` is the one on its left.
+"""
+
+from __future__ import annotations
+
+import itertools
+import re
+from collections.abc import Sequence
+
+import msgspec
+import numpy as np
+
+from ..fields import Field
+
+BLANK, DIGIT, LETTER, OTHER = 0, 1, 2, 3
+CLASSES = ("blank", "digit", "letter", "other")
+CERTAIN = 0.75
+WORTH_NAMING = 0.2
+LOOKED_AT = 1000
+
+
+class Break(msgspec.Struct, frozen=True):
+    """A border between two fields, and what speaks for it."""
+
+    after: int
+    """The position on its left, counted from 1."""
+    score: float
+    """From 0 to 1."""
+    cut: float
+    """The share of rows in which a value runs across it: like characters on both sides."""
+    why: str
+
+
+class Found(msgspec.Struct, frozen=True):
+    """Fields found, the breaks between them, and the breaks that came next."""
+
+    fields: tuple[Field, ...]
+    breaks: tuple[Break, ...]
+    alternatives: tuple[Break, ...]
+    rows: int
+    """Rows that were looked at."""
+    by_blanks: bool
+    """Every break is at a run of positions that are blank in all rows."""
+
+
+def codes_of(lines: Sequence[str]) -> np.ndarray:
+    """Lines as a table of character codes, shaped (rows, positions), blanks behind short ones."""
+    width = max((len(line) for line in lines), default=0)
+    text = "".join(line.ljust(width) for line in lines)
+    codes = np.frombuffer(text.encode("utf-32-le", "surrogatepass"), "<u4")
+    return codes.reshape(len(lines), width) if width else np.zeros((len(lines), 0), np.uint32)
+
+
+def classes_of(codes: np.ndarray) -> np.ndarray:
+    """The class of each character."""
+    classes = np.full(codes.shape, OTHER, np.uint8)
+    classes[(codes == 32) | (codes == 0xA0)] = BLANK
+    classes[(codes >= 48) & (codes <= 57)] = DIGIT
+    lower = codes | 0x20
+    classes[((lower >= 97) & (lower <= 122)) | (codes >= 0xC0)] = LETTER
+    return classes
+
+
+def shares(lines: Sequence[str]) -> np.ndarray:
+    """For each position the share of blank, digit, letter and other, shaped (positions, 4)."""
+    classes = classes_of(codes_of(lines))
+    if not classes.size:
+        return np.zeros((0, 4))
+    return np.stack([(classes == kind).mean(axis=0) for kind in range(4)], axis=1)
+
+
+def cut_shares(classes: np.ndarray) -> np.ndarray:
+    """For each break the share of rows in which like characters stand on both sides of it."""
+    left, right = classes[:, :-1], classes[:, 1:]
+    found: np.ndarray = ((left == right) & ((left == DIGIT) | (left == LETTER))).mean(axis=0)
+    return found
+
+
+def body_of(lines: Sequence[str]) -> list[int]:
+    """Which lines are alike in where they are blank: the data, without titles and notes."""
+    filled = [index for index, line in enumerate(lines) if line.strip()]
+    if len(filled) < 4:
+        return filled
+    blank = classes_of(codes_of([lines[index] for index in filled])) == BLANK
+    usual = blank.mean(axis=0) > 0.5
+    alike = (blank == usual).mean(axis=1)
+    middle = float(np.median(alike))
+    spread = float(np.median(np.abs(alike - middle)))
+    least = min(middle - 4 * spread - 0.05, 0.9)
+    return [index for index, share in zip(filled, alike, strict=True) if share >= least]
+
+
+def find_fields(lines: Sequence[str], given_heading: str | None = None) -> Found:
+    """The fields of these lines, which hold the data and may begin with titles and a heading."""
+    body = body_of(lines)
+    heading, first = (given_heading, 0) if given_heading else _heading(lines, body)
+    rows = [index for index in body if index >= first] or body
+    codes = codes_of([lines[index] for index in rows[:LOOKED_AT]])
+    classes = classes_of(codes)
+    if not classes.size:
+        return Found((), (), (), len(rows), False)
+    runs = _runs((classes != BLANK).any(axis=0))
+    cuts = cut_shares(classes)
+    scores = change_scores(codes, classes)
+    words = [(m.start(), m.end()) for m in re.finditer(r"\S+", heading or "")]
+    to_left = _stands_left(words, runs)
+    chosen: list[Break] = []
+    for place, (start, end) in enumerate(runs):
+        if place:
+            before = runs[place - 1][1]
+            chosen.append(Break(before, _gap_score(start - before, len(rows)), 0.0, "blank"))
+        chosen += _inner(words, start, end, cuts, scores, to_left)
+    taken = {each.after for each in chosen}
+    inside = [p for start, end in runs for p in range(start + 1, end) if p not in taken]
+    rest = [
+        Break(p, round(float(scores[p - 1]), 3), round(float(cuts[p - 1]), 3), "change")
+        for p in inside
+        if scores[p - 1] >= WORTH_NAMING
+    ]
+    rest.sort(key=lambda each: -each.score)
+    fields = _fields_between(runs, [each.after for each in chosen], heading or "")
+    by_blanks = all(each.why == "blank" for each in chosen)
+    return Found(tuple(fields), tuple(chosen), tuple(rest), len(rows), by_blanks)
+
+
+def _runs(filled: np.ndarray) -> list[tuple[int, int]]:
+    """Runs of positions that are not always blank, as (start, end) counted from 0."""
+    edges = np.flatnonzero(np.diff(np.concatenate(([0], filled.astype(np.int8), [0]))))
+    return [(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+
+
+def _gap_score(width: int, rows: int) -> float:
+    """Blank in all rows: the surer, the more rows there are and the wider it is."""
+    return round(1 - float(0.5 ** (0.25 * rows * min(width, 3))), 3)
+
+
+def _heading(lines: Sequence[str], body: Sequence[int]) -> tuple[str | None, int]:
+    """A line of words right above lines with digits, and where the data begin."""
+    filled = [index for index, line in enumerate(lines[:40]) if line.strip()]
+    for place, index in enumerate(filled):
+        below = [lines[each] for each in filled[place + 1 : place + 12]]
+        rules = [line for line in below[:1] if not re.search(r"\w", line)]
+        below = below[len(rules) :]
+        digits = sum(bool(re.search(r"\d", line)) for line in below)
+        line = lines[index]
+        words = re.findall(r"\S+", line)
+        worded = sum(bool(re.match(r"[^\W\d]|%|\(|°", word)) for word in words)
+        wide = len(line.rstrip()) >= 0.6 * max((len(each.rstrip()) for each in below), default=1)
+        if len(words) > 1 and worded == len(words) and wide and digits > 0.7 * len(below) > 0:
+            after = filled[place + 1 + len(rules) :]
+            return line, after[0] if after else index + 1
+    return None, 0
+
+
+def _stands_left(words: Sequence[tuple[int, int]], runs: Sequence[tuple[int, int]]) -> bool:
+    """Do the words of the heading begin where the data begin, rather than end where they end?"""
+    left = sum(any(start == a for a, _ in runs) for start, _ in words)
+    right = sum(any(end == b for _, b in runs) for _, end in words)
+    return left >= right
+
+
+def _inner(
+    words: Sequence[tuple[int, int]],
+    start: int,
+    end: int,
+    cuts: np.ndarray,
+    scores: np.ndarray,
+    to_left: bool,
+) -> list[Break]:
+    """Breaks within a run: between words of the heading above it, and where characters change."""
+    found: dict[int, Break] = {}
+    over = [(a, b) for a, b in words if a < end and b > start]
+    for (_, left), (right, _) in itertools.pairwise(over):
+        usual = right if to_left else left
+        between = [p for p in range(left, right + 1) if start < p < end]
+        if not between:
+            continue
+        best = max(between, key=lambda p: scores[p - 1] - cuts[p - 1] + 0.5 * (p == usual))
+        if right - left > 1 or cuts[best - 1] < 0.5 or scores[best - 1] > CERTAIN:
+            sure = 0.6 + 0.4 * max(float(scores[best - 1]), float(best == usual) * 0.5)
+            found[best] = Break(best, round(sure, 3), round(float(cuts[best - 1]), 3), "heading")
+    if not over or len(over) > 1 or not words:
+        for p in range(start + 1, end):
+            near = any(abs(p - each) < 1 for each in found)
+            if not words and scores[p - 1] >= CERTAIN and not near:
+                found[p] = Break(
+                    p, round(float(scores[p - 1]), 3), round(float(cuts[p - 1]), 3), "change"
+                )
+    return [found[p] for p in sorted(found)]
+
+
+def change_scores(codes: np.ndarray, classes: np.ndarray) -> np.ndarray:
+    """How much what stands at a position differs from what stands at the next, from 0 to 1."""
+    rows, width = classes.shape
+    if width < 2 or not rows:
+        return np.zeros(max(0, width - 1))
+    kinds = np.stack([(classes == kind).mean(axis=0) for kind in range(4)])
+    kinds[BLANK] *= 0.5  # blanks come and go with the width of a value
+    of_class = 0.5 * np.abs(np.diff(kinds, axis=1)).sum(axis=0)
+    within = _joined_by_mark(kinds)
+    entropy = np.array([_entropy(codes[:, place]) for place in range(width)])
+    digits = kinds[DIGIT] > 0.5
+    drop = np.clip(entropy[:-1] - entropy[1:], 0, None) / np.log2(10)
+    drop = np.where(digits[:-1] & digits[1:], 0.7 * drop, 0)
+    letters = (kinds[LETTER] > 0.5)[:-1] & (kinds[LETTER] > 0.5)[1:]
+    alphabet = np.array(
+        [_distance(codes[:, p], codes[:, p + 1]) if letters[p] else 0.0 for p in range(width - 1)]
+    )
+    padded = _ends_of_padding(kinds[BLANK])
+    scores = np.maximum.reduce([of_class, drop, 0.6 * alphabet, padded])
+    cased = _case_change(codes)
+    scores = np.where(within, 0.3 * scores, scores) * np.where(cased, 0.5, 1)
+    clipped: np.ndarray = np.clip(scores, 0, 1)
+    return clipped
+
+
+def _joined_by_mark(kinds: np.ndarray) -> np.ndarray:
+    """Breaks beside a mark that joins digits (`0.35`, `2025-10-12`, `10:30`) are none."""
+    mark = kinds[OTHER] > 0.9
+    digit = kinds[DIGIT] > 0.5
+    joins: np.ndarray = np.zeros(kinds.shape[1], bool)
+    joins[1:-1] = mark[1:-1] & digit[:-2] & digit[2:]
+    beside: np.ndarray = joins[:-1] | joins[1:]
+    return beside
+
+
+def _ends_of_padding(blank: np.ndarray) -> np.ndarray:
+    """A value filled up with blanks ends, and the next one begins at once."""
+    fall = blank[:-1] - blank[1:]
+    rising = np.zeros(len(fall), bool)
+    rising[1:] = blank[1:-1] >= blank[:-2]
+    ends: np.ndarray = np.where(rising & (fall > 0.05), np.clip(0.5 + fall, 0, 1), 0)
+    return ends
+
+
+def _case_change(codes: np.ndarray) -> np.ndarray:
+    """From a capital to a small letter is within a word."""
+    upper = ((codes >= 65) & (codes <= 90)).mean(axis=0)
+    lower = ((codes >= 97) & (codes <= 122)).mean(axis=0)
+    found: np.ndarray = (upper[:-1] > 0.8) & (lower[1:] > 0.3)
+    return found
+
+
+def _entropy(codes: np.ndarray) -> float:
+    _, counts = np.unique(codes, return_counts=True)
+    share = counts / counts.sum()
+    return float(-(share * np.log2(share)).sum())
+
+
+def _distance(left: np.ndarray, right: np.ndarray) -> float:
+    """Total variation between the characters at two positions."""
+    both = np.unique(np.concatenate((left, right)))
+    first = np.array([(left == each).mean() for each in both])
+    second = np.array([(right == each).mean() for each in both])
+    return float(0.5 * np.abs(first - second).sum())
+
+
+def _fields_between(
+    runs: Sequence[tuple[int, int]], breaks: Sequence[int], heading: str
+) -> list[Field]:
+    """The runs cut at the breaks, each with the words of the heading that stand over it."""
+    pieces = []
+    for start, end in runs:
+        edges = [start, *(p for p in breaks if start < p < end), end]
+        pieces += list(itertools.pairwise(edges))
+    names = [""] * len(pieces)
+    for match in re.finditer(r"\S+", heading):
+        place = _over(match.start(), match.end(), pieces)
+        names[place] = f"{names[place]} {match.group()}".strip()
+    return [Field(name, start + 1, end) for name, (start, end) in zip(names, pieces, strict=True)]
+
+
+def _over(start: int, end: int, pieces: Sequence[tuple[int, int]]) -> int:
+    """The piece that a word shares most positions with, else the nearest."""
+
+    def closeness(place: int) -> tuple[int, int]:
+        low, high = pieces[place]
+        return min(end, high) - max(start, low), -abs(low - start)
+
+    return max(range(len(pieces)), key=closeness)

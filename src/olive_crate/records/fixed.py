@@ -1,0 +1,554 @@
+"""Fixed-width text to spans, a block at a time.
+
+Where all lines of a block are of one length, nothing is scanned: the block is a table of bytes, and
+a field is a slice of its columns. Otherwise line ends are looked for. Characters of several bytes
+are counted as one, unless the plan counts positions in bytes. As in delimited text, each line gets
+its part, and is counted by its end in the bytes as well.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+from typing import IO, cast
+
+import msgspec
+import numpy as np
+
+from ..errors import LayoutError
+from ..fields import Field, RecordType, gaps
+from ..kernels import reference as kernels
+from ..kernels.reference import PAD, Bytes, Flags, Ints
+from ..sources import Source
+from .encoding import bad_byte, is_ebcdic, is_multibyte, utf8_pieces
+from .spans import Cells, Grid, Spans
+from .tally import (
+    BLANK,
+    COMMENT,
+    CONTINUED,
+    DATA,
+    HEADING,
+    OTHER,
+    SKIPPED,
+    CountedStream,
+    Tally,
+)
+
+PADDING = bytes(PAD)
+NEW_LINE, RETURN, BLANK_BYTE = 10, 13, 32
+NEXT_LINE = "\u0085".encode()
+LONGEST = 64 << 20
+
+
+class FixedLayout(msgspec.Struct, frozen=True, eq=False):
+    """Everything that must be settled before records of fixed fields can be read."""
+
+    encoding: str
+    fields: tuple[Field, ...]
+    lines: int = 1
+    """Physical lines of a case."""
+    length: int | None = None
+    """Characters of a record where no line ends stand between them."""
+    in_bytes: bool = False
+    tabs: int | None = None
+    record: RecordType | None = None
+    comment: bytes = b""
+    heading: tuple[int, ...] = ()
+    skip_repeated: bool = False
+    first: int = 1
+    last: int | None = None
+    limit: int | None = None
+    block: int = 1 << 20
+
+    @property
+    def undecoded(self) -> bool:
+        """Are the bytes cut as they are, and each cell decoded by itself?"""
+        return self.in_bytes and is_multibyte(self.encoding)
+
+
+class Lines(msgspec.Struct, frozen=True, eq=False):
+    """The lines of a piece of text; ends are without what ends the line."""
+
+    starts: Ints
+    ends: Ints
+    consumed: int
+    stride: int = 0
+    """From one line to the next, where that is the same for all; else 0."""
+
+
+class FixedSpans(msgspec.Struct, frozen=True, eq=False):
+    """A block of cases: where each of their lines starts and ends, shaped (rows, lines)."""
+
+    buffer: Bytes
+    starts: Ints
+    ends: Ints
+    rows: Ints
+    layout: FixedLayout
+    stride: int = 0
+    chars: Ints | None = None
+    """Where each character starts, where there are some of several bytes."""
+
+    def field(self, index: int) -> Cells:
+        """The cells of one field."""
+        field = self.layout.fields[index]
+        cells = self.piece(field.line, field.start, field.end)
+        return _decoded(cells, self.layout.encoding) if self.layout.undecoded else cells
+
+    def piece(self, line: int, first: int, last: int) -> Cells:
+        """What stands at these positions of a line of each case; `last` 0 is the line's end."""
+        starts, ends = self.starts[:, line - 1], self.ends[:, line - 1]
+        if self.chars is not None:
+            return self._by_characters(starts, ends, first, last)
+        if self.stride and len(starts):
+            length = int(ends[0] - starts[0])
+            reach = min(last or length, length)
+            if first <= reach:
+                begin = int(starts[0]) + first - 1
+                grid = Grid(begin, self.stride, reach - first + 1)
+                return Cells(self.buffer, starts + (first - 1), starts + reach, grid)
+        begin_at = np.minimum(starts + (first - 1), ends)
+        end_at = np.minimum(starts + last, ends) if last else ends
+        if self.layout.in_bytes and not self.layout.undecoded:
+            begin_at, end_at = self._whole_characters(begin_at, end_at)
+        return Cells(self.buffer, begin_at, np.maximum(end_at, begin_at))
+
+    def _by_characters(self, starts: Ints, ends: Ints, first: int, last: int) -> Cells:
+        chars = cast(Ints, self.chars)
+        low, high = np.searchsorted(chars, starts), np.searchsorted(chars, ends)
+        begin = np.minimum(low + (first - 1), high)
+        end = np.minimum(low + last, high) if last else high
+        return Cells(self.buffer, chars[begin], chars[np.maximum(end, begin)])
+
+    def _whole_characters(self, starts: Ints, ends: Ints) -> tuple[Ints, Ints]:
+        """A character that a border cuts belongs to neither side."""
+        inside = (self.buffer[ends] & 0xC0) == 0x80
+        while inside.any():
+            ends = ends - inside
+            inside = (self.buffer[ends] & 0xC0) == 0x80
+        within = (self.buffer[starts] & 0xC0) == 0x80
+        while within.any():
+            starts = starts + within
+            within = (self.buffer[starts] & 0xC0) == 0x80
+        return np.minimum(starts, ends), ends
+
+    def lengths(self, line: int) -> Ints:
+        """How many characters (or bytes, as positions are counted) each line has."""
+        starts, ends = self.starts[:, line - 1], self.ends[:, line - 1]
+        if self.chars is None:
+            return ends - starts
+        return cast(Ints, np.searchsorted(self.chars, ends) - np.searchsorted(self.chars, starts))
+
+
+Block = Spans | FixedSpans
+"""A block of rows of whatever layout: what gives the cells of a field, and the rows' numbers."""
+
+
+def _decoded(cells: Cells, encoding: str) -> Cells:
+    """Cells of bytes as cells of UTF-8; bytes that are no character become U+FFFD."""
+    data = cells.buffer.tobytes()
+    if data.isascii():
+        return cells
+    spans = zip(cells.starts.tolist(), cells.ends.tolist(), strict=True)
+    pieces = [data[start:end].decode(encoding, "replace").encode() for start, end in spans]
+    lengths = np.array([len(piece) for piece in pieces], np.int64)
+    ends = np.cumsum(lengths) + PAD
+    return Cells(kernels.padded(b"".join(pieces)), ends - lengths, ends)
+
+
+def read_blocks(
+    source: Source, layout: FixedLayout, tally: Tally | None = None
+) -> Iterator[FixedSpans]:
+    """The cases of the source, block after block; `tally` accounts for every line.
+
+    Raises `LayoutError` for a tab that the plan does not say how to take, and for a line of more
+    than 64 MB; `SourceError` for bytes that are not of the encoding.
+    """
+    tally = tally if tally is not None else Tally()
+    row, taken, carried, offset = 1, 0, b"", 0
+    with source.open() as opened:
+        pieces = _pieces(cast(IO[bytes], CountedStream(opened, tally)), layout, source.name)
+        piece = next(pieces, b"")
+        while True:
+            following = next(pieces, b"")
+            final = not following
+            text = _expanded(carried + piece, layout, source.name, row)
+            if final and layout.length:
+                text = text.rstrip(b"\r\n\x1a")
+            padded = b"".join((PADDING, text, PADDING))
+            buffer = np.frombuffer(padded, np.uint8)
+            chars = _characters(buffer, text, layout, source.name, (row, offset), final)
+            lines = _lines(padded, buffer, PAD, PAD + len(text), layout, chars, final)
+            block = _Block(source, layout, tally, buffer, chars, lines, row, final)
+            spans, kept, done = block.cases(layout.limit, taken)
+            taken += len(spans.rows)
+            if len(spans.rows):
+                _cover(spans, tally)
+                yield spans
+            if final or done:
+                return
+            row += kept
+            consumed = int(lines.starts[kept]) if kept < len(lines.starts) else lines.consumed
+            offset += consumed - PAD
+            carried, piece = padded[consumed : PAD + len(text)], following
+            if len(carried) > LONGEST and not kept:
+                raise LayoutError(
+                    f"{source.name}: row {row} has no end within 64 MB; where records have no "
+                    "line ends, give record_length"
+                )
+
+
+def _pieces(stream: IO[bytes], layout: FixedLayout, name: str) -> Iterator[bytes]:
+    if layout.undecoded:
+        while piece := stream.read(layout.block):
+            yield piece
+        return
+    next_line = is_ebcdic(layout.encoding)
+    for piece in utf8_pieces(stream, layout.encoding, layout.block, name):
+        yield piece.replace(NEXT_LINE, b"\n") if next_line else piece
+
+
+def _expanded(text: bytes, layout: FixedLayout, name: str, row: int) -> bytes:
+    at = text.find(b"\t")
+    if at < 0:
+        return text
+    if layout.tabs is None:
+        found = row + text.count(b"\n", 0, at)
+        raise LayoutError(
+            f"{name}: row {found} holds a tab, which has no width of its own; give tabs=8 "
+            "(or the width that the writer had) to expand tabs"
+        )
+    if text.isascii() or layout.undecoded:
+        return text.expandtabs(layout.tabs)
+    return (
+        text.decode("utf-8", "surrogateescape")
+        .expandtabs(layout.tabs)
+        .encode("utf-8", "surrogateescape")
+    )
+
+
+def _characters(
+    buffer: Bytes, text: bytes, layout: FixedLayout, name: str, at: tuple[int, int], final: bool
+) -> Ints | None:
+    """Where each character starts; `None` where that is each byte, or positions are bytes."""
+    if text.isascii() or layout.undecoded:
+        return None
+    try:
+        text.decode("utf-8")
+    except UnicodeDecodeError as error:
+        if final or len(text) - error.start > 3:
+            row, offset = at
+            row += text.count(b"\n", 0, error.start)
+            raise bad_byte(name, layout.encoding, row, offset + error.start, error) from None
+    if layout.in_bytes:
+        return None
+    inner = buffer[PAD : PAD + len(text)]
+    found = np.flatnonzero((inner & 0xC0) != 0x80) + PAD
+    return np.append(found, PAD + len(text))
+
+
+def _lines(
+    padded: bytes,
+    buffer: Bytes,
+    low: int,
+    high: int,
+    layout: FixedLayout,
+    chars: Ints | None,
+    final: bool,
+) -> Lines:
+    if layout.length:
+        return _by_length(low, high, layout.length, chars, final)
+    even = _even_lines(padded, buffer, low, high)
+    if even is not None and (even.consumed == high or not final):
+        return even
+    return _by_ends(buffer, low, high, final)
+
+
+def _by_length(low: int, high: int, length: int, chars: Ints | None, final: bool) -> Lines:
+    if chars is None:
+        count = (high - low) // length
+        starts = low + length * np.arange(count)
+        if final and low + length * count < high:
+            starts = np.append(starts, low + length * count)
+        ends = np.minimum(starts + length, high)
+        even = len(starts) == count
+        return Lines(starts, ends, low + length * count, length if even else 0)
+    count = (len(chars) - 1) // length
+    at = length * np.arange(count + 1)
+    starts, ends = chars[at[:-1]], chars[at[1:]]
+    if final and int(at[-1]) < len(chars) - 1:
+        starts, ends = np.append(starts, chars[at[-1]]), np.append(ends, chars[-1])
+    return Lines(starts, ends, int(chars[at[-1]]))
+
+
+def _even_lines(padded: bytes, buffer: Bytes, low: int, high: int) -> Lines | None:
+    """Lines of one length, if they all are."""
+    feed = padded.find(b"\n", low, high)
+    if feed < 0:
+        return None
+    stride = feed + 1 - low
+    count = (high - low) // stride
+    reach = low + count * stride
+    if not bool((buffer[feed:reach:stride] == NEW_LINE).all()):
+        return None
+    if padded.count(b"\n", low, reach) != count:
+        return None
+    returns = padded.count(b"\r", low, reach)
+    ended = 1
+    if returns:
+        if (
+            stride < 2
+            or returns != count
+            or not (buffer[feed - 1 : reach : stride] == RETURN).all()
+        ):
+            return None
+        ended = 2
+    if padded.find(b"\n", reach, high) >= 0:
+        return None
+    starts = low + stride * np.arange(count)
+    return Lines(starts, starts + (stride - ended), reach, stride)
+
+
+def _by_ends(buffer: Bytes, low: int, high: int, final: bool) -> Lines:
+    """Lines by what ends them: LF, CR LF, or CR."""
+    text = buffer[low:high]
+    feed = text == NEW_LINE
+    back = text == RETURN
+    if back.any():
+        before_feed = np.append(feed[1:], not final)  # a CR at the very end may be half of CR LF
+        alone = back & ~before_feed
+        behind = np.flatnonzero(feed | alone) + 1
+    else:
+        behind = np.flatnonzero(feed) + 1
+    starts = np.concatenate(([0], behind))
+    ends = behind - 1
+    if back.any() and len(ends):
+        ends = ends - ((ends > 0) & feed[ends] & back[ends - 1])
+    consumed = int(starts[-1])
+    if final and consumed < len(text):
+        ends = np.append(ends, len(text))
+        consumed = len(text)
+    else:
+        starts = starts[:-1]
+    return Lines(starts + low, ends + low, consumed + low)
+
+
+class _Block:
+    """The lines of a block, each with its part."""
+
+    def __init__(
+        self,
+        source: Source,
+        layout: FixedLayout,
+        tally: Tally,
+        buffer: Bytes,
+        chars: Ints | None,
+        lines: Lines,
+        row: int,
+        final: bool,
+    ) -> None:
+        self.source, self.layout, self.tally = source, layout, tally
+        self.buffer, self.chars, self.lines = buffer, chars, lines
+        self.row, self.final = row, final
+        self.types: dict[int, str] = {}
+        self.lack = 0
+
+    def cases(self, limit: int | None, taken: int) -> tuple[FixedSpans, int, bool]:
+        """The cases, how many lines are done with, and whether the limit is reached."""
+        layout, lines = self.layout, self.lines
+        count, last = self._within()
+        rows = self.row + np.arange(count)
+        part = self._parts(rows, last)
+        data = np.flatnonzero(part[DATA])
+        per = layout.lines
+        left = len(data) % per
+        if left and self.final and not (lines.ends - lines.starts)[data[-left:]].any():
+            part[BLANK][data[-left:]], part[DATA][data[-left:]] = True, False
+            data, left = data[:-left], 0
+        whole = len(data) - left
+        room = None if limit is None else (limit - taken) * per
+        if room is not None and (whole > room or (left and self.final and whole == room)):
+            self.tally.stopped = True
+            beyond = int(data[room])
+            return self._spans(data[:room], rows), self._count(part, beyond, rows, room), True
+        present = len(data)
+        if left and self.final:
+            data = self._filled_up(data, rows)
+            whole = len(data)
+        elif left:
+            count, present = int(data[whole]), whole
+        return self._spans(data[:whole], rows), self._count(part, count, rows, present), False
+
+    def _within(self) -> tuple[int, int | None]:
+        """How many lines can be judged now, and the last row of data if that is known."""
+        last, count = self.layout.last, len(self.lines.starts)
+        if last is None or last > 0:
+            return count, last
+        if self.final:
+            return count, self.row + count + last
+        return max(0, count + last), None
+
+    def _parts(self, rows: Ints, last: int | None) -> dict[str, Flags]:
+        layout, count = self.layout, len(rows)
+        starts, ends = self.lines.starts[:count], self.lines.ends[:count]
+        heading = np.isin(rows, layout.heading) if layout.heading else np.zeros(count, bool)
+        outside = rows < layout.first
+        if last is not None:
+            outside |= rows > last
+        comment = np.zeros(count, bool)
+        if layout.comment:
+            comment = ends - starts >= len(layout.comment)
+            for offset, byte in enumerate(layout.comment):
+                comment &= self.buffer[np.minimum(starts + offset, ends)] == byte
+            comment &= ~heading
+        blank = np.zeros(count, bool)
+        if layout.lines == 1:
+            maybe = np.flatnonzero(
+                (starts == ends) | (self.buffer[starts] <= BLANK_BYTE) & ~heading & ~comment
+            )
+            blank[maybe] = kernels.blank(self.buffer, starts[maybe], ends[maybe])
+            blank &= ~heading & ~comment
+        elif count:
+            blank = (starts == ends) & outside & ~heading
+        skipped = outside & ~heading & ~comment & ~blank
+        rest = ~(heading | comment | blank | skipped)
+        other = self._others(rest) if layout.record else np.zeros(count, bool)
+        parts = {HEADING: heading, BLANK: blank, COMMENT: comment, SKIPPED: skipped, OTHER: other}
+        return parts | {DATA: rest & ~other}
+
+    def _others(self, rest: Flags) -> Flags:
+        """Lines of record types that are not read, counted by type."""
+        record = self.layout.record
+        assert record is not None
+        at = np.flatnonzero(rest)
+        spans = self._lines_as_spans(at)
+        cells = spans.piece(1, record.start, record.end)
+        cells = Cells(cells.buffer, cells.starts, cells.ends).trimmed()
+        texts = kernels.texts(cells.buffer, cells.starts, cells.ends).to_pylist()
+        wanted = record.take.strip()
+        other = rest.copy()
+        other[at] = np.array([text != wanted for text in texts], bool)
+        self.types = {
+            int(place): text for place, text in zip(at, texts, strict=True) if text != wanted
+        }
+        return other
+
+    def _lines_as_spans(self, at: Ints) -> FixedSpans:
+        starts, ends = self.lines.starts[at][:, None], self.lines.ends[at][:, None]
+        plain = msgspec.structs.replace(self.layout, lines=1)
+        return FixedSpans(self.buffer, starts, ends, at, plain, 0, self.chars)
+
+    def _filled_up(self, data: Ints, rows: Ints) -> Ints:
+        """The lines of a last case that lacks some: its last line stands for those, emptied."""
+        lack = -len(data) % self.layout.lines
+        self.tally.incomplete = (int(rows[data[-(self.layout.lines - lack)]]), lack)
+        self.lack = lack
+        return np.append(data, np.full(lack, data[-1]))
+
+    def _spans(self, data: Ints, rows: Ints) -> FixedSpans:
+        per, lines = self.layout.lines, self.lines
+        starts, ends = lines.starts[data], lines.ends[data]
+        if self.lack:
+            starts[-self.lack :] = ends[-self.lack :]
+        starts, ends = starts.reshape(-1, per), ends.reshape(-1, per)
+        even = bool(lines.stride) and len(data) > 0 and data[-1] - data[0] + 1 == len(data)
+        stride = lines.stride * per if even and not self.lack else 0
+        return FixedSpans(
+            self.buffer, starts, ends, rows[data[::per]], self.layout, stride, self.chars
+        )
+
+    def _count(self, part: dict[str, Flags], count: int, rows: Ints, whole: int) -> int:
+        """Count the parts of the first `count` lines."""
+        tally, per = self.tally, self.layout.lines
+        for name, flags in part.items():
+            if name != DATA:
+                tally.parts[name] += int(np.count_nonzero(flags[:count]))
+        cases = -(-whole // per)
+        tally.parts[DATA] += cases
+        tally.parts[CONTINUED] += whole - cases
+        tally.skipped_rows.add(rows[:count][part[SKIPPED][:count]])
+        tally.blank_rows.add(rows[:count][part[BLANK][:count]])
+        if self.layout.record:
+            tally.record_types.update(
+                Counter(text for place, text in self.types.items() if place < count)
+            )
+        tally.lines += self._line_ends(count)
+        return count
+
+    def _line_ends(self, count: int) -> int:
+        """Lines counted by their ends in the bytes; by their length where they have no ends."""
+        lines = self.lines
+        if not count:
+            return 0
+        beyond = int(lines.starts[count]) if count < len(lines.starts) else None
+        low = int(lines.starts[0])
+        if self.layout.length:
+            end = beyond if beyond is not None else int(lines.ends[count - 1])
+            size = (
+                end - low
+                if self.chars is None
+                else int(np.searchsorted(self.chars, end) - np.searchsorted(self.chars, low))
+            )
+            return -(-size // self.layout.length)
+        if beyond is None and self.final:
+            beyond = len(self.buffer) - PAD
+        elif beyond is None:
+            beyond = lines.consumed
+        text = self.buffer[low:beyond]
+        feeds = int(np.count_nonzero(text == NEW_LINE))
+        back = np.flatnonzero(text == RETURN)
+        alone = len(back) - int(np.count_nonzero(text[np.minimum(back + 1, len(text) - 1)] == 10))
+        return feeds + alone + int(text[-1] not in (NEW_LINE, RETURN))
+
+
+def _cover(spans: FixedSpans, tally: Tally) -> None:
+    """Account for the characters of the cases: those in a field, and those in none."""
+    fields = spans.layout.fields
+    if spans.layout.in_bytes and not spans.layout.undecoded:
+        tally.cut_characters += sum(
+            int(np.count_nonzero((cells.buffer[cells.starts] & 0xC0) == 0x80))
+            for cells in (_cut_cells(spans, field) for field in fields)
+        )
+    for line in range(1, spans.layout.lines + 1):
+        lengths = spans.lengths(line)
+        tally.characters += int(lengths.sum())
+        own = [field for field in fields if field.line == line]
+        if own:
+            last = max(own, key=lambda field: field.start)
+            tally.short.add(spans.rows[lengths < last.start])
+        for first, end in gaps(fields, line):
+            beyond = np.clip(lengths - (first - 1), 0, (end - first + 1) if end else None)
+            uncovered = int(beyond.sum())
+            tally.uncovered += uncovered
+            if uncovered:
+                filled = np.flatnonzero(_filled(spans.piece(line, first, end)))
+                if len(filled):
+                    tally.outside_of((line, first, end)).add(spans.rows[filled])
+        for first, end in _covered(own):
+            tally.covered += int(np.clip(lengths - (first - 1), 0, end - first + 1).sum())
+
+
+def _cut_cells(spans: FixedSpans, field: Field) -> Cells:
+    """The cells of a field as its borders cut them, within characters too."""
+    plain = msgspec.structs.replace(
+        spans, layout=msgspec.structs.replace(spans.layout, in_bytes=False)
+    )
+    return plain.piece(field.line, field.start, field.end)
+
+
+def _covered(fields: list[Field]) -> list[tuple[int, int]]:
+    """The positions that fields take, joined where they touch."""
+    found: list[tuple[int, int]] = []
+    for each in sorted(fields, key=lambda field: field.start):
+        if found and each.start <= found[-1][1] + 1:
+            found[-1] = (found[-1][0], max(found[-1][1], each.end))
+        else:
+            found.append((each.start, each.end))
+    return found
+
+
+def _filled(cells: Cells) -> Flags:
+    """Which cells hold anything but blanks."""
+    if cells.grid is None:
+        return ~kernels.blank(cells.buffer, cells.starts, cells.ends)
+    table = kernels.table(cells.buffer, *cells.grid, len(cells))
+    return cast(Flags, (table != BLANK_BYTE).any(axis=1))
