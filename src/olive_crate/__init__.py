@@ -1,4 +1,4 @@
-"""Read delimited files into analysis datasets: look, decide once, read, and check the account.
+"""Read delimited and fixed-width files into datasets: look, decide once, read, check the account.
 
 Everything public is importable from here. Heavy packages are imported only when they are used.
 """
@@ -11,8 +11,10 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from .checks.codebook import Codebook
     from .dataset import Column, Dataset
+    from .dictionaries import dictionary
     from .errors import LayoutError, OliveCrateError, PlanError, SourceError, UnreadableError
     from .evidence import Evidence
+    from .fields import Field
     from .formats.packed import unpack
     from .formats.packing import pack
     from .loading import draft, load
@@ -26,6 +28,7 @@ __version__ = "0.1.0"
 _HOMES = {
     "checks.codebook": ("Codebook",),
     "dataset": ("Column", "Dataset"),
+    "dictionaries": ("dictionary",),
     "errors": (
         "LayoutError",
         "OliveCrateError",
@@ -34,6 +37,7 @@ _HOMES = {
         "UnreadableError",
     ),
     "evidence": ("Evidence",),
+    "fields": ("Field",),
     "formats.packed": ("unpack",),
     "formats.packing": ("pack",),
     "loading": ("draft", "load"),
@@ -49,6 +53,7 @@ __all__ = [
     "Column",
     "Dataset",
     "Evidence",
+    "Field",
     "LayoutError",
     "Look",
     "MissingCode",
@@ -62,6 +67,7 @@ __all__ = [
     "UnreadableError",
     "ValueLabel",
     "Variable",
+    "dictionary",
     "draft",
     "load",
     "look",

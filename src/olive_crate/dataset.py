@@ -7,6 +7,7 @@ declared of a variable, and why each of its cells is missing, goes along with ev
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
+from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
 import msgspec
@@ -239,6 +240,28 @@ class Dataset(msgspec.Struct, frozen=True, eq=False):
         from .checks.codebook import codebook
 
         return codebook(self)
+
+    def export(
+        self,
+        path: Any,
+        *,
+        fields: Any = None,
+        missing: str = "codes",
+        encoding: str = "utf-8",
+        replace: bool = False,
+    ) -> None:
+        """Write fixed-width text (`.txt`, `.dat`), with its layout table and a plan beside it.
+
+        `fields` says where the variables stand, as for `load`; without it each gets the width of
+        its longest cell. `missing` writes codes ("codes") or leaves missing cells empty ("blank").
+        Reading the plan gives an equal dataset. Raises `PlanError` for what does not fit.
+        """
+        from .formats.fixedtext import export_fixed
+
+        target = Path(path)
+        if target.suffix.lower() not in (".txt", ".dat", ".asc"):
+            raise PlanError(f'{target}: export writes fixed-width text so far: name it ".txt"')
+        export_fixed(self, target, fields, missing, encoding, replace)
 
     def pack(self, path: Any, replace: bool = False) -> None:
         """Write the dataset with all its metadata to one Parquet file, whole or not at all.

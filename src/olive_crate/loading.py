@@ -15,7 +15,7 @@ from .accounting import decided, receipt_of
 from .convert.finding import Found
 from .dataset import Column, Columns, Dataset
 from .detect.settle import Settled, settle
-from .dictionary import with_dictionary
+from .dictionaries import with_dictionary
 from .errors import PlanError
 from .numerals import MarksMet
 from .plan import Plan, with_options

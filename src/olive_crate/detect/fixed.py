@@ -229,15 +229,15 @@ def _record_length(
 ) -> int | None:
     """Characters of a record, where no line ends stand between records."""
     given = plan.fixed.record_length
-    has_ends = "\n" in text.rstrip("\r\n\x1a") or "\r" in text.rstrip("\r\n\x1a")
-    if has_ends or not text:
+    records = text.rstrip("\r\n\x1a")
+    if "\n" in records or "\r" in records or not records:
         return None
     if given is not None:
         return given
-    if plan.fields is None:
+    if plan.fields is None or text.endswith(("\n", "\r")):
         return None
     reach = max(field.end for field in plan.fields)
-    size = len(text.rstrip("\r\n\x1a"))
+    size = len(records)
     if size <= reach:
         return None
     if sample.is_whole and size % reach:

@@ -460,8 +460,9 @@ class _Block:
         """Count the parts of the first `count` lines."""
         tally, per = self.tally, self.layout.lines
         for name, flags in part.items():
-            if name != DATA:
-                tally.parts[name] += int(np.count_nonzero(flags[:count]))
+            found = int(np.count_nonzero(flags[:count]))
+            if name != DATA and found:
+                tally.parts[name] = tally.parts.get(name, 0) + found
         cases = -(-whole // per)
         tally.parts[DATA] += cases
         tally.parts[CONTINUED] += whole - cases

@@ -11,7 +11,7 @@ from ..kernels.reference import Ints
 
 HEADING, DATA, BLANK, COMMENT, SKIPPED = "heading", "data", "blank", "comment", "skipped"
 CONTINUED, OTHER = "continued", "other"
-PARTS = (HEADING, DATA, CONTINUED, BLANK, COMMENT, SKIPPED, OTHER)
+PARTS = (HEADING, DATA, CONTINUED, BLANK, COMMENT, SKIPPED)
 ROWS_KEPT = 1000
 
 

@@ -1,0 +1,357 @@
+"""Dictionaries: what a data file holds, told by a table or a DDI codebook that lies beside it.
+
+A table has a row for each field or variable, with whatever columns its makers gave it; well-known
+headings are recognised, others are mapped by the caller. What comes out is a plan.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any
+
+import msgspec
+
+from .errors import PlanError, nearest
+from .fields import Field, FixedSection, check_fields, field_of
+from .plan import Plan
+from .sources import Source, open_source
+from .variables import PARTS, Variable, declared
+
+KEYS: dict[str, tuple[str, ...]] = {
+    "name": ("name", "variable", "variablename", "varname", "field", "fieldname", "column", "item"),
+    "start": ("start", "from", "begin", "first", "startposition", "startpos", "startcolumn"),
+    "end": ("end", "to", "stop", "last", "endposition", "endpos", "endcolumn"),
+    "position": ("position", "positions", "columns", "location"),
+    "width": ("width", "length", "len", "size"),
+    "line": ("line", "card", "deck", "linenumber", "lineofcase"),
+    "record": ("recordtype", "rectype", "record"),
+    "type": ("type", "datatype", "vartype", "variabletype"),
+    "decimals": ("decimals", "decimalplaces", "dec", "implieddecimals"),
+    "sign": ("sign",),
+    "label": ("label", "description", "variablelabel", "varlabel", "question", "meaning"),
+    "unit": ("unit", "units", "measurementunit"),
+    "level": ("level", "levelofmeasurement", "scale"),
+    "format": ("format", "dateformat"),
+    "true": ("true",),
+    "false": ("false",),
+    "missing": ("missing", "missingcodes", "missingvalues", "missingcode"),
+    "values": ("values", "valuelabels", "codes", "categories"),
+}
+TYPE_WORDS = {
+    "number": ("number", "numeric", "num", "n", "decimal", "float", "real", "double"),
+    "integer": ("integer", "int", "whole"),
+    "text": ("text", "character", "char", "c", "a", "alpha", "alphanumeric", "string", "x"),
+    "category": ("category", "categorical", "factor"),
+    "boolean": ("boolean", "bool", "logical", "flag"),
+    "date": ("date",),
+    "time": ("time",),
+    "datetime": ("datetime", "timestamp"),
+    "duration": ("duration",),
+}
+WORD_TYPES = {word: kind for kind, words in TYPE_WORDS.items() for word in words}
+DESCRIPTOR = re.compile(r"([FIAE])(\d+)(?:\.(\d+))?", re.IGNORECASE)
+POSITION = re.compile(r"(\d+)(?:\s*(?:-|\.\.|–|to|:)\s*(\d+))?")
+PAIR = re.compile(
+    r'\s*("(?:[^"]|"")*"|[^;|\n="]*[^;|\n="\s]|)\s*'
+    r'(?:=\s*("(?:[^"]|"")*"|[^;|\n"]*))?\s*(?:[;|\n]|$)'
+)
+SPAN = re.compile(r"(-?[\d.]+)\s*(?:\.\.|–| to )\s*(-?[\d.]+)")
+
+
+class Entry(msgspec.Struct, frozen=True):
+    """One row of a dictionary."""
+
+    field: Field | None
+    variable: Variable
+
+
+class Dictionary(msgspec.Struct, frozen=True):
+    """Entries in order, and what is said of the data file as a whole."""
+
+    entries: tuple[Entry, ...]
+    lines_per_case: int | None = None
+    record_length: int | None = None
+
+
+def dictionary(
+    path: str | os.PathLike[str],
+    *,
+    headings: Mapping[str, str] | None = None,
+    by: str = "name",
+    sheet: str | int | None = None,
+) -> Plan:
+    """A plan from a table of fields or variables, or from a DDI-Codebook 2.5 file.
+
+    `headings` says which heading of the table holds what: `{"start": "From", "end": "To"}`; keys
+    are `name`, `start`, `end`, `width`, `position`, `line`, `record`, `sign` and the parts of a
+    declaration. Where the table has positions, the plan reads a fixed layout; otherwise it declares
+    the variables of any file, matched `by` "name" or "order".
+
+    Raises `PlanError` with the row of the table for what cannot be understood.
+    """
+    given: dict[str, Any] = {"path": os.fspath(path), "by": by}
+    if headings:
+        given["headings"] = dict(headings)
+    if sheet is not None:
+        given["sheet"] = sheet
+    return with_dictionary(Plan(fixed=FixedSection(fields=given)))
+
+
+def with_dictionary(plan: Plan) -> Plan:
+    """The plan with the fields and variables of the dictionary it names, if it names one."""
+    named = plan.fixed.fields
+    if named is None:
+        return plan
+    spec = dict(named) if isinstance(named, Mapping) else {"path": named}
+    by = spec.get("by", "name")
+    if by not in ("name", "order"):
+        raise PlanError(f'fields.by: expected "name" or "order", got {by!r}')
+    path = spec["path"]
+    if plan.base is not None and "://" not in path:
+        path = str(plan.base / path)
+    found = _read(open_source(path), spec.get("headings") or {}, spec.get("sheet"))
+    return _applied(plan, found, by)
+
+
+def _applied(plan: Plan, found: Dictionary, by: str) -> Plan:
+    own = {each.name: each for each in plan.variables}
+    variables = [
+        _laid_over(each.variable, own.pop(each.variable.name, None)) for each in found.entries
+    ]
+    fields = tuple(each.field for each in found.entries if each.field is not None)
+    replace = msgspec.structs.replace
+    fixed = replace(
+        plan.fixed,
+        fields=None,
+        lines_per_case=plan.fixed.lines_per_case or found.lines_per_case,
+        record_length=plan.fixed.record_length or found.record_length,
+    )
+    if fields and len(fields) < len(found.entries):
+        lacking = next(each.variable.name for each in found.entries if each.field is None)
+        raise PlanError(f'fields: "{lacking}" has no positions, though others have')
+    if fields:
+        record = fixed.record_type
+        read = {
+            each.name
+            for each in fields
+            if each.record is None or (record is not None and each.record == record.take)
+        }
+        variables = [each for each in variables if each.name in read]
+        plan = replace(plan, fields=fields, layout="fixed")
+    elif by == "order":
+        plan = replace(plan, names=tuple(each.name for each in variables))
+    return replace(
+        plan,
+        fixed=fixed if fields else replace(fixed, lines_per_case=None, record_length=None),
+        variables=(*variables, *own.values()),
+        listed=True,
+    )
+
+
+def _laid_over(variable: Variable, own: Variable | None) -> Variable:
+    """The dictionary's declaration, with what the plan itself declares over it."""
+    if own is None:
+        return variable
+    plain = msgspec.structs.asdict(own)
+    return msgspec.structs.replace(
+        variable, **{part: value for part, value in plain.items() if value not in (None, ())}
+    )
+
+
+def _read(source: Source, headings: Mapping[str, str], sheet: str | int | None) -> Dictionary:
+    if source.head(200).lstrip(b"\xef\xbb\xbf \r\n\t").startswith(b"<"):
+        from .formats.ddi import read_ddi
+
+        return read_ddi(source)
+    return _table(source, headings, sheet)
+
+
+def _table(source: Source, mapped: Mapping[str, str], sheet: str | int | None) -> Dictionary:
+    from .tabletext import text_rows
+
+    headings, rows = text_rows(source, {} if sheet is None else {"sheet": sheet})
+    columns = _columns(headings, mapped, source.name)
+    if "name" not in columns:
+        raise PlanError(
+            f"{source.name}: no column of names; say which it is: "
+            f'headings={{"name": …}}; the headings are {", ".join(headings)}'
+        )
+    entries = list(_entries(source.name, columns, rows))
+    if not entries:
+        raise PlanError(f"{source.name}: the table has no rows")
+    check_fields([each.field for each in entries if each.field], source.name)
+    return Dictionary(tuple(entries))
+
+
+def _columns(headings: Sequence[str], mapped: Mapping[str, str], name: str) -> dict[str, int]:
+    """Which column of the table holds which part."""
+    columns: dict[str, int] = {}
+    for key, heading in mapped.items():
+        if key not in KEYS:
+            raise PlanError(f'headings: unknown key "{key}"{nearest(key, KEYS)}')
+        if heading not in headings:
+            raise PlanError(f'{name}: no column is headed "{heading}"{nearest(heading, headings)}')
+        columns[key] = headings.index(heading)
+    plain = [re.sub(r"[\W_]+", "", heading).casefold() for heading in headings]
+    for key, words in KEYS.items():
+        if key in columns:
+            continue
+        for word in words:
+            place = plain.index(word) if word in plain else -1
+            if place >= 0 and place not in columns.values():
+                columns[key] = place
+                break
+    return columns
+
+
+def _entries(
+    name: str, columns: Mapping[str, int], rows: Sequence[tuple[int, Sequence[str]]]
+) -> Iterator[Entry]:
+    positioned = bool({"start", "width", "position"} & set(columns))
+    behind: dict[tuple[str | None, int], int] = {}
+    for number, cells in rows:
+        at = f"{name}: row {number}"
+        parts = {
+            key: cells[place].strip() for key, place in columns.items() if cells[place].strip()
+        }
+        if not parts:
+            continue
+        called = parts.pop("name", "")
+        if not called:
+            raise PlanError(f"{at}: the name is blank")
+        field = None
+        if positioned:
+            field = _field(called, parts, behind, at)
+            behind[field.record, field.line] = field.end
+        yield Entry(field, _variable(called, parts, field, at))
+
+
+def _field(
+    name: str, parts: Mapping[str, str], behind: Mapping[tuple[str | None, int], int], at: str
+) -> Field:
+    table: dict[str, Any] = {"name": name, "record": parts.get("record")}
+    for key in ("start", "end", "width", "line", "decimals"):
+        if key in parts:
+            table[key] = _whole(parts[key], f"{at}: {key}")
+    if "position" in parts and "start" not in table:
+        match = POSITION.fullmatch(parts["position"])
+        if not match:
+            raise PlanError(f'{at}: position: expected "6-10", got {parts["position"]!r}')
+        table["start"], table["end"] = int(match[1]), int(match[2] or match[1])
+        if "width" in table and match[2] is None:
+            del table["end"]
+    descriptor = DESCRIPTOR.fullmatch(parts.get("type", "")) or DESCRIPTOR.fullmatch(
+        parts.get("format", "")
+    )
+    if descriptor:
+        table.setdefault("decimals", int(descriptor[3] or 0))
+        if "width" not in table and "end" not in table:
+            table["width"] = int(descriptor[2])
+    if "sign" in parts:
+        table["sign"] = parts["sign"].casefold()
+    place = (table.get("record"), table.get("line") or 1)
+    return field_of(table, behind.get(place, 0) + 1, at)
+
+
+def _whole(text: str, at: str) -> int:
+    try:
+        number = float(text)
+        if number != int(number):
+            raise ValueError
+    except (ValueError, OverflowError):
+        raise PlanError(f"{at}: expected a whole number, got {text!r}") from None
+    return int(number)
+
+
+def _variable(name: str, parts: Mapping[str, str], field: Field | None, at: str) -> Variable:
+    given: dict[str, Any] = {key: parts[key] for key in ("label", "unit", "format") if key in parts}
+    if "format" in given and (DESCRIPTOR.fullmatch(given["format"]) or "%" not in given["format"]):
+        del given["format"]
+    for key in ("true", "false"):
+        if key in parts:
+            given[key] = [_unquoted(word) for word in parts[key].split(";")]
+    if "level" in parts:
+        given["level"] = parts["level"].casefold()
+    kind = _type(parts.get("type", ""), parts.get("format", ""), at)
+    implied = field.decimals if field else 0
+    if kind == "integer" and implied:
+        kind = "number"
+    if kind:
+        given["type"] = kind
+    if "decimals" in parts:
+        given["decimals"] = _whole(parts["decimals"], f"{at}: decimals")
+    if "missing" in parts:
+        given["missing"] = [
+            span | {"reason": word} for span, word in _codes(parts["missing"], kind, implied)
+        ]
+    if "values" in parts:
+        given["values"] = [
+            span | {"label": word} for span, word in _codes(parts["values"], kind, 0)
+        ]
+    known = {key: value for key, value in given.items() if key in PARTS}
+    return declared(Variable(name), known, f'{at}: "{name}"')
+
+
+def _type(word: str, form: str, at: str) -> str | None:
+    if not word and not form:
+        return None
+    for text in (word, form):
+        descriptor = DESCRIPTOR.fullmatch(text)
+        if descriptor:
+            letter = descriptor[1].upper()
+            return {"A": "text", "I": "integer"}.get(letter, "number")
+    if not word:
+        return None
+    plain = word.casefold()
+    if plain in WORD_TYPES:
+        return WORD_TYPES[plain]
+    raise PlanError(f'{at}: type: unknown type "{word}"{nearest(plain, TYPE_WORDS)}')
+
+
+def _codes(text: str, kind: str | None, implied: int) -> list[tuple[dict[str, Any], str]]:
+    """Codes as they are written in a cell: `777=sample lost; 880..889=not tested`, or `-9, -8`.
+
+    What holds one of the marks between them stands in double quotes.
+    """
+    found: list[tuple[dict[str, Any], str]] = []
+    for code, word in _pairs(text):
+        span = SPAN.fullmatch(code)
+        low, high = (number_or_text(each, "number") for each in span.groups()) if span else ("", "")
+        if not isinstance(low, str) and not isinstance(high, str):
+            scale = 10**implied
+            ends = (low / scale, high / scale) if implied else (low, high)
+            found.append(({"from": ends[0], "to": ends[1]}, word))
+        else:
+            value = code if implied else number_or_text(code, kind)
+            found.append(({"value": value}, word))
+    return found
+
+
+def _pairs(text: str) -> list[tuple[str, str]]:
+    """Codes with their words, as they are written."""
+    pieces = [(match[1], match[2] or "") for match in PAIR.finditer(text) if match[1].strip()]
+    if len(pieces) == 1 and "=" not in text and '"' not in text:
+        return [(piece.strip(), "") for piece in text.split(",") if piece.strip()]
+    return [(_unquoted(code), _unquoted(word)) for code, word in pieces]
+
+
+def _unquoted(text: str) -> str:
+    text = text.strip()
+    quoted = len(text) > 1 and text[0] == text[-1] == '"'
+    return text[1:-1].replace('""', '"') if quoted else text
+
+
+def number_or_text(text: str, kind: str | None) -> int | float | str:
+    """A code as a number, where its variable is one or nothing else is known and it looks so."""
+    if kind in ("text", "category", "boolean"):
+        return text
+    try:
+        number = float(text)
+    except ValueError:
+        return text
+    whole = int(number) if number.is_integer() and "e" not in text.lower() else None
+    if kind is None and str(whole) != text and str(number) != text:
+        return text  # zeros in front, as in the codes of a text variable
+    return number if whole is None else whole

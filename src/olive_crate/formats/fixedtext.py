@@ -1,0 +1,224 @@
+"""Datasets as fixed-width text, with the layout table and the plan that read it back."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from ..dataset import Dataset
+from ..errors import PlanError
+from ..fields import Field, FixedSection, listed_fields, overlaps
+from ..plan import DelimitedSection, Plan, Rows, SourceSection
+from ..planfile import plan_text
+from ..variables import MissingCode, ValueLabel, Variable
+from ..words import several
+from ..writing import write_whole
+from .cellwords import cell_words
+from .csvtext import csv_text
+
+NUMBERS = ("integer", "number")
+COLUMNS = (
+    "name",
+    "start",
+    "end",
+    "line",
+    "type",
+    "decimals",
+    "sign",
+    "label",
+    "unit",
+    "level",
+    "format",
+    "true",
+    "false",
+    "missing",
+    "values",
+)
+
+
+def export_fixed(
+    dataset: Dataset,
+    path: Path,
+    fields: Any = None,
+    missing: str = "codes",
+    encoding: str = "utf-8",
+    replace: bool = False,
+) -> None:
+    """Write the data, and beside it `<stem>.fields.csv` and `<stem>.plan.toml`; all or nothing.
+
+    Without `fields`, each variable gets the width of its longest cell and a blank between.
+    Raises `PlanError` for values that do not fit their field, naming them.
+    """
+    beside = [path.with_suffix(".fields.csv"), path.with_suffix(".plan.toml")]
+    for each in [path, *beside]:
+        if each.exists() and not replace:
+            raise PlanError(f"{each}: exists already; pass replace=True to overwrite it")
+    texts = {name: cell_words(dataset[name], missing) for name in dataset.names}
+    chosen = _given(fields, dataset) if fields is not None else _fitting(texts)
+    by_name = {each.name: each for each in dataset.variables}
+    columns = [_placed(field, by_name[field.name], texts[field.name]) for field in chosen]
+    lines = _lines(chosen, columns, dataset.rows)
+    try:
+        data = lines.encode(encoding)
+    except UnicodeEncodeError as error:
+        row = lines.count("\n", 0, error.start) + 1
+        raise PlanError(f"row {row}: {lines[error.start]!r} cannot be written in {encoding}") from (
+            None
+        )
+    variables = [by_name[field.name] for field in chosen]
+    plan = _plan(path, chosen, variables, encoding)
+    write_whole(path, data)
+    write_whole(beside[0], _table(chosen, variables).encode("utf-8"))
+    write_whole(beside[1], plan_text(plan, path.parent).encode("utf-8"))
+
+
+def _given(fields: Any, dataset: Dataset) -> list[Field]:
+    chosen = (fields.fields or ()) if isinstance(fields, Plan) else listed_fields(fields)
+    for field in chosen:
+        dataset[field.name]  # raises for a name that is not there
+    shared = overlaps(chosen)
+    if shared:
+        raise PlanError(f"{shared[0]}; fields to be written cannot overlap")
+    return list(chosen)
+
+
+def _fitting(texts: dict[str, list[str]]) -> list[Field]:
+    """Fields side by side, as wide as the longest cell, a blank between."""
+    fields, start = [], 1
+    for name, cells in texts.items():
+        width = max([len(cell) for cell in cells], default=0) or 1
+        fields.append(Field(name, start, start + width - 1))
+        start += width + 1
+    return fields
+
+
+def _placed(field: Field, variable: Variable, cells: Sequence[str]) -> list[str]:
+    """The cells as they stand in the field: numbers to the right, everything else to the left."""
+    if field.decimals or field.sign:
+        cells = [_packed(cell, field, variable, row) for row, cell in enumerate(cells, 1)]
+    bad = [
+        (row, cell)
+        for row, cell in enumerate(cells, 1)
+        if len(cell) > field.width or cell != cell.strip() or not cell.isprintable()
+    ]
+    if bad:
+        row, cell = bad[0]
+        if len(cell) > field.width:
+            why = f"is {several(len(cell), 'character')} long, the field {field.width}"
+        elif cell != cell.strip():
+            why = "begins or ends with a blank, which a field cannot keep"
+        else:
+            why = "holds a line end, tab or control character"
+        more = f", and {several(len(bad) - 1, 'more cell')}" if len(bad) > 1 else ""
+        raise PlanError(f'"{field.name}": {cell!r} (case {row}) {why}{more}')
+    if variable.type in NUMBERS:
+        return [cell.rjust(field.width) for cell in cells]
+    return [cell.ljust(field.width) for cell in cells]
+
+
+def _packed(cell: str, field: Field, variable: Variable, row: int) -> str:
+    """A number without its decimal mark, or with its sign elsewhere."""
+    as_written = any(cell == code.value for code in variable.missing)
+    if not cell or variable.type not in NUMBERS or as_written:
+        return cell
+    if field.decimals:
+        try:
+            value = float(cell)
+        except ValueError:
+            return cell
+        text = f"{value:.{field.decimals}f}"
+        if float(text) != value:
+            raise PlanError(
+                f'"{field.name}": {cell} (case {row}) has more than {field.decimals} decimals'
+            )
+        cell = text.replace(".", "")
+    digits = cell.lstrip("-").rjust(2 if field.decimals else 1, "0")
+    negative = cell.startswith("-")
+    if field.sign == "trailing":
+        return digits + ("-" if negative else "")
+    if field.sign == "overpunched" and digits.isdigit():
+        return digits[:-1] + ("}JKLMNOPQR" if negative else "{ABCDEFGHI")[int(digits[-1])]
+    return cell
+
+
+def _lines(fields: Sequence[Field], columns: Sequence[Sequence[str]], rows: int) -> str:
+    """All cases; positions that no field takes are blank."""
+    per_case = max((field.line for field in fields), default=1)
+    order = sorted(range(len(fields)), key=lambda place: (fields[place].line, fields[place].start))
+    out = io.StringIO()
+    for row in range(rows):
+        for line in range(1, per_case + 1):
+            reached = 0
+            for place in order:
+                field = fields[place]
+                if field.line == line:
+                    out.write(" " * (field.start - 1 - reached) + columns[place][row])
+                    reached = field.end
+            out.write("\n")
+    return out.getvalue()
+
+
+def _plan(
+    path: Path, fields: Sequence[Field], variables: Sequence[Variable], encoding: str
+) -> Plan:
+    named = [
+        msgspec.structs.replace(field, name=variable.heading)
+        for field, variable in zip(fields, variables, strict=True)
+    ]
+    lines = max(field.line for field in fields)
+    return Plan(
+        source=SourceSection(path.name, encoding),
+        layout="fixed",
+        delimited=DelimitedSection(decimal="."),
+        fixed=FixedSection(lines_per_case=lines if lines > 1 else None),
+        fields=tuple(named),
+        rows=Rows(names=(), data="1.."),
+        variables=tuple(variables),
+        base=path.parent,
+        listed=True,
+    )
+
+
+def _table(fields: Sequence[Field], variables: Sequence[Variable]) -> str:
+    """The layout table: a row for each field."""
+    rows = [_row(field, variable) for field, variable in zip(fields, variables, strict=True)]
+    used = [key for key in COLUMNS if key in COLUMNS[:3] or any(row[key] for row in rows)]
+    return csv_text([used, *([row[key] for key in used] for row in rows)])
+
+
+def _row(field: Field, variable: Variable) -> dict[str, str]:
+    return {
+        "name": variable.name,
+        "start": str(field.start),
+        "end": str(field.end),
+        "line": str(field.line) if field.line > 1 else "",
+        "type": variable.type or "",
+        "decimals": str(field.decimals) if field.decimals else "",
+        "sign": field.sign or "",
+        "label": variable.label or "",
+        "unit": variable.unit or "",
+        "level": variable.level or "",
+        "format": variable.format or "",
+        "true": "; ".join(variable.true),
+        "false": "; ".join(variable.false),
+        "missing": "; ".join(_code(code, code.reason) for code in variable.missing),
+        "values": "; ".join(_code(each, each.label) for each in variable.values),
+    }
+
+
+def _code(code: MissingCode | ValueLabel, words: str) -> str:
+    span = str(code.value) if code.value is not None else f"{code.from_}..{code.to}"
+    if not words:
+        return _quoted(span)
+    return f"{_quoted(span)}={_quoted(words)}"
+
+
+def _quoted(text: str) -> str:
+    """Quoted where a mark would be taken for one that parts codes."""
+    if any(mark in text for mark in ';|="\n,'):
+        return '"' + text.replace('"', '""') + '"'
+    return text
