@@ -20,6 +20,8 @@ from ..fields import Field
 BLANK, DIGIT, LETTER, OTHER = 0, 1, 2, 3
 CLASSES = ("blank", "digit", "letter", "other")
 CERTAIN = 0.75
+LIKELY = 0.7
+NO_CUT = 0.02
 WORTH_NAMING = 0.2
 LOOKED_AT = 1000
 
@@ -91,8 +93,14 @@ def body_of(lines: Sequence[str]) -> list[int]:
     alike = (blank == usual).mean(axis=1)
     middle = float(np.median(alike))
     spread = float(np.median(np.abs(alike - middle)))
-    least = min(middle - 4 * spread - 0.05, 0.9)
-    return [index for index, share in zip(filled, alike, strict=True) if share >= least]
+    like = alike >= min(middle - 4 * spread - 0.05, 0.9)
+    edges = [at for at in range(len(filled)) if like[at : at + 3].mean() > 0.6]
+    ends = [at for at in range(len(filled)) if like[max(0, at - 2) : at + 1].mean() > 0.6]
+    if not edges or not ends:
+        return filled
+    first = edges[0] + int(np.argmax(like[edges[0] :]))
+    last = ends[-1] - int(np.argmax(like[: ends[-1] + 1][::-1]))
+    return filled[first : last + 1]
 
 
 def find_fields(lines: Sequence[str], given_heading: str | None = None) -> Found:
@@ -107,7 +115,8 @@ def find_fields(lines: Sequence[str], given_heading: str | None = None) -> Found
     runs = _runs((classes != BLANK).any(axis=0))
     cuts = cut_shares(classes)
     scores = change_scores(codes, classes)
-    words = [(m.start(), m.end()) for m in re.finditer(r"\S+", heading or "")]
+    words = _words_of(heading or "")
+    runs = _merged(runs, words)
     to_left = _stands_left(words, runs)
     chosen: list[Break] = []
     for place, (start, end) in enumerate(runs):
@@ -134,6 +143,30 @@ def _runs(filled: np.ndarray) -> list[tuple[int, int]]:
     return [(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True)]
 
 
+def _words_of(heading: str) -> list[tuple[int, int]]:
+    """Where the words of a heading lie; words run together are parted at their capitals."""
+    return [
+        (match.start() + inner.start(), match.start() + inner.end())
+        for match in re.finditer(r"\S+", heading)
+        for inner in re.finditer(r".+?(?:(?<=\w[a-z])(?=[A-Z])|$)", match.group())
+    ]
+
+
+def _merged(
+    runs: Sequence[tuple[int, int]], words: Sequence[tuple[int, int]]
+) -> list[tuple[int, int]]:
+    """Runs parted by one blank belong together if no word of the heading stands over the second:
+    then it is the same blank in all texts of one column."""
+    merged: list[tuple[int, int]] = []
+    for start, end in runs:
+        headed = any(a < end and b > start for a, b in words)
+        if merged and words and not headed and start - merged[-1][1] == 1:
+            merged[-1] = (merged[-1][0], end)
+        else:
+            merged.append((start, end))
+    return merged
+
+
 def _gap_score(width: int, rows: int) -> float:
     """Blank in all rows: the surer, the more rows there are and the wider it is."""
     return round(1 - float(0.5 ** (0.25 * rows * min(width, 3))), 3)
@@ -151,10 +184,19 @@ def _heading(lines: Sequence[str], body: Sequence[int]) -> tuple[str | None, int
         words = re.findall(r"\S+", line)
         worded = sum(bool(re.match(r"[^\W\d]|%|\(|°", word)) for word in words)
         wide = len(line.rstrip()) >= 0.6 * max((len(each.rstrip()) for each in below), default=1)
-        if len(words) > 1 and worded == len(words) and wide and digits > 0.7 * len(below) > 0:
+        unlike = digits > 0.7 * len(below) or _names_only(words, lines[index + 1 : index + 60])
+        if len(words) > 1 and worded == len(words) and wide and below and unlike:
             after = filled[place + 1 + len(rules) :]
             return line, after[0] if after else index + 1
     return None, 0
+
+
+def _names_only(words: Sequence[str], below: Sequence[str]) -> bool:
+    """Do these words never come again, though the words below do?"""
+    lines = [line.split() for line in below if line.strip()]
+    known = [word for line in lines for word in line]
+    repeat = len(known) - len(set(known))
+    return len(lines) > 5 and repeat > 0.5 * len(known) and not set(words) & set(known)
 
 
 def _stands_left(words: Sequence[tuple[int, int]], runs: Sequence[tuple[int, int]]) -> bool:
@@ -180,17 +222,16 @@ def _inner(
         between = [p for p in range(left, right + 1) if start < p < end]
         if not between:
             continue
-        best = max(between, key=lambda p: scores[p - 1] - cuts[p - 1] + 0.5 * (p == usual))
-        if right - left > 1 or cuts[best - 1] < 0.5 or scores[best - 1] > CERTAIN:
+        best = max(
+            between, key=lambda p: (cuts[p - 1] <= NO_CUT, scores[p - 1] + 0.5 * (p == usual))
+        )
+        if right - left != 1 or cuts[best - 1] < 0.5 or scores[best - 1] > LIKELY:
             sure = 0.6 + 0.4 * max(float(scores[best - 1]), float(best == usual) * 0.5)
             found[best] = Break(best, round(sure, 3), round(float(cuts[best - 1]), 3), "heading")
-    if not over or len(over) > 1 or not words:
-        for p in range(start + 1, end):
-            near = any(abs(p - each) < 1 for each in found)
-            if not words and scores[p - 1] >= CERTAIN and not near:
-                found[p] = Break(
-                    p, round(float(scores[p - 1]), 3), round(float(cuts[p - 1]), 3), "change"
-                )
+    for p in range(start + 1, end) if not words else ():
+        if scores[p - 1] >= CERTAIN:
+            sure, cut = round(float(scores[p - 1]), 3), round(float(cuts[p - 1]), 3)
+            found[p] = Break(p, sure, cut, "change")
     return [found[p] for p in sorted(found)]
 
 
@@ -269,9 +310,9 @@ def _fields_between(
         edges = [start, *(p for p in breaks if start < p < end), end]
         pieces += list(itertools.pairwise(edges))
     names = [""] * len(pieces)
-    for match in re.finditer(r"\S+", heading):
-        place = _over(match.start(), match.end(), pieces)
-        names[place] = f"{names[place]} {match.group()}".strip()
+    for start, end in _words_of(heading):
+        place = _over(start, end, pieces)
+        names[place] = f"{names[place]} {heading[start:end]}".strip()
     return [Field(name, start + 1, end) for name, (start, end) in zip(names, pieces, strict=True)]
 
 
