@@ -92,15 +92,16 @@ CONTESTANTS: dict[str, Callable[[Path], None]] = {
 }
 
 
-def peak(name: str, path: Path) -> float:
-    """Peak memory in MB of one run in a fresh process."""
+def peak_of(module: str, name: str, path: Path) -> float:
+    """Peak memory in MB of one run of a module's contestant in a fresh process."""
     code = (
-        "import sys; sys.path.insert(0, sys.argv[1]); import delimited, pathlib;"
-        "delimited.CONTESTANTS[sys.argv[2]](pathlib.Path(sys.argv[3]));"
+        "import sys; sys.path.insert(0, sys.argv[1]); import importlib, pathlib;"
+        "importlib.import_module(sys.argv[2]).CONTESTANTS[sys.argv[3]](pathlib.Path(sys.argv[4]));"
         "lines = open('/proc/self/status').read().splitlines();"
         "print(next(line.split()[1] for line in lines if line.startswith('VmHWM')))"
     )
-    arguments = [sys.executable, "-c", code, str(Path(__file__).parent), name, str(path)]
+    folder = str(Path(__file__).parent)
+    arguments = [sys.executable, "-c", code, folder, module, name, str(path)]
     done = subprocess.run(arguments, capture_output=True, text=True, check=True)
     return int(done.stdout) / 1000
 
@@ -130,7 +131,7 @@ def main(megabytes: float = 60, rounds: int = 5) -> None:
             seconds, spent = statistics.median(clock[name]), statistics.median(work[name])
             print(
                 f"{name:12} {seconds:8.3f} {size / seconds:8.1f} {rows / seconds:12,.0f}"
-                f" {spent:7.3f} {loop / spent:7.1f}x {peak(name, path):8.0f}"
+                f" {spent:7.3f} {loop / spent:7.1f}x {peak_of('delimited', name, path):8.0f}"
             )
         pairs = zip(work["row loop"], work["olive crate"], strict=True)
         ratios = sorted(theirs / ours for theirs, ours in pairs)

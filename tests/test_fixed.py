@@ -309,7 +309,7 @@ def test_a_dictionary_of_thousands_of_fields(tmp_path):
 HARD = "packed words under a heading"  # one position of a name happens to be blank in all rows
 
 
-@pytest.mark.parametrize("case", cases(), ids=lambda case: case.name)
+@pytest.mark.parametrize("case", list(cases()), ids=lambda case: case.name)
 def test_breaks_are_found_where_they_are(case, request):
     if case.name == HARD:
         request.applymarker(pytest.mark.xfail(strict=True))

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from .looking import Look, look
     from .plan import Plan, Rows
     from .receipt import Problem, Receipt
+    from .report.positions import draw_positions
     from .variables import MissingCode, ValueLabel, Variable
 
 __version__ = "0.1.0"
@@ -44,6 +45,7 @@ _HOMES = {
     "looking": ("Look", "look"),
     "plan": ("Plan", "Rows"),
     "receipt": ("Problem", "Receipt"),
+    "report.positions": ("draw_positions",),
     "variables": ("MissingCode", "ValueLabel", "Variable"),
 }
 _HOME = {name: home for home, names in _HOMES.items() for name in names}
@@ -69,6 +71,7 @@ __all__ = [
     "Variable",
     "dictionary",
     "draft",
+    "draw_positions",
     "load",
     "look",
     "pack",

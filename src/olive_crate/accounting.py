@@ -178,6 +178,8 @@ def found(slot: Slot) -> list[Evidence]:
     marks = {mark: count for mark, count in _marks(slot).items() if count}
     if not finder.declared:
         evidence += _type_evidence(slot, subject)
+    elif finder.wanted and form(final_kind(slot)):
+        evidence.append(_written_evidence(slot, subject))
     if marks:
         listed = ", ".join(f'"{mark}" ×{count:,}' for mark, count in marks.items())
         evidence.append(
@@ -281,6 +283,26 @@ def _type_evidence(slot: Slot, subject: str) -> list[Evidence]:
             mend=mend,
         )
     ]
+
+
+def _written_evidence(slot: Slot, subject: str) -> Evidence:
+    """How the cells of a declared date or time are written."""
+    finder, kind = slot.finder, final_kind(slot)
+    claim = f"{finder.taken - finder.misses.get(kind, 0):,} cells are written so"
+    others = tuple(f"{base(each)} {form(each)}" for each in finder.alive if each != kind)
+    mend = ""
+    if others:
+        claim += "; no day above 12 tells the day from the month"
+        mend = f'declare("{slot.variable.name}", format="{form(finder.alive[1])}")'
+    return Evidence(
+        subject,
+        f"{base(kind)} {form(kind)}",
+        claim,
+        finder.taken,
+        alternatives=others,
+        certain=not others,
+        mend=mend,
+    )
 
 
 def _text_evidence(slot: Slot, subject: str) -> list[Evidence]:

@@ -76,13 +76,15 @@ def _ruler(fields: Sequence[Field], digits: int, width: int) -> Iterable[tuple[s
     for place in range(5, reach + 1, 5):
         text = str(place) if place % 10 == 0 else "·"
         scale[place - len(text) : place] = text
-    marks = [" "] * reach
-    for field in (each for each in fields if each.line == 1):
-        inner = "├" + "─" * (field.width - 2) + "┤" if field.width > 1 else "│"
-        marks[field.start - 1 : field.end] = inner
-    indent = " " * (digits + 10)
-    yield "title", cut(indent + "".join(scale), width).rstrip()
-    yield "title", cut(indent + "".join(marks), width).rstrip()
+    yield "title", cut(" " * (digits + 10) + "".join(scale), width).rstrip()
+    lines = max(field.line for field in fields)
+    for line in range(1, lines + 1):
+        marks = [" "] * reach
+        for field in (each for each in fields if each.line == line):
+            inner = "├" + "─" * (field.width - 2) + "┤" if field.width > 1 else "│"
+            marks[field.start - 1 : field.end] = inner
+        told = f"line {line}" if lines > 1 else ""
+        yield "title", cut(f"{'':{digits}}  {told:7} {''.join(marks)}", width).rstrip()
 
 
 def _break_lines(breaks: Sequence[Break], width: int) -> Iterable[tuple[str, str]]:

@@ -139,7 +139,9 @@ def _finder(plan: Plan, variable: Variable, field: Field | None) -> Finder:
         rule = msgspec.structs.replace(rule, kind=_timed(variable))
     elif rule.kind == NONE_YET and (variable.true or variable.false):
         rule = msgspec.structs.replace(rule, kind="boolean")
-    return Finder(rule, declared=rule.kind != NONE_YET)
+    loose = variable.format is None and rule.kind in ("date", "time", "datetime")
+    wanted = rule.kind if loose else NONE_YET
+    return Finder(rule, declared=rule.kind != NONE_YET, wanted=wanted)
 
 
 def _kind_by_field(field: Field | None) -> str:
@@ -253,7 +255,7 @@ def _article(word: str) -> str:
 def final_kind(slot: Slot) -> str:
     """The type that the whole source allows."""
     finder = slot.finder
-    kind = finder.rule.kind if finder.declared else finder.kind
+    kind = (finder.kind or finder.rule.kind) if finder.declared else finder.kind
     if base(kind) == "boolean" and not finder.declared and not finder.fixed:
         both = 0 < finder.trues < finder.fitting
         return kind if both else "text"  # one word alone says nothing

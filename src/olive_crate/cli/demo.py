@@ -25,6 +25,14 @@ STEPS = (
     ),
     ("What came in?", "codebook deliveries_2025.parquet"),
     ("One variable in full.", "codebook deliveries_2025.parquet --variable acidity"),
+    (
+        "The laboratory's old instrument writes fixed columns; its dictionary is a table.",
+        "look laboratory_2025.txt --fields laboratory.fields.csv --heading type=Kind",
+    ),
+    (
+        "The census has two lines for each grower.",
+        "pack census_2024.txt --fields census.fields.csv -o census_2024.parquet",
+    ),
 )
 
 
@@ -54,6 +62,7 @@ def write_demo(folder: Path) -> None:
         *(each.name for each in sources),
         "deliveries_2025.plan.toml",
         "deliveries_2025.parquet",
+        "census_2024.parquet",
     }
     strangers = sorted(each.name for each in folder.iterdir() if each.name not in made)
     if strangers:

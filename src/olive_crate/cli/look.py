@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Annotated, Any
 
 import typer
@@ -13,6 +14,10 @@ from .screen import show_json, show_lines, width
 @reading
 def look(
     source: Annotated[str, typer.Argument(help="A file, a URL, or - for standard input.")],
+    picture: Annotated[
+        Path | None,
+        typer.Option(help="Fixed columns: draw the positions to this PNG, SVG or PDF."),
+    ] = None,
     as_json: Annotated[bool, typer.Option("--json", help="The same for machines.")] = False,
     options: dict[str, Any] | None = None,
 ) -> None:
@@ -20,6 +25,10 @@ def look(
     from ..looking import look as look_at
     from ..looktext import look_lines
 
+    if picture is not None:
+        from ..report.positions import draw_positions
+
+        draw_positions(source_of(source, options or {}), picture, **(options or {}))
     found = look_at(source_of(source, options or {}), **(options or {}))
     if as_json:
         show_json(found.to_dict())

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import functools
 import inspect
+import re
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -15,6 +16,40 @@ import typer
 READING: dict[str, Any] = {
     "plan": Annotated[
         Path | None, typer.Option("--plan", help="Read by this plan file (TOML).", metavar="FILE")
+    ],
+    "layout": Annotated[str | None, typer.Option(help="delimited or fixed; found if not given.")],
+    "fields": Annotated[
+        str | None,
+        typer.Option(
+            "--fields",  # said, since a metavar of the same letters would take its place
+            help="Fixed columns: a layout table or DDI file, or NAME:1-5,NAME:6-9.",
+            metavar="FIELDS",
+        ),
+    ],
+    "headings": Annotated[
+        list[str] | None,
+        typer.Option(
+            "--heading",
+            help="What a column of the layout table holds: start=From. Repeatable.",
+            metavar="PART=HEADING",
+        ),
+    ],
+    "lines_per_case": Annotated[
+        int | None, typer.Option(help="Fixed columns: lines of each case.", metavar="COUNT")
+    ],
+    "record_length": Annotated[
+        int | None,
+        typer.Option(help="Fixed columns without line ends: characters of a record."),
+    ],
+    "record_type": Annotated[
+        str | None,
+        typer.Option(help="Fixed columns: read lines of this type: 1-2=G", metavar="AT=TYPE"),
+    ],
+    "positions": Annotated[
+        str | None, typer.Option(help="Positions count characters (default) or bytes.")
+    ],
+    "tabs": Annotated[
+        int | None, typer.Option(help="Fixed columns: expand tabs to multiples of this.")
     ],
     "encoding": Annotated[str | None, typer.Option(help="A codec name, such as cp1252.")],
     "delimiter": Annotated[
@@ -41,7 +76,8 @@ READING: dict[str, Any] = {
         str | None, typer.Option(help="Headings repeated within the data: skip or keep.")
     ],
     "names": Annotated[
-        str | None, typer.Option(help="Names for the columns: id,date,acid", metavar="NAMES")
+        str | None,
+        typer.Option("--names", help="Names for the columns: id,date,acid", metavar="NAMES"),
     ],
     "types": Annotated[
         list[str] | None,
@@ -81,13 +117,43 @@ def reading(command: Callable[..., None]) -> Callable[..., None]:
     return wrapper
 
 
+AS_GIVEN = (
+    *("layout", "encoding", "decimal", "limit", "unreadable", "workers"),
+    *("lines_per_case", "record_length", "positions", "tabs"),
+)
+LISTED = re.compile(r"[^:,]+:\d+(-\d+)?(,[^:,]+:\d+(-\d+)?)*")
+
+
+def _fixed(raw: dict[str, Any]) -> dict[str, Any]:
+    """Fields and the record type, which the command writes shorter."""
+    options: dict[str, Any] = {}
+    text = raw["fields"]
+    if text is not None and LISTED.fullmatch(text):
+        options["fields"] = [_field(part) for part in text.split(",")]
+    elif text is not None:
+        options["fields"] = text
+    if raw["headings"]:
+        pairs = [each.partition("=")[::2] for each in raw["headings"]]
+        options["fields"] = {"path": text or "", "headings": dict(pairs)}
+    if raw["record_type"] is not None:
+        place, _, kind = raw["record_type"].partition("=")
+        start, _, end = place.partition("-")
+        if not start.isdigit() or not (end or start).isdigit():
+            raise typer.BadParameter(f"expected 1-2=TYPE, got {raw['record_type']!r}")
+        options["record_type"] = {"start": int(start), "end": int(end or start), "take": kind}
+    return options
+
+
+def _field(text: str) -> tuple[str, int, int]:
+    name, _, place = text.rpartition(":")
+    start, _, end = place.partition("-")
+    return name.strip(), int(start), int(end or start)
+
+
 def library_options(raw: dict[str, Any]) -> dict[str, Any]:
     """The options of the command as options of the library."""
-    options = {
-        name: raw[name]
-        for name in ("encoding", "decimal", "limit", "unreadable", "workers")
-        if raw[name] is not None
-    }
+    options = {name: raw[name] for name in AS_GIVEN if raw[name] is not None}
+    options |= _fixed(raw)
     for name in ("delimiter", "quote", "escape", "comment", "grouping"):
         if raw[name] is not None:
             none = "" if name == "delimiter" else None

@@ -17,7 +17,7 @@ from ..kernels import reference as kernels
 from ..kernels.reference import Flags, Ints
 from ..records.spans import Cells
 from . import convert
-from .kinds import base, boolean_kinds, date_kinds, rule_for
+from .kinds import base, boolean_kinds, date_kinds, packed_kinds, rule_for
 from .levels import Scale
 from .missing import found_in
 from .rule import MARKS, PRESENT, Converted, Rule
@@ -48,17 +48,30 @@ class Obstacles(msgspec.Struct, eq=False):
     def add(self, texts: pa.Array, rows: Ints) -> None:
         """Count these texts, which stand in these rows."""
         self.count += len(rows)
+        if len(rows) <= kernels.FEW:  # without waking up Arrow's compute functions
+            at: dict[str, list[int]] = {}
+            for place, text in enumerate(texts.to_pylist()):
+                at.setdefault(text, []).append(place)
+            for text, places in at.items():
+                self._add_one(text, len(places), rows[places])
+            return
         encoded = texts.dictionary_encode()
         index = encoded.indices.to_numpy()
         counts = np.bincount(index, minlength=len(encoded.dictionary))
         for place, text in enumerate(encoded.dictionary.to_pylist()):
-            self.odd += 0 if NUMBERLIKE.fullmatch(text) else int(counts[place])
-            if text not in self.texts and len(self.texts) >= TRACKED:
-                continue
-            seen, first = self.texts.get(text, (0, []))
-            if len(first) < 3:
-                first = (first + rows[index == place][:3].tolist())[:3]
-            self.texts[text] = (seen + int(counts[place]), first)
+            known = text in self.texts or len(self.texts) < TRACKED
+            first = rows[index == place] if known else rows[:0]
+            self._add_one(text, int(counts[place]), first)
+
+    def _add_one(self, text: str, count: int, rows: Ints) -> None:
+        """Count one text; its first rows are kept, if it is one of the first texts."""
+        self.odd += 0 if NUMBERLIKE.fullmatch(text) else count
+        if text not in self.texts and len(self.texts) >= TRACKED:
+            return
+        seen, first = self.texts.get(text, (0, []))
+        if len(first) < 3:
+            first = (first + rows[:3].tolist())[:3]
+        self.texts[text] = (seen + count, first)
 
 
 class Found(msgspec.Struct, eq=False):
@@ -74,6 +87,9 @@ class Finder(msgspec.Struct, eq=False):
 
     rule: Rule
     declared: bool
+    wanted: str = NONE_YET
+    """The declared type of dates and times of which no way of writing is declared."""
+    misses: dict[str, int] = msgspec.field(default_factory=dict)
     kind: str = NONE_YET
     alive: tuple[str, ...] = ()
     """Kinds that nothing has contradicted yet, where several are possible; `kind` is the first."""
@@ -97,9 +113,9 @@ class Finder(msgspec.Struct, eq=False):
 
     def take(self, cells: Cells, rows: Ints) -> Found:
         """Convert a block, as the type so far or a wider one if need be."""
-        if self.declared:
-            found = self._attempt(cells, self.rule.kind)
-        elif self.fixed:
+        if self.wanted and not self.fixed:
+            found = self._as_wanted(cells)
+        elif self.declared or self.fixed:
             found = self.again(cells)
         elif self.kind == NONE_YET:
             found = self._first(cells, rows)
@@ -114,7 +130,7 @@ class Finder(msgspec.Struct, eq=False):
 
     def again(self, cells: Cells) -> Found:
         """A block once more, as the type that the whole file has settled."""
-        return self._attempt(cells, self.rule.kind if self.declared else self.kind)
+        return self._attempt(cells, self.kind or self.rule.kind)
 
     def _attempt(self, cells: Cells, kind: str) -> Found:
         """The block as this type; well-known marks among what is left over become missing."""
@@ -167,6 +183,32 @@ class Finder(msgspec.Struct, eq=False):
         self.alive = tuple(each.kind for each in fits)
         self.kind = fits[0].kind
         return fits[0]
+
+    def _as_wanted(self, cells: Cells) -> Found:
+        """A declared date or time, in the way of writing that most of its cells follow."""
+        if not self.misses:
+            _, filled = self._nothing(cells)
+            if not len(filled):
+                return self._attempt(cells, self.wanted)
+            self.misses = dict.fromkeys(self._ways(cells.at(filled[:PROBE])), 0)
+        tried = {kind: self._attempt(cells, kind) for kind in self.misses}
+        for kind, found in tried.items():
+            self.misses[kind] += len(found.converted.unread)
+        least = min(self.misses.values())
+        self.alive = tuple(kind for kind, count in self.misses.items() if count == least)
+        self.kind = self.alive[0]
+        return tried[self.kind]
+
+    def _ways(self, probe: Cells) -> list[str]:
+        """ISO 8601, unless few cells follow it and more follow another way."""
+
+        def left(kind: str) -> int:
+            return len(self._attempt(probe, kind).converted.unread)
+
+        if 2 * left(self.wanted) <= len(probe):
+            return [self.wanted]
+        others = [kind for kind in _written(probe, packed=True) if base(kind) == self.wanted]
+        return [kind for kind in others if 2 * left(kind) <= len(probe)] or [self.wanted]
 
     def _nothing(self, cells: Cells) -> tuple[Found, Ints]:
         """The block taken as holding no value, and the indices of cells that hold one."""
@@ -261,11 +303,14 @@ def _present(done: Converted) -> Flags | None:
     return done.reasons == PRESENT if done.values.null_count else None
 
 
-def _written(cells: Cells) -> tuple[str, ...]:
-    """Kinds with a way of writing that the cells may follow, judged by a few of them."""
+def _written(cells: Cells, packed: bool = False) -> tuple[str, ...]:
+    """Kinds with a way of writing that the cells may follow, judged by a few of them.
+
+    With `packed`, digits alone may be a date.
+    """
     rest = cells.trimmed()
     words = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
-    dates = [date_kinds(word) for word in words[:9]]
+    dates = [date_kinds(word) or (packed_kinds(word) if packed else ()) for word in words[:9]]
     usual = max(dates, key=dates.count) if dates else ()
     return usual or boolean_kinds({word.casefold() for word in words})
 

@@ -94,6 +94,16 @@ def date_kinds(text: str) -> tuple[str, ...]:
     return ()
 
 
+def packed_kinds(text: str) -> tuple[str, ...]:
+    """The ways of writing a declared date or date-time by digits alone that this text may follow.
+
+    ISO 8601-1:2019, basic format (5.2.2.1). Where no type is declared, such digits are a number.
+    """
+    if not text.isascii() or not text.isdigit():
+        return ()
+    return {8: ("date|%Y%m%d",), 14: ("datetime|%Y%m%d%H%M%S",)}.get(len(text), ())
+
+
 def _clock(clock: str | None, seconds: str | None) -> str:
     if not clock:
         return ""

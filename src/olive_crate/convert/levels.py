@@ -13,13 +13,13 @@ import msgspec
 import numpy as np
 import pyarrow as pa
 
+from ..kernels.reference import FEW as FEW_CELLS
 from ..kernels.reference import Flags
 from .suspects import Watch, plain_numbers
 
 FEW = 12
 ENOUGH = 20
 COMPARED = 200_000
-SMALL = 256
 
 
 class Scale(msgspec.Struct, eq=False):
@@ -64,7 +64,7 @@ class Scale(msgspec.Struct, eq=False):
             values = values.drop_null()
         if not len(values):
             return
-        if len(values) <= SMALL:
+        if len(values) <= FEW_CELLS:
             different = set(values.to_pylist())
             many = len(different)
         else:
@@ -90,12 +90,16 @@ class Scale(msgspec.Struct, eq=False):
     def _all_differ(self) -> bool:
         if not self.differ or not self.held:
             return False
+        if self.rising:
+            return True
+        count = sum(len(each) - each.null_count for each in self.held)
+        if count <= FEW_CELLS:
+            met = {value for each in self.held for value in each.to_pylist()} - {None}
+            return bool(len(met) == count)
         import pyarrow.compute as pc
 
-        return self.rising or bool(
-            pc.count_distinct(pa.chunked_array(self.held)).as_py()
-            == sum(len(each) - each.null_count for each in self.held)
-        )
+        different: int = pc.count_distinct(pa.chunked_array(self.held)).as_py()
+        return bool(different == count)
 
     def suggested(self, kind: str, watch: Watch) -> str:
         """A level and why, as `level: why`; empty where nothing can be said."""

@@ -23,7 +23,7 @@ CERTAIN = 0.75
 LIKELY = 0.7
 NO_CUT = 0.02
 WORTH_NAMING = 0.2
-LOOKED_AT = 1000
+LOOKED_AT = 600
 
 
 class Break(msgspec.Struct, frozen=True):
@@ -108,7 +108,8 @@ def find_fields(lines: Sequence[str], given_heading: str | None = None) -> Found
     body = body_of(lines)
     heading, first = (given_heading, 0) if given_heading else _heading(lines, body)
     rows = [index for index in body if index >= first] or body
-    codes = codes_of([lines[index] for index in rows[:LOOKED_AT]])
+    step = -(-len(rows) // LOOKED_AT)
+    codes = codes_of([lines[index] for index in rows[::step]])
     classes = classes_of(codes)
     if not classes.size:
         return Found((), (), (), len(rows), False)

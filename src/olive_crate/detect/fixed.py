@@ -375,8 +375,12 @@ def _cut_borders(fields: Sequence[Field], lines: Sequence[str]) -> list[Evidence
     kept = body_of(lines)
     codes = codes_of([lines[index] for index in kept])
     classes = classes_of(codes)
+    for field in fields:
+        if field.sign == "overpunched" and field.end <= classes.shape[1]:
+            classes[:, field.end - 1] = DIGIT  # a digit with a sign over it
     cuts, scores = cut_shares(classes), change_scores(codes, classes)
     told = []
+    known = {end for field in fields for end in (field.start - 1, field.end)}
     for place, field in enumerate(fields):
         left = fields[place - 1].end if place else 0
         for border, side, alone in (
@@ -391,16 +395,17 @@ def _cut_borders(fields: Sequence[Field], lines: Sequence[str]) -> list[Evidence
                 continue
             if not alone and side == "behind":
                 continue  # told by the field behind it
-            better = _better(cuts, scores, border)
+            better = _better(cuts, scores, border, known)
             if not alone and better is None:
                 continue
             told.append(_cut_evidence(field, border, side, classes, lines, kept, better, cuts))
     return told
 
 
-def _better(cuts: np.ndarray, scores: np.ndarray, border: int) -> int | None:
+def _better(cuts: np.ndarray, scores: np.ndarray, border: int, known: set[int]) -> int | None:
     """A break close by that cuts next to nothing, and where more changes than here."""
-    near = [p for p in range(border - NEAR, border + NEAR + 1) if 0 < p <= len(cuts)]
+    reach = range(max(1, border - NEAR), min(len(cuts), border + NEAR) + 1)
+    near = [place for place in reach if place == border or place not in known]
     best = min(near, key=lambda p: (cuts[p - 1], abs(p - border)))
     surer = scores[best - 1] > scores[border - 1] + 0.2
     return best if cuts[best - 1] < 0.02 and surer else None

@@ -13,7 +13,7 @@ from xml.etree.ElementTree import Element
 
 from ..dictionaries import Dictionary, Entry, number_or_text
 from ..errors import PlanError, SourceError
-from ..fields import Field, field_of
+from ..fields import SIGNS, Field, field_of
 from ..markup import tree_of
 from ..sources import Source
 from ..variables import LEVELS, Variable, declared
@@ -97,6 +97,9 @@ def _field(var: Element, name: str, at: str) -> Field | None:
         raise PlanError(f"{at}: location has a width but no StartPos")
     if var.get("dcml", "").isdigit():
         table["decimals"] = int(var.get("dcml", "0"))
+    form = var.find("varFormat")
+    if form is not None and form.get("formatname") in SIGNS:
+        table["sign"] = form.get("formatname")
     return field_of(table, 1, at)
 
 
@@ -113,7 +116,7 @@ def _type(var: Element, categories: list[tuple[str, str, bool]], implied: int) -
     if form is None:
         return None
     if form.get("category") in ("date", "time"):
-        return None  # how it is written is for the file to show
+        return form.get("category")
     if form.get("type") == "character":
         return "text"
     valid = [code for code, _, missing in categories if not missing]

@@ -1,0 +1,1 @@
+"""Pictures and pages. Needs the extra `report`."""
