@@ -26,6 +26,8 @@ lint: .venv/ready
 bench: .venv/ready
 	$(BIN)/python benchmarks/delimited.py
 	$(BIN)/python benchmarks/detection.py
+	$(BIN)/python benchmarks/fixed.py
+	$(BIN)/python benchmarks/breaks.py
 
 clean:
 	rm -rf .venv demo

@@ -15,6 +15,8 @@ import tempfile
 import time
 from pathlib import Path
 
+from olive_crate import draw_positions
+
 PICTURES = Path(__file__).parent.parent / "docs" / "screenshots"
 DISPLAY = ":97"
 SHOTS = {
@@ -22,6 +24,7 @@ SHOTS = {
     "draft": "olive-crate draft deliveries_2025.csv | head -48",
     "pack": "olive-crate pack deliveries.plan.toml --replace",
     "codebook": "olive-crate codebook deliveries_2025.parquet",
+    "look-fixed": "olive-crate look laboratory_2025.txt --layout fixed",
     "variable": "olive-crate codebook deliveries_2025.parquet --variable peroxide",
 }
 
@@ -60,6 +63,20 @@ def main() -> None:
             demo = Path(folder) / "demo"
             subprocess.run(
                 ["olive-crate", "demo", str(demo)], env=environment, check=True, capture_output=True
+            )
+            draw_positions(
+                demo / "laboratory_2025.txt",
+                PICTURES / "positions.png",
+                fields=[
+                    ("sample", 6),
+                    ("day", 8),
+                    ("acidity", 4),
+                    ("peroxide", 4),
+                    ("k232", 5),
+                    ("drift", 4),
+                    ("lamp", 1),
+                    ("grade", 1),
+                ],
             )
             for name, command in SHOTS.items():
                 take(name, command, demo, environment)
