@@ -7,24 +7,17 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import msgspec
-import numpy as np
 
 from ..errors import LayoutError, PlanError
-from ..evidence import Evidence, Example
-from ..fields import Field, gaps, overlaps
+from ..evidence import Evidence
+from ..fields import Field
 from ..plan import Plan, Rows
 from ..records.encoding import decoded, is_ebcdic, is_multibyte
 from ..records.fixed import FixedLayout
 from ..sources import Source
+from .borders import borders
 from .breaks import (
-    DIGIT,
-    LETTER,
     Found,
-    body_of,
-    change_scores,
-    classes_of,
-    codes_of,
-    cut_shares,
     find_fields,
 )
 from .encoding import find_encoding
@@ -48,8 +41,6 @@ if TYPE_CHECKING:
 ROWS_A_BLOCK = 16_384
 SMALLEST_BLOCK, LARGEST_BLOCK = 1 << 20, 8 << 20
 LOOKED_AT = 200
-NEAR = 3
-OFTEN = 0.2
 
 
 def settle_fixed(
@@ -360,92 +351,8 @@ def body_lines(lines: Sequence[str], parts: Rows, further: Sequence[str]) -> lis
     return [*lines[(parts.first or 1) - 1 : 1000], *further[:1000]]
 
 
-def borders(fields: Sequence[Field], lines: Sequence[str], per_case: int) -> list[Evidence]:
-    """Fields whose borders seem to cut values, and fields that share positions."""
-    told = [Evidence("fixed.overlap", "", claim, certain=False) for claim in overlaps(fields)]
-    for line in range(1, per_case + 1):
-        own = sorted((f for f in fields if f.line == line), key=lambda f: f.start)
-        shown = [each for each in lines[line - 1 :: per_case] if each.strip()]
-        if own and len(shown) > 3:
-            told += _cut_borders(own, shown)
-    return told
-
-
-def _cut_borders(fields: Sequence[Field], lines: Sequence[str]) -> list[Evidence]:
-    kept = body_of(lines)
-    codes = codes_of([lines[index] for index in kept])
-    classes = classes_of(codes)
-    for field in fields:
-        if field.sign == "overpunched" and field.end <= classes.shape[1]:
-            classes[:, field.end - 1] = DIGIT  # a digit with a sign over it
-    cuts, scores = cut_shares(classes), change_scores(codes, classes)
-    told = []
-    known = {end for field in fields for end in (field.start - 1, field.end)}
-    for place, field in enumerate(fields):
-        left = fields[place - 1].end if place else 0
-        for border, side, alone in (
-            (field.start - 1, "before", left < field.start - 1),
-            (
-                field.end,
-                "behind",
-                place + 1 == len(fields) or fields[place + 1].start > field.end + 1,
-            ),
-        ):
-            if not 0 < border <= len(cuts) or cuts[border - 1] < OFTEN:
-                continue
-            if not alone and side == "behind":
-                continue  # told by the field behind it
-            better = _better(cuts, scores, border, known)
-            if not alone and better is None:
-                continue
-            told.append(_cut_evidence(field, border, side, classes, lines, kept, better, cuts))
-    return told
-
-
-def _better(cuts: np.ndarray, scores: np.ndarray, border: int, known: set[int]) -> int | None:
-    """A break close by that cuts next to nothing, and where more changes than here."""
-    reach = range(max(1, border - NEAR), min(len(cuts), border + NEAR) + 1)
-    near = [place for place in reach if place == border or place not in known]
-    best = min(near, key=lambda p: (cuts[p - 1], abs(p - border)))
-    surer = scores[best - 1] > scores[border - 1] + 0.2
-    return best if cuts[best - 1] < 0.02 and surer else None
-
-
-def _cut_evidence(
-    field: Field,
-    border: int,
-    side: str,
-    classes: np.ndarray,
-    lines: Sequence[str],
-    kept: Sequence[int],
-    better: int | None,
-    cuts: np.ndarray,
-) -> Evidence:
-    kinds = classes[:, border - 1 : border + 1]
-    digits = ((kinds == DIGIT).all(axis=1)).sum()
-    letters = ((kinds == LETTER).all(axis=1)).sum()
-    word = "digits" if digits >= letters else "letters"
-    instead = f"; a break after {better} would cut none" if better is not None else ""
-    row = next(
-        (index for index, each in zip(kept, kinds, strict=True) if each[0] == each[1] != 0), kept[0]
-    )
-    low = max(0, border - 8)
-    return Evidence(
-        f"field.{field.name or field.start}",
-        f"{field.start}-{field.end}",
-        f"{word} run across its border {side} it (after {border}) in {cuts[border - 1]:.0%} of "
-        f"{len(kept):,} rows looked at{instead}",
-        against=round(cuts[border - 1] * len(kept)),
-        examples=(Example(row + 1, lines[row][low : border + 8]),),
-        certain=False,
-    )
-
-
 def _block_size(lines: Sequence[str]) -> int:
     if "OLIVE_CRATE_BLOCK" in os.environ:
         return max(1, int(os.environ["OLIVE_CRATE_BLOCK"]))
     longest = max((len(line) for line in lines), default=0) + 1
     return min(max(ROWS_A_BLOCK * longest, SMALLEST_BLOCK), LARGEST_BLOCK)
-
-
-__all__ = ["Found", "borders", "fields_evidence", "gaps", "settle_fixed"]

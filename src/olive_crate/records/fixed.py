@@ -16,11 +16,13 @@ import msgspec
 import numpy as np
 
 from ..errors import LayoutError
-from ..fields import Field, RecordType, gaps
+from ..fields import Field, RecordType
 from ..kernels import reference as kernels
 from ..kernels.reference import PAD, Bytes, Flags, Ints
 from ..sources import Source
-from .encoding import bad_byte, is_ebcdic, is_multibyte, utf8_pieces
+from .coverage import cover
+from .encoding import is_ebcdic, is_multibyte, utf8_pieces
+from .lines import NEW_LINE, RETURN, Lines, characters_of, expanded, lines_of
 from .spans import Cells, Grid, Spans
 from .tally import (
     BLANK,
@@ -35,7 +37,7 @@ from .tally import (
 )
 
 PADDING = bytes(PAD)
-NEW_LINE, RETURN, BLANK_BYTE = 10, 13, 32
+BLANK_BYTE = 32
 NEXT_LINE = "\u0085".encode()
 LONGEST = 64 << 20
 
@@ -64,16 +66,6 @@ class FixedLayout(msgspec.Struct, frozen=True, eq=False):
     def undecoded(self) -> bool:
         """Are the bytes cut as they are, and each cell decoded by itself?"""
         return self.in_bytes and is_multibyte(self.encoding)
-
-
-class Lines(msgspec.Struct, frozen=True, eq=False):
-    """The lines of a piece of text; ends are without what ends the line."""
-
-    starts: Ints
-    ends: Ints
-    consumed: int
-    stride: int = 0
-    """From one line to the next, where that is the same for all; else 0."""
 
 
 class FixedSpans(msgspec.Struct, frozen=True, eq=False):
@@ -171,18 +163,18 @@ def read_blocks(
         while True:
             following = next(pieces, b"")
             final = not following
-            text = _expanded(carried + piece, layout, source.name, row)
+            text = expanded(carried + piece, layout, source.name, row)
             if final and layout.length:
                 text = text.rstrip(b"\r\n\x1a")
             padded = b"".join((PADDING, text, PADDING))
             buffer = np.frombuffer(padded, np.uint8)
-            chars = _characters(buffer, text, layout, source.name, (row, offset), final)
-            lines = _lines(padded, buffer, PAD, PAD + len(text), layout, chars, final)
+            chars = characters_of(buffer, text, layout, source.name, (row, offset), final)
+            lines = lines_of(padded, buffer, PAD, PAD + len(text), layout, chars, final)
             block = _Block(source, layout, tally, buffer, chars, lines, row, final)
             spans, kept, done = block.cases(layout.limit, taken)
             taken += len(spans.rows)
             if len(spans.rows):
-                _cover(spans, tally)
+                cover(spans, tally)
                 yield spans
             if final or done:
                 return
@@ -205,131 +197,6 @@ def _pieces(stream: IO[bytes], layout: FixedLayout, name: str) -> Iterator[bytes
     next_line = is_ebcdic(layout.encoding)
     for piece in utf8_pieces(stream, layout.encoding, layout.block, name):
         yield piece.replace(NEXT_LINE, b"\n") if next_line else piece
-
-
-def _expanded(text: bytes, layout: FixedLayout, name: str, row: int) -> bytes:
-    at = text.find(b"\t")
-    if at < 0:
-        return text
-    if layout.tabs is None:
-        found = row + text.count(b"\n", 0, at)
-        raise LayoutError(
-            f"{name}: row {found} holds a tab, which has no width of its own; give tabs=8 "
-            "(or the width that the writer had) to expand tabs"
-        )
-    if text.isascii() or layout.undecoded:
-        return text.expandtabs(layout.tabs)
-    return (
-        text.decode("utf-8", "surrogateescape")
-        .expandtabs(layout.tabs)
-        .encode("utf-8", "surrogateescape")
-    )
-
-
-def _characters(
-    buffer: Bytes, text: bytes, layout: FixedLayout, name: str, at: tuple[int, int], final: bool
-) -> Ints | None:
-    """Where each character starts; `None` where that is each byte, or positions are bytes."""
-    if text.isascii() or layout.undecoded:
-        return None
-    try:
-        text.decode("utf-8")
-    except UnicodeDecodeError as error:
-        if final or len(text) - error.start > 3:
-            row, offset = at
-            row += text.count(b"\n", 0, error.start)
-            raise bad_byte(name, layout.encoding, row, offset + error.start, error) from None
-    if layout.in_bytes:
-        return None
-    inner = buffer[PAD : PAD + len(text)]
-    found = np.flatnonzero((inner & 0xC0) != 0x80) + PAD
-    return np.append(found, PAD + len(text))
-
-
-def _lines(
-    padded: bytes,
-    buffer: Bytes,
-    low: int,
-    high: int,
-    layout: FixedLayout,
-    chars: Ints | None,
-    final: bool,
-) -> Lines:
-    if layout.length:
-        return _by_length(low, high, layout.length, chars, final)
-    even = _even_lines(padded, buffer, low, high)
-    if even is not None and (even.consumed == high or not final):
-        return even
-    return _by_ends(buffer, low, high, final)
-
-
-def _by_length(low: int, high: int, length: int, chars: Ints | None, final: bool) -> Lines:
-    if chars is None:
-        count = (high - low) // length
-        starts = low + length * np.arange(count)
-        if final and low + length * count < high:
-            starts = np.append(starts, low + length * count)
-        ends = np.minimum(starts + length, high)
-        even = len(starts) == count
-        return Lines(starts, ends, low + length * count, length if even else 0)
-    count = (len(chars) - 1) // length
-    at = length * np.arange(count + 1)
-    starts, ends = chars[at[:-1]], chars[at[1:]]
-    if final and int(at[-1]) < len(chars) - 1:
-        starts, ends = np.append(starts, chars[at[-1]]), np.append(ends, chars[-1])
-    return Lines(starts, ends, int(chars[at[-1]]))
-
-
-def _even_lines(padded: bytes, buffer: Bytes, low: int, high: int) -> Lines | None:
-    """Lines of one length, if they all are."""
-    feed = padded.find(b"\n", low, high)
-    if feed < 0:
-        return None
-    stride = feed + 1 - low
-    count = (high - low) // stride
-    reach = low + count * stride
-    if not bool((buffer[feed:reach:stride] == NEW_LINE).all()):
-        return None
-    if padded.count(b"\n", low, reach) != count:
-        return None
-    returns = padded.count(b"\r", low, reach)
-    ended = 1
-    if returns:
-        if (
-            stride < 2
-            or returns != count
-            or not (buffer[feed - 1 : reach : stride] == RETURN).all()
-        ):
-            return None
-        ended = 2
-    if padded.find(b"\n", reach, high) >= 0:
-        return None
-    starts = low + stride * np.arange(count)
-    return Lines(starts, starts + (stride - ended), reach, stride)
-
-
-def _by_ends(buffer: Bytes, low: int, high: int, final: bool) -> Lines:
-    """Lines by what ends them: LF, CR LF, or CR."""
-    text = buffer[low:high]
-    feed = text == NEW_LINE
-    back = text == RETURN
-    if back.any():
-        before_feed = np.append(feed[1:], not final)  # a CR at the very end may be half of CR LF
-        alone = back & ~before_feed
-        behind = np.flatnonzero(feed | alone) + 1
-    else:
-        behind = np.flatnonzero(feed) + 1
-    starts = np.concatenate(([0], behind))
-    ends = behind - 1
-    if back.any() and len(ends):
-        ends = ends - ((ends > 0) & feed[ends] & back[ends - 1])
-    consumed = int(starts[-1])
-    if final and consumed < len(text):
-        ends = np.append(ends, len(text))
-        consumed = len(text)
-    else:
-        starts = starts[:-1]
-    return Lines(starts + low, ends + low, consumed + low)
 
 
 class _Block:
@@ -499,57 +366,3 @@ class _Block:
         back = np.flatnonzero(text == RETURN)
         alone = len(back) - int(np.count_nonzero(text[np.minimum(back + 1, len(text) - 1)] == 10))
         return feeds + alone + int(text[-1] not in (NEW_LINE, RETURN))
-
-
-def _cover(spans: FixedSpans, tally: Tally) -> None:
-    """Account for the characters of the cases: those in a field, and those in none."""
-    fields = spans.layout.fields
-    if spans.layout.in_bytes and not spans.layout.undecoded:
-        tally.cut_characters += sum(
-            int(np.count_nonzero((cells.buffer[cells.starts] & 0xC0) == 0x80))
-            for cells in (_cut_cells(spans, field) for field in fields)
-        )
-    for line in range(1, spans.layout.lines + 1):
-        lengths = spans.lengths(line)
-        tally.characters += int(lengths.sum())
-        own = [field for field in fields if field.line == line]
-        if own:
-            last = max(own, key=lambda field: field.start)
-            tally.short.add(spans.rows[lengths < last.start])
-        for first, end in gaps(fields, line):
-            beyond = np.clip(lengths - (first - 1), 0, (end - first + 1) if end else None)
-            uncovered = int(beyond.sum())
-            tally.uncovered += uncovered
-            if uncovered:
-                filled = np.flatnonzero(_filled(spans.piece(line, first, end)))
-                if len(filled):
-                    tally.outside_of((line, first, end)).add(spans.rows[filled])
-        for first, end in _covered(own):
-            tally.covered += int(np.clip(lengths - (first - 1), 0, end - first + 1).sum())
-
-
-def _cut_cells(spans: FixedSpans, field: Field) -> Cells:
-    """The cells of a field as its borders cut them, within characters too."""
-    plain = msgspec.structs.replace(
-        spans, layout=msgspec.structs.replace(spans.layout, in_bytes=False)
-    )
-    return plain.piece(field.line, field.start, field.end)
-
-
-def _covered(fields: list[Field]) -> list[tuple[int, int]]:
-    """The positions that fields take, joined where they touch."""
-    found: list[tuple[int, int]] = []
-    for each in sorted(fields, key=lambda field: field.start):
-        if found and each.start <= found[-1][1] + 1:
-            found[-1] = (found[-1][0], max(found[-1][1], each.end))
-        else:
-            found.append((each.start, each.end))
-    return found
-
-
-def _filled(cells: Cells) -> Flags:
-    """Which cells hold anything but blanks."""
-    if cells.grid is None:
-        return ~kernels.blank(cells.buffer, cells.starts, cells.ends)
-    table = kernels.table(cells.buffer, *cells.grid, len(cells))
-    return cast(Flags, (table != BLANK_BYTE).any(axis=1))
