@@ -1,6 +1,6 @@
 """The kernels in NumPy: clear, portable, always there."""
 
-from . import columns, numbers, times
+from . import columns, numbers, sheetxml, times
 from .blanks import blank, table, trimmed, trimmed_table
 from .gather import FEW, arrow, bitmap, ranges, squeezed, strings, texts, whole_numbers
 from .structure import Marks, Structure, split
@@ -21,6 +21,7 @@ __all__ = [
     "numbers",
     "padded",
     "ranges",
+    "sheetxml",
     "split",
     "squeezed",
     "strings",

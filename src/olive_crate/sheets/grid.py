@@ -1,0 +1,160 @@
+"""A sheet as a sparse grid: what each filled cell holds, and where; and ranges as people write them.
+
+A sheet that claims a million rows and holds ten cells costs what ten cost.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import NamedTuple
+
+import msgspec
+import numpy as np
+
+from ..errors import PlanError
+from ..kernels.reference import Bytes, Ints
+
+NUMBER, TEXT, BOOLEAN, ERROR, DATE, TIME, DATETIME, DURATION = range(1, 9)
+KINDS = ("", "number", "text", "boolean", "error", "date", "time", "datetime", "duration")
+MOST_ROWS, MOST_COLUMNS = 1 << 20, 1 << 14
+CELL = re.compile(r"\$?([A-Za-z]{1,3})\$?(\d{1,7})")
+COLUMN = re.compile(r"\$?([A-Za-z]{1,3})")
+
+
+class Area(NamedTuple):
+    """A rectangle of cells, all ends included, counted from 1."""
+
+    first_row: int
+    first_column: int
+    last_row: int
+    last_column: int
+
+    def __str__(self) -> str:
+        low = f"{letters(self.first_column)}{self.first_row}"
+        return f"{low}:{letters(self.last_column)}{self.last_row}"
+
+
+class Cells(msgspec.Struct, frozen=True, eq=False):
+    """The filled cells of a sheet, by rows and within them by columns.
+
+    The text of each (numerals of numbers, ISO 8601 of dates and times, `true` and `false`, the name
+    of an error) lies in `buffer` from `starts` to `ends`.
+    """
+
+    rows: Ints
+    columns: Ints
+    kinds: np.ndarray
+    styles: Ints
+    """What the number format says: a place in `formats`."""
+    buffer: Bytes
+    starts: Ints
+    ends: Ints
+
+    def __len__(self) -> int:
+        return len(self.rows)
+
+    def chosen(self, at: np.ndarray) -> Cells:
+        """Some of the cells."""
+        return Cells(
+            self.rows[at],
+            self.columns[at],
+            self.kinds[at],
+            self.styles[at],
+            self.buffer,
+            self.starts[at],
+            self.ends[at],
+        )
+
+    def texts(self) -> list[str]:
+        """The text of each cell."""
+        data = self.buffer.tobytes() if len(self) > 64 else None
+        spans = zip(self.starts.tolist(), self.ends.tolist(), strict=True)
+        if data is None:
+            return [bytes(self.buffer[a:b]).decode("utf-8", "replace") for a, b in spans]
+        return [data[a:b].decode("utf-8", "replace") for a, b in spans]
+
+
+class Format(NamedTuple):
+    """What a number format says of the cells that have it."""
+
+    kind: int = NUMBER
+    unit: str = ""
+    decimals: int | None = None
+
+
+class Sheet(msgspec.Struct, frozen=True, eq=False):
+    """One sheet: its cells, and what lies over them."""
+
+    name: str
+    hidden: bool
+    cells: Cells
+    formats: tuple[Format, ...]
+    merged: tuple[Area, ...] = ()
+    hidden_rows: frozenset[int] = frozenset()
+    hidden_columns: frozenset[int] = frozenset()
+    whole: bool = True
+    """All of it was read."""
+    claimed: str = ""
+    """The used range as the file claims it."""
+
+    @property
+    def used(self) -> Area | None:
+        """The smallest rectangle with all filled cells."""
+        if not len(self.cells):
+            return None
+        rows, columns = self.cells.rows, self.cells.columns
+        return Area(int(rows.min()), int(columns.min()), int(rows.max()), int(columns.max()))
+
+
+class SheetEntry(msgspec.Struct, frozen=True):
+    """A sheet as the workbook lists it."""
+
+    name: str
+    path: str
+    hidden: bool = False
+    position: int = 0
+
+
+def letters(column: int) -> str:
+    """The letters of a column, as spreadsheets show them: 1 is A, 27 is AA."""
+    text = ""
+    while column:
+        column, rest = divmod(column - 1, 26)
+        text = chr(65 + rest) + text
+    return text
+
+
+def column_number(text: str) -> int:
+    """The column that letters mean."""
+    number = 0
+    for letter in text.upper():
+        number = number * 26 + ord(letter) - 64
+    return number
+
+
+def cell_of(text: str) -> tuple[int, int] | None:
+    """Row and column of `B9`; `None` for anything else."""
+    match = CELL.fullmatch(text.strip())
+    return (int(match[2]), column_number(match[1])) if match else None
+
+
+def area_of(text: str) -> Area | None:
+    """The rectangle that `B9:K310`, `B9:`, `B:K` or `B9` means; ends left open are 0."""
+    first, colon, last = text.strip().partition(":")
+    low, high = cell_of(first), cell_of(last)
+    if low and high:
+        rows, columns = sorted((low[0], high[0])), sorted((low[1], high[1]))
+        return Area(rows[0], columns[0], rows[1], columns[1])
+    if low and not last:
+        return Area(*low, 0, 0) if colon else Area(*low, *low)
+    if COLUMN.fullmatch(first.strip()) and COLUMN.fullmatch(last.strip()):
+        columns = sorted(column_number(each.strip().lstrip("$")) for each in (first, last))
+        return Area(1, columns[0], 0, columns[1])
+    return None
+
+
+def check_range(text: object, at: str = "range") -> str:
+    """A range as it is written. Raises `PlanError` for what cannot be one or a name."""
+    if not isinstance(text, str) or not text.strip():
+        raise PlanError(f'{at}: expected a range such as "B9:K310", or a name, got {text!r}')
+    return text.strip()

@@ -1,0 +1,181 @@
+"""Cells put together: spans of values in pieces of XML, shared strings and texts of our own making
+become one buffer with one span for each cell."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+import numpy as np
+
+from ..kernels import reference as kernels
+from ..kernels.reference import PAD, Bytes, Ints, numbers
+from ..kernels.reference.sheetxml import (
+    FAILED,
+    FORMULA_TEXT,
+    INLINE,
+    ISO,
+    LOGICAL,
+    NUMERIC,
+    SHARED,
+)
+from .grid import BOOLEAN, DATE, DATETIME, ERROR, NUMBER, TEXT, TIME, Cells, Format
+from .strings import Strings, unescaped
+from .values import serial_texts, shortest_numeral
+
+LONG = 17
+"""Characters of a numeral with a point and 16 digits."""
+CLOCK = re.compile(r"T?\d{1,2}:\d{2}")
+
+
+class Assembly:
+    """Collects the cells of a sheet, piece by piece."""
+
+    def __init__(self, strings: Strings, formats: Sequence[Format], from_1904: bool) -> None:
+        self.strings, self.from_1904 = strings, from_1904
+        self.format_kinds = np.array([each.kind for each in formats] or [NUMBER], np.uint8)
+        self.buffers: list[Bytes] = [strings.buffer]
+        self.length = len(strings.buffer)
+        self.parts: list[tuple[np.ndarray, ...]] = []
+        self.unknown_strings = 0
+
+    def add(
+        self,
+        buffer: Bytes,
+        rows: Ints,
+        columns: Ints,
+        styles: Ints,
+        types: Ints,
+        starts: Ints,
+        ends: Ints,
+    ) -> None:
+        """A piece: raw values from `starts` to `ends` of its own buffer."""
+        kinds = np.full(len(rows), TEXT, np.uint8)
+        base, own = self.length, [buffer]
+        new_starts, new_ends = starts + base, ends + base
+        extra: list[tuple[Ints, list[bytes]]] = []
+        self._shared(buffer, types, starts, ends, new_starts, new_ends)
+        raw = np.flatnonzero((types == FORMULA_TEXT) | (types == INLINE))
+        if len(raw):
+            texts = unescaped(Strings(buffer, starts[raw], ends[raw]))
+            own = [texts.buffer]
+            new_starts[raw], new_ends[raw] = texts.starts + base, texts.ends + base
+        logical = np.flatnonzero(types == LOGICAL)
+        if len(logical):
+            kinds[logical] = BOOLEAN
+            true = buffer[starts[logical]] == ord("1")
+            extra.append((logical, [b"true" if each else b"false" for each in true.tolist()]))
+        kinds[types == FAILED] = ERROR
+        self._numbers(buffer, styles, types, starts, ends, kinds, extra)
+        self._iso(buffer, types, starts, ends, kinds)
+        length = base + len(own[0])
+        for at, pieces in extra:
+            lengths = np.array([len(each) for each in pieces], np.int64)
+            after = np.cumsum(lengths) + length
+            new_starts[at], new_ends[at] = after - lengths, after
+            own.append(np.frombuffer(b"".join(pieces), np.uint8))
+            length += int(lengths.sum())
+        self.buffers += own
+        self.length = length
+        filled = new_ends > new_starts
+        part = (rows, columns, kinds, styles, new_starts, new_ends)
+        self.parts.append(tuple(each[filled] for each in part) if not filled.all() else part)
+
+    def _shared(
+        self,
+        buffer: Bytes,
+        types: Ints,
+        starts: Ints,
+        ends: Ints,
+        new_starts: Ints,
+        new_ends: Ints,
+    ) -> None:
+        at = np.flatnonzero(types == SHARED)
+        if not len(at):
+            return
+        numerals = numbers.parse(buffer, starts[at], ends[at], 0)
+        index, good = numbers.integers(numerals)
+        good &= (index >= 0) & (index < len(self.strings))
+        self.unknown_strings += int(np.count_nonzero(~good))
+        index = np.where(good, index, 0)
+        if len(self.strings):
+            new_starts[at] = np.where(good, self.strings.starts[index], PAD)
+            new_ends[at] = np.where(good, self.strings.ends[index], PAD)
+        else:
+            new_starts[at] = new_ends[at] = PAD
+
+    def _numbers(
+        self,
+        buffer: Bytes,
+        styles: Ints,
+        types: Ints,
+        starts: Ints,
+        ends: Ints,
+        kinds: np.ndarray,
+        extra: list[tuple[Ints, list[bytes]]],
+    ) -> None:
+        at = np.flatnonzero(types == NUMERIC)
+        if not len(at):
+            return
+        meant = self.format_kinds[np.minimum(styles[at], len(self.format_kinds) - 1)]
+        kinds[at] = NUMBER
+        timed = at[meant != NUMBER]
+        if len(timed):
+            serials = _floats(buffer, starts[timed], ends[timed])
+            texts, found = serial_texts(serials, meant[meant != NUMBER], self.from_1904)
+            real = np.flatnonzero(found)
+            kinds[timed[real]] = found[real]
+            extra.append((timed[real], [texts[place].encode() for place in real.tolist()]))
+        plain = at[meant == NUMBER]
+        long = plain[(ends - starts)[plain] >= LONG]
+        if len(long):
+            texts = [
+                buffer[a:b].tobytes().decode("ascii", "replace")
+                for a, b in zip(starts[long].tolist(), ends[long].tolist(), strict=True)
+            ]
+            extra.append((long, [_shortened(text).encode() for text in texts]))
+
+    def _iso(self, buffer: Bytes, types: Ints, starts: Ints, ends: Ints, kinds: np.ndarray) -> None:
+        for place in np.flatnonzero(types == ISO).tolist():
+            text = buffer[starts[place] : ends[place]].tobytes().decode("ascii", "replace")
+            kinds[place] = TIME if CLOCK.match(text) else DATETIME if "T" in text else DATE
+
+    def cells(self) -> Cells:
+        """All cells in order."""
+        none = np.zeros(0, np.int64)
+        empty = (none, none, np.zeros(0, np.uint8), none, none, none)
+        rows, columns, kinds, styles, starts, ends = (
+            np.concatenate(each) for each in zip(*(self.parts or [empty]), strict=True)
+        )
+        buffer = np.concatenate([*self.buffers, np.zeros(PAD, np.uint8)])
+        cells = Cells(rows, columns, kinds, styles, buffer, starts, ends)
+        place = rows * (1 << 15) + columns
+        if len(place) and not bool((np.diff(place) > 0).all()):
+            _, last = np.unique(place[::-1], return_index=True)  # a cell given twice: the last one
+            cells = cells.chosen(len(place) - 1 - last)
+        return cells
+
+
+def _floats(buffer: Bytes, starts: Ints, ends: Ints) -> np.ndarray:
+    """Numerals as numbers; NaN for what is none."""
+    numerals = numbers.parse(buffer, starts, ends, ord("."))
+    values, exact = numbers.floats(numerals)
+    for place in np.flatnonzero(~exact).tolist():
+        try:
+            values[place] = float(buffer[starts[place] : ends[place]].tobytes())
+        except ValueError:
+            values[place] = np.nan
+    return values
+
+
+def _shortened(text: str) -> str:
+    digits = text.lstrip("-").partition("E")[0].replace(".", "").lstrip("0")
+    try:
+        return shortest_numeral(text) if len(digits) == 16 else text
+    except ValueError:
+        return text
+
+
+def padded_piece(text: bytes) -> tuple[Bytes, int, int]:
+    """A piece of XML with room around it, and where it begins and ends."""
+    return kernels.padded(text), PAD, PAD + len(text)

@@ -1,0 +1,397 @@
+"""OOXML spreadsheets (ECMA-376, transitional and strict): the workbook's parts, and its sheets.
+
+A sheet's rows are read at known places where they stand in the form of the common writers, and by a
+parser where they do not; both ways give the same cells.
+"""
+
+from __future__ import annotations
+
+import posixpath
+import re
+from functools import cached_property
+from xml.etree.ElementTree import Element
+from xml.parsers import expat
+
+import numpy as np
+
+from ..errors import SourceError
+from ..kernels import reference as kernels
+from ..kernels.reference import PAD, sheetxml
+from ..markup import local, parser_for, tree_of
+from .container import Container
+from .grid import Area, Format, Sheet, SheetEntry, area_of, cell_of
+from .pieces import Assembly, padded_piece
+from .strings import Strings, plain_text, shared_strings
+from .styles import BUILT_IN, format_of
+
+PIECE = 4 << 20
+HEAD = 4 << 20
+SHEET_DATA = re.compile(rb"<sheetData\s*/?>")
+REPAIRED_ROW = 1 << 20
+
+
+class Xlsx:
+    """One workbook."""
+
+    kind = "xlsx"
+
+    def __init__(self, container: Container) -> None:
+        self.container, self.name = container, container.name
+        self.path = self._workbook_path()
+        self.tree = tree_of(container.whole(self.path), f"{self.name}: {self.path}")
+        self.relations = self._relations(self.path)
+
+    def _workbook_path(self) -> str:
+        found = self._relations("").values()
+        for kind, path in found:
+            if kind.endswith("/officeDocument"):
+                return path
+        if "xl/workbook.xml" in self.container:
+            return "xl/workbook.xml"
+        raise SourceError(f"{self.name}: a damaged workbook: its main part is lacking")
+
+    def _relations(self, path: str) -> dict[str, tuple[str, str]]:
+        """The relations of a part: type and target of each; links to the outside are left out."""
+        folder, file = posixpath.split(path)
+        rels = posixpath.join(folder, "_rels", f"{file}.rels")
+        if rels not in self.container:
+            return {}
+        tree = tree_of(self.container.whole(rels), f"{self.name}: {rels}")
+        found = {}
+        for each in tree.iter("Relationship"):
+            if each.get("TargetMode") == "External":
+                continue
+            target = each.get("Target", "")
+            full = target.lstrip("/") if target.startswith("/") else posixpath.join(folder, target)
+            found[each.get("Id", "")] = (each.get("Type", ""), posixpath.normpath(full))
+        return found
+
+    @cached_property
+    def sheets(self) -> tuple[SheetEntry, ...]:
+        """The sheets of cells, in order; sheets of charts are left out."""
+        found = []
+        for position, each in enumerate(self.tree.iter("sheet"), 1):
+            kind, path = self.relations.get(each.get("id", ""), ("", ""))
+            if not path or not kind.endswith("/worksheet"):
+                continue
+            hidden = each.get("state", "visible") != "visible"
+            found.append(SheetEntry(each.get("name", f"sheet {position}"), path, hidden, position))
+        return tuple(found)
+
+    @cached_property
+    def from_1904(self) -> bool:
+        """Are days counted from 1904?"""
+        properties = self.tree.find("workbookPr")
+        return properties is not None and properties.get("date1904", "0") in ("1", "true")
+
+    @cached_property
+    def names(self) -> dict[str, tuple[str, Area]]:
+        """Named ranges and tables: the sheet and the rectangle of each."""
+        found = {}
+        for each in self.tree.iter("definedName"):
+            meant = named_area(each.text or "")
+            if meant and each.get("hidden") not in ("1", "true") and each.get("name"):
+                found[each.get("name", "")] = meant
+        for sheet in self.sheets:
+            for kind, path in self._relations(sheet.path).values():
+                if kind.endswith("/table") and path in self.container:
+                    tree = tree_of(self.container.whole(path), f"{self.name}: {path}")
+                    area = area_of(tree.get("ref", ""))
+                    if area:
+                        totals = int(tree.get("totalsRowCount", "0") or 0)
+                        area = area._replace(last_row=area.last_row - totals)
+                        name = tree.get("displayName") or tree.get("name") or path
+                        found[name] = (sheet.name, area)
+        return found
+
+    @cached_property
+    def formats(self) -> tuple[Format, ...]:
+        """What each cell style's number format says."""
+        path = self._part("/styles")
+        if path is None:
+            return (Format(),)
+        tree = tree_of(self.container.whole(path), f"{self.name}: {path}")
+        codes = dict(BUILT_IN)
+        for each in tree.iter("numFmt"):
+            if each.get("numFmtId", "").isdigit():
+                codes[int(each.get("numFmtId", "0"))] = each.get("formatCode", "")
+        styles = tree.find("cellXfs")
+        numbers = [each.get("numFmtId", "0") for each in styles] if styles is not None else []
+        return tuple(
+            format_of(codes.get(int(number) if number.isdigit() else 0, "General"))
+            for number in numbers
+        ) or (Format(),)
+
+    def _part(self, kind: str) -> str | None:
+        return next(
+            (
+                path
+                for each, path in self.relations.values()
+                if each.endswith(kind) and path in self.container
+            ),
+            None,
+        )
+
+    @cached_property
+    def strings(self) -> Strings:
+        """All shared strings."""
+        path = self._part("/sharedStrings")
+        if path is None:
+            return Strings.of([])
+        found = shared_strings(self.container.whole(path), self.name)
+        self.container.check("strings", len(found))
+        return found
+
+    def _first_strings(self) -> Strings:
+        """The shared strings that stand at the head of a large table of them."""
+        path = self._part("/sharedStrings")
+        if path is None or "strings" in self.__dict__ or self.container.size(path) <= HEAD:
+            return self.strings
+        head = self.container.head(path, HEAD)
+        cut = head.rfind(b"</si>")
+        return shared_strings(head[: cut + 5] + b"</sst>", self.name) if cut > 0 else self.strings
+
+    def read(self, entry: SheetEntry, whole: bool = True, fast: bool = True) -> Sheet:
+        """One sheet; with `whole` false only about its first 4 MB."""
+        whole = whole or self.container.size(entry.path) <= HEAD
+        strings = self.strings if whole else self._first_strings()
+        found = self._scan(entry, strings, whole) if fast else None
+        if found is None:
+            found = self._parse(entry, strings, whole)
+        assembly, frame, hidden_rows = found
+        if whole and assembly.unknown_strings:
+            raise SourceError(
+                f"{self.name}: a damaged workbook: {assembly.unknown_strings:,} cells of "
+                f'"{entry.name}" point to texts that are not there'
+            )
+        return Sheet(
+            entry.name,
+            entry.hidden,
+            assembly.cells(),
+            self.formats,
+            merged=frame.merged,
+            hidden_rows=frozenset(hidden_rows),
+            hidden_columns=frozenset(frame.hidden_columns),
+            whole=whole,
+            claimed=frame.claimed,
+        )
+
+    def _scan(
+        self, entry: SheetEntry, strings: Strings, whole: bool
+    ) -> tuple[Assembly, Frame, list[int]] | None:
+        """The rows at known places; `None` if they stand otherwise."""
+        assembly = Assembly(strings, self.formats, self.from_1904)
+        hidden: list[int] = []
+        before, carried, after = b"", b"", b""
+        inside = ended = False
+        count = 0
+        for piece in self.container.pieces(entry.path, PIECE):
+            text = carried + piece
+            carried = b""
+            if not inside:
+                match = SHEET_DATA.search(text)
+                if match is None:
+                    if b":sheetData" in text or len(text) > HEAD:
+                        return None
+                    carried = text
+                    continue
+                before, inside = text[: match.start()], True
+                ended = match.group().endswith(b"/>")
+                text = text[match.end() :]
+            if ended:
+                after += text
+                continue
+            end = text.find(b"</sheetData>")
+            if end >= 0:
+                ended = True
+                after = text[end + 12 :]
+                rows = text[:end]
+            else:
+                cut = text.rfind(b"</row>") + 6
+                if cut < 6:
+                    carried = text
+                    continue
+                rows, carried = text[:cut], text[cut:]
+            scanned = self._scan_rows(assembly, rows)
+            if scanned is None:
+                return None
+            count += len(scanned.rows)
+            self.container.check("cells", count)
+            hidden += scanned.hidden
+            if not whole and not ended:
+                break
+        if not inside or (whole and not ended):
+            return None
+        return assembly, self._frame(before, after, entry), hidden
+
+    def _scan_rows(self, assembly: Assembly, rows: bytes) -> sheetxml.Scanned | None:
+        buffer, low, high = padded_piece(rows)
+        found = sheetxml.scan(buffer, low, high)
+        if found is None:
+            return None
+        if len(found.rows) and (found.rows.min() < 1 or found.columns.max() > 1 << 14):
+            return None
+        assembly.add(
+            buffer, found.rows, found.columns, found.styles, found.types, found.starts, found.ends
+        )
+        return found
+
+    def _frame(self, before: bytes, after: bytes, entry: SheetEntry) -> Frame:
+        """What stands before and behind the rows; a sheet that was cut off has nothing behind."""
+        name = f"{self.name}: {entry.path}"
+        document = before + b"<sheetData/>" + (after or b"</worksheet>")
+        return frame_of(tree_of(document, name))
+
+    def _parse(
+        self, entry: SheetEntry, strings: Strings, whole: bool
+    ) -> tuple[Assembly, Frame, list[int]]:
+        """The long way, for whatever XML a sheet may be."""
+        reader = SheetParser(self.container, f"{self.name}: {entry.path}")
+        read = 0
+        for piece in self.container.pieces(entry.path):
+            reader.feed(piece)
+            read += len(piece)
+            if not whole and read >= HEAD:
+                break
+        else:
+            reader.feed(b"", True)
+        assembly = Assembly(strings, self.formats, self.from_1904)
+        reader.hand_over(assembly)
+        frame = Frame(tuple(reader.merged), set(reader.hidden_columns), reader.claimed)
+        return assembly, frame, reader.hidden_rows
+
+
+class Frame:
+    """What a sheet says beside its rows."""
+
+    def __init__(self, merged: tuple[Area, ...], hidden_columns: set[int], claimed: str) -> None:
+        self.merged, self.hidden_columns, self.claimed = merged, hidden_columns, claimed
+
+
+def frame_of(tree: Element) -> Frame:
+    """Merged cells, hidden columns and the claimed range, from a sheet without its rows."""
+    merged = [area_of(each.get("ref", "")) for each in tree.iter("mergeCell")]
+    dimension = tree.find("dimension")
+    hidden: set[int] = set()
+    for each in tree.iter("col"):
+        hidden |= hidden_span(each.attrib)
+    claimed = dimension.get("ref", "") if dimension is not None else ""
+    return Frame(tuple(each for each in merged if each), hidden, claimed)
+
+
+def hidden_span(attributes: dict[str, str]) -> set[int]:
+    """The columns that a `col` element hides."""
+    low, high = attributes.get("min", ""), attributes.get("max", "")
+    if attributes.get("hidden") not in ("1", "true") or not (low.isdigit() and high.isdigit()):
+        return set()
+    return set(range(int(low), min(int(high), 1 << 14) + 1))
+
+
+def named_area(text: str) -> tuple[str, Area] | None:
+    """The sheet and rectangle of `'Season 2'!$D$9:$I$70`; `None` for formulas and several areas."""
+    match = re.fullmatch(
+        r"(?:'((?:[^']|'')+)'|([^'!]+))!(\$?[A-Za-z]*\$?\d*:?\$?[A-Za-z]*\$?\d*)", text.strip()
+    )
+    area = area_of(match[3]) if match else None
+    if match is None or area is None:
+        return None
+    return (match[1] or match[2]).replace("''", "'"), area
+
+
+class SheetParser:
+    """The rows of a sheet by a parser: any prefix, cells without an address, rich text."""
+
+    def __init__(self, container: Container, name: str) -> None:
+        self.container, self.name = container, name
+        self.values: list[tuple[int, int, int, int, bytes]] = []
+        self.merged: list[Area] = []
+        self.hidden_rows: list[int] = []
+        self.hidden_columns: set[int] = set()
+        self.claimed = ""
+        self.row = self.column = 0
+        self.cell: dict[str, str] | None = None
+        self.parts: list[str] = []
+        self.into = ""
+        self.phonetic = 0
+        self.parser = parser_for(name)
+        self.parser.StartElementHandler = self._start
+        self.parser.EndElementHandler = self._end
+        self.parser.CharacterDataHandler = self._text
+
+    def feed(self, piece: bytes, final: bool = False) -> None:
+        """Go on with a piece of the XML."""
+        try:
+            self.parser.Parse(piece, final)
+        except expat.ExpatError as error:
+            raise SourceError(f"{self.name}: a damaged workbook: {error}") from None
+
+    def _start(self, tag: str, given: dict[str, str]) -> None:
+        tag = local(tag)
+        if tag == "c":
+            at = cell_of(given.get("r", ""))
+            self.row, self.column = at if at else (self.row, self.column + 1)
+            self.cell, self.parts = given, []
+        elif tag == "row":
+            number = given.get("r", "")
+            self.row = int(number) if number.isdigit() else self.row + 1
+            self.column = 0
+            if given.get("hidden") in ("1", "true"):
+                self.hidden_rows.append(self.row)
+        elif tag == "rPh":
+            self.phonetic += 1
+        elif tag in ("v", "t"):
+            self.into = tag
+        elif tag == "mergeCell":
+            area = area_of(given.get("ref", ""))
+            self.merged += [area] if area else []
+        elif tag == "col":
+            self.hidden_columns |= hidden_span(given)
+        elif tag == "dimension":
+            self.claimed = given.get("ref", "")
+
+    def _text(self, text: str) -> None:
+        if self.into and self.cell is not None and not self.phonetic:
+            self.parts.append(text)
+
+    def _end(self, tag: str) -> None:
+        tag = local(tag)
+        if tag == "rPh":
+            self.phonetic -= 1
+        elif tag in ("v", "t"):
+            self.into = ""
+        elif tag == "c" and self.cell is not None:
+            kind = sheetxml.TYPES.get(self.cell.get("t", "n"), sheetxml.NUMERIC)
+            style = self.cell.get("s", "0")
+            text = "".join(self.parts)
+            if kind in (sheetxml.INLINE, sheetxml.FORMULA_TEXT):
+                text = plain_text(text)
+            if text and 0 < self.row <= REPAIRED_ROW and self.column <= 1 << 14:
+                self.values.append(
+                    (
+                        self.row,
+                        self.column,
+                        int(style) if style.isdigit() else 0,
+                        kind,
+                        text.encode("utf-8", "replace"),
+                    )
+                )
+                self.container.check("cells", len(self.values))
+            self.cell = None
+
+    def hand_over(self, assembly: Assembly) -> None:
+        """Give all cells to the assembly."""
+        if not self.values:
+            return
+        rows, columns, styles, types = (
+            np.array([each[place] for each in self.values], np.int64) for place in range(4)
+        )
+        lengths = np.array([len(each[4]) for each in self.values], np.int64)
+        ends = np.cumsum(lengths) + PAD
+        buffer = kernels.padded(b"".join(each[4] for each in self.values))
+        plain = np.where(types == sheetxml.INLINE, PLAIN, types)
+        plain = np.where(types == sheetxml.FORMULA_TEXT, PLAIN, plain)
+        assembly.add(buffer, rows, columns, styles, plain, ends - lengths, ends)
+
+
+PLAIN = 99
+"""A type of no attribute: text that is taken as it is."""
