@@ -139,11 +139,14 @@ def _fixed_notes(reading: Reading) -> list[str]:
 def settings_of(plan: Plan) -> dict[str, str]:
     """How lines were cut and numbers read, as words."""
     section, rows = plan.delimited, plan.rows
-    if plan.layout == "fixed":
+    if plan.layout == "sheet":
+        settings = {"sheet": str(plan.sheet.sheet), "range": str(plan.sheet.range)}
+    elif plan.layout == "fixed":
         settings = _fixed_settings(plan)
     else:
         settings = {"delimiter": mark_words(section.delimiter or "none")}
-    for part in ("quote", "escape", "comment", "grouping", "decimal"):
+    marks = ("quote", "escape", "comment", "grouping", "decimal")
+    for part in marks if plan.layout != "sheet" else ():
         if getattr(section, part):
             settings[part] = mark_words(getattr(section, part))
     if section.trim:
@@ -260,6 +263,8 @@ def _type_evidence(slot: Slot, subject: str) -> list[Evidence]:
         claim += ", kept in UTC"
     if finder.wide:
         claim += ", some integers do not fit 64 bits"
+    if base(kind) == "boolean" and finder.told:
+        return [Evidence(subject, "boolean", claim, finder.fitting)]
     if base(kind) == "boolean" and written:
         name, claim = "boolean", f"{claim} are {written.replace('|', ' or ')}"
         others: tuple[str, ...] = ("text",)

@@ -19,11 +19,15 @@ from .detect.settle import Settled, settle
 from .evidence import Evidence
 from .fields import Field
 from .loading import plan_for
+from .looksheet import CellRow, LookedSheet, cell_rows, looked_names, looked_sheets
+from .plan import Plan
 from .reading import Reading, blocks_of, final_kind, is_stale, prepare
 from .records.delimited import Layout
 from .records.encoding import decoded, is_ebcdic, is_multibyte
 from .records.fixed import Block, FixedLayout
+from .records.sheet import SheetLayout
 from .sources import Source
+from .variables import Variable
 
 MOST_READ = 4 << 20
 RAW_ROWS, TAIL_ROWS, CASES, CASES_LOOKED_AT = 10, 3, 3, 500
@@ -68,6 +72,13 @@ class Look(msgspec.Struct, frozen=True):
     layout: str = "delimited"
     fields: tuple[Field, ...] = ()
     """Fixed layout: the fields, declared or found."""
+    sheets: tuple[LookedSheet, ...] = ()
+    """Workbook: all sheets."""
+    named: dict[str, str] = {}
+    """Workbook: named ranges and tables, and where they lie."""
+    letters: tuple[str, ...] = ()
+    cells: tuple[CellRow, ...] = ()
+    """Workbook: the columns and first rows of the sheet that is read."""
     breaks: tuple[Break, ...] = ()
     """Fixed layout: each break between fields, with the share of rows that it cuts."""
 
@@ -95,6 +106,8 @@ def look(source: Any, **options: Any) -> Look:
     `PlanError`.
     """
     opened, plan = plan_for(source, dict(options))
+    if opened.workbook is not None:
+        return _workbook_look(opened, plan)
     sample = Sample(opened, thorough=False)
     if opened.size == 0 or not sample.head:
         return _empty(opened)
@@ -105,7 +118,9 @@ def look(source: Any, **options: Any) -> Look:
     else:
         lines = lines_of(text) if sample.is_whole else lines_of(text)[:-1] or [text]
     variables, cases, evidence, looked_at = _first_cases(settled, sample)
-    total = _line_count(opened, sample, settled.layout, len(lines))
+    layout = settled.layout
+    assert not isinstance(layout, SheetLayout)
+    total = _line_count(opened, sample, layout, len(lines))
     return Look(
         source=opened.name,
         bytes=opened.size,
@@ -122,6 +137,36 @@ def look(source: Any, **options: Any) -> Look:
         layout=settled.plan.layout or "delimited",
         fields=settled.layout.fields if isinstance(settled.layout, FixedLayout) else (),
         breaks=_breaks(settled, sample),
+    )
+
+
+def _workbook_look(source: Source, plan: Plan) -> Look:
+    """A look at a workbook: about 4 MB of each sheet."""
+    settled = settle(source, plan, thorough=False)
+    layout = settled.layout
+    assert isinstance(layout, SheetLayout)
+    limited = msgspec.structs.replace(layout, limit=CASES_LOOKED_AT)
+    reading = prepare(msgspec.structs.replace(settled, layout=limited))
+    variables, cases, evidence, looked_at = _read_cases(reading)
+    columns, rows = cell_rows(settled)
+    return Look(
+        source=source.name,
+        bytes=source.size,
+        encoding="",
+        delimiter="",
+        lines=layout.sheet.used.last_row if layout.sheet.whole and layout.sheet.used else None,
+        lines_estimated=None,
+        rows=(),
+        tail=(),
+        variables=tuple(variables),
+        cases=tuple(cases),
+        cases_looked_at=looked_at,
+        evidence=(*settled.evidence, *(e for e in evidence if e not in settled.evidence)),
+        layout="sheet",
+        sheets=looked_sheets(settled),
+        named=looked_names(settled),
+        letters=columns,
+        cells=rows,
     )
 
 
@@ -234,11 +279,8 @@ def _first_cases(
     settled: Settled, sample: Sample
 ) -> tuple[list[LookedAt], list[tuple[str, ...]], list[Evidence], int]:
     """Read the head as if it were the file."""
-    from .accounting import decided
-    from .checks.cells import shown_cells
-    from .loading import _column
-
     layout: Layout | FixedLayout
+    assert not isinstance(settled.layout, SheetLayout)
     if isinstance(settled.layout, FixedLayout):
         head = whole_lines(sample, settled.layout)
         layout = msgspec.structs.replace(
@@ -253,6 +295,23 @@ def _first_cases(
     if not sample.is_whole and (layout.last or 1) < 0:
         layout = msgspec.structs.replace(layout, last=None)
     reading = prepare(msgspec.structs.replace(settled, source=source, layout=layout))
+    variables, cases, evidence, looked_at = _read_cases(reading)
+    evidence = [
+        each
+        for each in evidence
+        if each not in settled.evidence and each.subject != "fixed.uncovered"
+    ]
+    return variables, cases, evidence, looked_at
+
+
+def _read_cases(
+    reading: Reading,
+) -> tuple[list[LookedAt], list[tuple[str, ...]], list[Evidence], int]:
+    """Read what there is as if it were the file."""
+    from .accounting import decided
+    from .checks.cells import shown_cells
+    from .loading import _column
+
     blocks = list(_quietly(reading))
     columns = []
     for slot in reading.slots:
@@ -262,24 +321,16 @@ def _first_cases(
             held = [slot.finder.again(blocks[0].field(slot.index))]
         columns.append(_column(slot, held))
     looked_at = len(blocks[0].rows) if blocks else 0
-    variables = [
-        LookedAt(
-            each.variable.name,
-            each.variable.type or "text",
-            each.variable.label or "",
-            each.variable.unit or "",
-        )
-        for each in columns
-    ]
+    variables = [_looked_at(each.variable) for each in columns]
     texts = [shown_cells(column, CASES) for column in columns]
     cases = [tuple(row) for row in zip(*texts, strict=True)]
     evidence = [each for each in decided(reading) if not each.certain]
-    evidence = [
-        each
-        for each in evidence
-        if each not in settled.evidence and each.subject != "fixed.uncovered"
-    ]
     return variables, cases, evidence, looked_at
+
+
+def _looked_at(variable: Variable) -> LookedAt:
+    kind = variable.type or "text"
+    return LookedAt(variable.name, kind, variable.label or "", variable.unit or "")
 
 
 def _quietly(reading: Reading) -> Iterator[Block]:

@@ -32,6 +32,9 @@ def look_text(look: Look, width: int = WIDTH) -> str:
 def look_lines(look: Look, width: int = WIDTH) -> Iterable[tuple[str, str]]:
     """The lines of a look, each with the part it plays (for whoever wants to colour them)."""
     yield "title", cut(_title(look), width)
+    if look.sheets:
+        yield "", ""
+        yield from _sheets(look, width)
     if look.rows:
         yield "", ""
         yield from _raw(look, width)
@@ -45,7 +48,63 @@ def look_lines(look: Look, width: int = WIDTH) -> Iterable[tuple[str, str]]:
     yield from evidence_lines(look.evidence, width)
 
 
+def _sheets(look: Look, width: int) -> Iterable[tuple[str, str]]:
+    """All sheets in a table, then the cells of the one that is read."""
+    rows = []
+    for each in look.sheets:
+        kinds = ", ".join(several(count, kind) for kind, count in each.cells.items())
+        rows.append(
+            [
+                each.name + (" (hidden)" if each.hidden else ""),
+                each.used,
+                f"{each.rows:,}" if each.rows is not None else "",
+                (kinds if each.whole else f"{kinds} in its head") or "empty",
+                " ".join(each.blocks),
+            ]
+        )
+    headings = ["sheet", "used range", "rows", "cells", "blocks"]
+    for place, line in enumerate(table(headings, rows, "llrll", width)):
+        yield ("title" if place == 0 else "case"), line
+    if look.named:
+        named = ", ".join(f"{name} ({where})" for name, where in look.named.items())
+        for line in wrapped(f"named: {named}", width, "  "):
+            yield "note", line
+    if not look.cells:
+        return
+    yield "", ""
+    rows = [[str(row.row), PART_MARKS.get(row.part, row.part), *row.cells] for row in look.cells]
+    shown = _columns_that_fit(look, rows, width)
+    yield "title", f'sheet "{_sheet_read(look)}":'
+    lines = table(["", "", *look.letters[: shown - 2]], [row[:shown] for row in rows], "r", width)
+    parts = ["title", "case", *(row.part for row in look.cells)]
+    for part, line in zip(parts, lines, strict=True):
+        yield part, line
+    if shown - 2 < len(look.letters):
+        yield "note", f"and columns {look.letters[shown - 2]} to {look.letters[-1]}"
+
+
+def _columns_that_fit(look: Look, rows: list[list[str]], width: int) -> int:
+    """How many columns fit side by side, each at most 16 wide."""
+    used, shown = 0, 0
+    for index in range(len(look.letters) + 2):
+        widest = max([len(row[index]) for row in rows] + [1])
+        used += min(widest, 16) + 2
+        if used > width + 2 and shown > 2:
+            break
+        shown += 1
+    for row in rows:
+        row[2:] = [cut(cell, 16) for cell in row[2:]]
+    return shown
+
+
+def _sheet_read(look: Look) -> str:
+    told = [each.value for each in look.evidence if each.subject == "sheet.sheet"]
+    return told[0] if told else next(iter(each.name for each in look.sheets), "")
+
+
 def _title(look: Look) -> str:
+    if look.layout == "sheet":
+        return f"{look.source}  {size_words(look.bytes)}, {several(len(look.sheets), 'sheet')}"
     if look.lines is not None:
         lines = several(look.lines, "line")
     elif look.lines_estimated is not None:

@@ -16,6 +16,7 @@ import msgspec
 
 from .errors import PlanError, nearest
 from .fields import Field, FixedSection, fixed_part, listed_fields
+from .sheetpart import SheetSection, sheet_part
 from .variables import MissingCode, Variable, declared, missing_codes, resolve
 
 NAMED_DELIMITERS = {
@@ -26,7 +27,7 @@ NAMED_DELIMITERS = {
     "space": " ",
     "blanks": "blanks",
 }
-LAYOUTS = ("delimited", "fixed")
+LAYOUTS = ("delimited", "fixed", "sheet")
 TRIMS = (True, False, "left", "right")
 UNREADABLE_CHOICES = ("report", "stop")
 
@@ -85,6 +86,7 @@ class Plan(msgspec.Struct, frozen=True, omit_defaults=True):
     source: SourceSection = SourceSection()
     delimited: DelimitedSection = DelimitedSection()
     fixed: FixedSection = FixedSection()
+    sheet: SheetSection = SheetSection()
     fields: tuple[Field, ...] | None = None
     """The fields of a fixed layout."""
     rows: Rows = Rows()
@@ -185,6 +187,7 @@ OPTIONS = (
     "encoding",
     *DelimitedSection.__struct_fields__,
     *FixedSection.__struct_fields__,
+    *SheetSection.__struct_fields__,
     "rows",
     "names",
     "types",
@@ -211,6 +214,8 @@ def _with_option(plan: Plan, option: str, value: Any) -> Plan:
     if option in DelimitedSection.__struct_fields__:
         section = replace(plan.delimited, **{option: delimited_part(option, value)})
         return replace(plan, delimited=section)
+    if option in SheetSection.__struct_fields__:
+        return replace(plan, sheet=replace(plan.sheet, **{option: sheet_part(option, value)}))
     if option in FixedSection.__struct_fields__:
         return _with_fixed(plan, option, value)
     if option == "encoding":

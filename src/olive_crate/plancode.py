@@ -28,6 +28,8 @@ def _options(plan: Plan) -> list[tuple[str, str]]:
             found.append((part, "None" if value == "" and part != "delimiter" else repr(value)))
     fixed = msgspec.to_builtins(plan.fixed)
     found += [(key, repr(value)) for key, value in fixed.items()]
+    sheet = msgspec.to_builtins(plan.sheet)
+    found += [(key, repr(value)) for key, value in sheet.items()]
     if plan.fields:
         listed = "".join(f"        {msgspec.to_builtins(each)!r},\n" for each in plan.fields)
         found.append(("fields", f"[\n{listed}    ]"))

@@ -27,11 +27,12 @@ from .plan import (
     top_part,
     with_types,
 )
+from .sheetpart import SheetSection, sheet_part
 from .variables import Variable, declared, missing_codes
 from .writing import write_whole
 
 TOP = ("layout", "names", "types", "keep", "limit", "workers", "unreadable")
-SECTIONS = ("source", "delimited", "fixed", "rows", "missing", "field", "variable")
+SECTIONS = ("source", "delimited", "fixed", "sheet", "rows", "missing", "field", "variable")
 SHARED = ("comment", "trim", "decimal", "grouping")
 """Parts of the delimited section that a fixed layout has as well, under its own heading."""
 
@@ -65,14 +66,16 @@ def plan_from(mapping: Mapping[str, Any], base: Path | None = None, where: str =
     top = {_field(key): top_part(key, value, where + key) for key, value in given.items()}
     fixed = dict(_section(mapping, "fixed", where))
     delimited = dict(_section(mapping, "delimited", where))
-    shared = {key: fixed.pop(key) for key in SHARED if key in fixed}
+    sheet = dict(_section(mapping, "sheet", where))
+    shared = {key: part.pop(key) for key in SHARED for part in (fixed, sheet) if key in part}
     fields = mapping.get("field")
     if fields is not None and not isinstance(fields, list):
         raise PlanError(f"{where}field: expected [[field]] tables, got {fields!r}")
-    if (fixed or fields) and top.get("layout") is None:
-        top["layout"] = "fixed"
+    if (fixed or fields or sheet) and top.get("layout") is None:
+        top["layout"] = "sheet" if sheet else "fixed"
     plan = Plan(
         fixed=_fixed(fixed, where),
+        sheet=_sheet(sheet, where),
         fields=listed_fields(fields, f"{where}[[field]]") if fields else None,
         source=_source(_section(mapping, "source", where), where),
         delimited=_delimited(delimited | shared, where),
@@ -96,6 +99,7 @@ def _home(key: str) -> str:
         "source": SourceSection.__struct_fields__,
         "delimited": DelimitedSection.__struct_fields__,
         "fixed": FixedSection.__struct_fields__,
+        "sheet": SheetSection.__struct_fields__,
         "rows": tuple(field for field in Rows.__struct_fields__ if field != "names"),
     }
     return next((f"[{section}]" for section, keys in homes.items() if key in keys), "")
@@ -139,6 +143,14 @@ def _fixed(section: Mapping[str, Any], where: str) -> FixedSection:
     )
 
 
+def _sheet(section: Mapping[str, Any], where: str) -> SheetSection:
+    at = f"{where}sheet"
+    _only_known(section, (*SheetSection.__struct_fields__, *SHARED), at)
+    return SheetSection(
+        **{part: sheet_part(part, value, f"{at}.{part}") for part, value in section.items()}
+    )
+
+
 def _missing(section: Mapping[str, Any], where: str) -> tuple[Any, ...]:
     at = f"{where}missing"
     _only_known(section, ("codes",), at)
@@ -178,7 +190,10 @@ def plan_mapping(plan: Plan, folder: Path | None = None) -> dict[str, Any]:
     fixed = msgspec.to_builtins(plan.fixed)
     if plan.layout == "fixed":
         fixed |= {key: delimited.pop(key) for key in SHARED if key in delimited}
-    tables["delimited"], tables["fixed"] = delimited, fixed
+    sheet = msgspec.to_builtins(plan.sheet)
+    if plan.layout == "sheet":
+        sheet |= {key: delimited.pop(key) for key in SHARED if key in delimited}
+    tables["delimited"], tables["fixed"], tables["sheet"] = delimited, fixed, sheet
     tables["rows"] = _rows_mapping(plan.rows)
     tables["missing"] = {"codes": _codes(plan.missing)} if plan.missing else {}
     tables["field"] = [msgspec.to_builtins(each) for each in plan.fields or ()]
@@ -326,7 +341,8 @@ def _comment(document: Any, plan: Plan) -> None:
     commented = set()
     for evidence in plan.evidence:
         section, _, key = evidence.subject.partition(".")
-        section = "fixed" if section == "delimited" and plan.layout == "fixed" else section
+        if section == "delimited" and plan.layout in ("fixed", "sheet"):
+            section = plan.layout
         claim = " ".join(evidence.claim.split())
         if section == "level" and key in by_name:
             by_name[key]["name"].comment(claim)

@@ -31,8 +31,9 @@ from .kernels.reference import Ints, times
 from .matching import columns_of, notes_on
 from .numerals import check_marks, is_open, look_for_proof
 from .plan import Plan
-from .records import delimited, fixed
+from .records import delimited, fixed, sheet
 from .records.fixed import Block, FixedLayout
+from .records.sheet import SheetLayout
 from .records.spans import Cells
 from .records.tally import Tally
 from .variables import MissingCode, Variable, resolve
@@ -48,6 +49,8 @@ class Slot(msgspec.Struct, eq=False):
     variable: Variable
     finder: Finder
     problems: list[tuple[Ints, pa.Array]] = msgspec.field(default_factory=list)
+    decimals: int | None = None
+    """As many as the number format of a sheet's column shows."""
 
 
 class Reading(msgspec.Struct, eq=False):
@@ -79,6 +82,8 @@ def prepare(settled: Settled) -> Reading:
 
 def _slot(settled: Settled, index: int, variable: Variable) -> Slot:
     layout = settled.layout
+    if isinstance(layout, SheetLayout):
+        return _sheet_slot(settled.plan, layout, index, variable)
     field = layout.fields[index] if isinstance(layout, FixedLayout) else None
     if field is not None and field.decimals:
         if variable.type == "integer":
@@ -88,6 +93,23 @@ def _slot(settled: Settled, index: int, variable: Variable) -> Slot:
         if variable.decimals is None:
             variable = msgspec.structs.replace(variable, decimals=field.decimals)
     return Slot(index, variable, _finder(settled.plan, variable, field))
+
+
+def _sheet_slot(plan: Plan, layout: SheetLayout, index: int, variable: Variable) -> Slot:
+    """A column of a sheet: the kinds of its cells tell the type, its errors are missing."""
+    slot = Slot(index, variable, _finder(plan, variable, None), decimals=layout.decimals[index])
+    finder = slot.finder
+    known = {str(code) for code in finder.rule.codes}
+    codes = tuple(MissingCode(value=text) for text in layout.errors[index] if text not in known)
+    finder.rule = msgspec.structs.replace(finder.rule, codes=finder.rule.codes + codes)
+    told = layout.kinds[index]
+    if variable.type in ("date", "datetime"):
+        layout.as_days.add(index)
+    if finder.declared or not told:
+        return slot
+    finder.told = True
+    finder.kind = "boolean|true|false" if told == "boolean" else told
+    return slot
 
 
 def _matched(
@@ -179,6 +201,8 @@ def _codes(plan: Plan, variable: Variable) -> tuple[MissingCode, ...]:
 
 def blocks_of(settled: Settled, tally: Tally | None = None) -> Iterator[Block]:
     """The data of a source, block after block; `tally` accounts for every line."""
+    if isinstance(settled.layout, SheetLayout):
+        return sheet.read_blocks(settled.layout, tally or Tally())
     if isinstance(settled.layout, FixedLayout):
         return fixed.read_blocks(settled.source, settled.layout, tally)
     return delimited.read_blocks(settled.source, settled.layout, tally)
@@ -256,7 +280,7 @@ def final_kind(slot: Slot) -> str:
     """The type that the whole source allows."""
     finder = slot.finder
     kind = (finder.kind or finder.rule.kind) if finder.declared else finder.kind
-    if base(kind) == "boolean" and not finder.declared and not finder.fixed:
+    if base(kind) == "boolean" and not (finder.declared or finder.fixed or finder.told):
         both = 0 < finder.trues < finder.fitting
         return kind if both else "text"  # one word alone says nothing
     return kind or "text"
@@ -325,6 +349,8 @@ def final_variable(slot: Slot) -> Variable:
     decimals = variable.decimals
     if decimals is None and kind == "number" and finder.decimals:
         decimals = min(finder.decimals, 30)
+    if variable.decimals is None and kind == "number" and slot.decimals is not None:
+        decimals = slot.decimals
     return msgspec.structs.replace(
         variable,
         type=base(kind),

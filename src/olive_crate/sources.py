@@ -25,11 +25,11 @@ MAGIC = {
     b"\x28\xb5\x2f\xfd": "zstd",
     b"PK\x03\x04": "zip",
 }
+OLD_OFFICE = b"\xd0\xcf\x11\xe0"
 FORMATS = {
     b"PAR1": "a Parquet file; open it with unpack",
     b"ARROW1": "an Arrow file",
     b"%PDF": "a PDF document",
-    b"\xd0\xcf\x11\xe0": "an old binary office document; save it as CSV or in an open format",
     b"\x89PNG": "a picture",
     b"\xff\xd8\xff": "a picture",
     b"\x7fELF": "a program",
@@ -46,6 +46,8 @@ class Source(msgspec.Struct, frozen=True, eq=False):
     """Bytes, after any decompression; None where that is not known without reading it all."""
     open: Callable[[], IO[bytes]]
     compression: str | None = None
+    workbook: str | None = None
+    """`xlsx` or `ods`, where it is a workbook."""
 
     def head(self, count: int) -> bytes:
         """The first `count` bytes, or all if there are fewer."""
@@ -79,13 +81,40 @@ def open_source(source: Any) -> Source:
         return source
     raw = _raw(source)
     head = raw.head(8)
+    if head.startswith(OLD_OFFICE):
+        raise SourceError(f"{raw.name}: {_old_office(raw)}")
     for magic, words in FORMATS.items():
         if head.startswith(magic):
             raise SourceError(f"{raw.name}: this is {words}, not a text file")
     for magic, kind in MAGIC.items():
         if head.startswith(magic):
-            return _unzipped(raw) if kind == "zip" else _decompressed(raw, kind)
+            return _zipped(raw) if kind == "zip" else _decompressed(raw, kind)
     return raw
+
+
+def _old_office(raw: Source) -> str:
+    """What to say of a compound file: an old workbook, or a new one that is encrypted."""
+    if "EncryptedPackage".encode("utf-16-le") in raw.head(1 << 20):
+        return "an encrypted workbook; open it and save it without a password"
+    return (
+        "an old binary workbook or document, which is no open format; open it in a spreadsheet "
+        "program and save it as .xlsx or .ods"
+    )
+
+
+def _zipped(raw: Source) -> Source:
+    """A workbook as it is, or the one file in an archive."""
+    from .sheets.container import kind_of
+
+    held = raw if raw.path is not None else _held(raw)
+    kind = kind_of(b"PK", held.open())
+    return msgspec.structs.replace(held, workbook=kind) if kind else _unzipped(held)
+
+
+def _held(raw: Source) -> Source:
+    """An archive that is no local file, kept whole: its directory stands at its end."""
+    data = raw.head(1 << 62)
+    return Source(raw.name, None, len(data), lambda: io.BytesIO(data))
 
 
 def _raw(source: Any) -> Source:
@@ -250,8 +279,8 @@ def _unzipped(raw: Source) -> Source:
     names = [each.filename for each in members]
     if "[Content_Types].xml" in names or "mimetype" in names:
         raise SourceError(
-            f"{raw.name}: this is a workbook or document; this version reads delimited text: "
-            "save the sheet as CSV"
+            f"{raw.name}: this is a document of an office program, but no workbook; "
+            "save its table as .xlsx, .ods or CSV"
         )
     if len(names) != 1:
         listed = ", ".join(names[:8]) + (" …" if len(names) > 8 else "")

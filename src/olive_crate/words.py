@@ -165,7 +165,13 @@ def _how(receipt: Receipt, width: int) -> list[str]:
     settings = ", ".join(f"{key} {value}" for key, value in receipt.settings.items())
     return [
         cut(f"{receipt.source}  {size_words(receipt.bytes)}{packed}", width),
-        *wrapped(f"{receipt.layout} text, {receipt.encoding}, {settings}", width, "  "),
+        *wrapped(
+            settings
+            if receipt.layout == "sheet"
+            else f"{receipt.layout} text, {receipt.encoding}, {settings}",
+            width,
+            "  ",
+        ),
         f"{several(receipt.rows, 'row')} of data, {several(len(receipt.cells), 'variable')}"
         + (f" ({len(receipt.not_kept)} not kept)" if receipt.not_kept else "")
         + (" - stopped at the limit, the rest was not read" if receipt.stopped else ""),
@@ -188,7 +194,8 @@ def _lines(receipt: Receipt, width: int) -> list[str]:
     if receipt.layout == "fixed":
         words["continued"] = "further lines of cases"
     parts = [f"{count:,} {words[part]}" for part, count in receipt.parts.items() if count]
-    lines = wrapped(f"{several(receipt.lines, 'line')}: {', '.join(parts) or 'none'}", width, "  ")
+    what = "row" if receipt.layout == "sheet" else "line"
+    lines = wrapped(f"{several(receipt.lines, what)}: {', '.join(parts) or 'none'}", width, "  ")
     for rows, part in ((receipt.skipped_rows, "skipped"), (receipt.blank_rows, "blank")):
         if rows:
             lines.append(f"  {part}: {row_list(rows, receipt.parts[part])}")
@@ -288,6 +295,11 @@ SUBJECTS = {
     "rows.repeated": "repeated heading",
     "rows.data": "data end in row",
     "layout": "layout",
+    "sheet.sheet": "sheet",
+    "sheet.range": "range",
+    "sheet.hidden": "hidden cells",
+    "sheet.merged": "merged cells",
+    "sheet.blanks": "blanks",
     "fixed.fields": "fields",
     "fixed.record_length": "record length",
     "fixed.overlap": "overlap",
@@ -302,6 +314,8 @@ def evidence_words(evidence: Evidence) -> str:
     value = f" {words(evidence.value)}" if evidence.value else ""
     if evidence.alternatives == ("missing",):
         return f"{known}: {evidence.claim}"
+    if evidence.subject.startswith("cells."):
+        return f"{known}: {evidence.claim}"
     if evidence.subject.startswith("variable."):
         return f"{known}: {evidence.value}, {evidence.claim}"
     return f"{known}{value}: {evidence.claim}" if value else f"{known}: {evidence.claim}"
@@ -312,4 +326,5 @@ def _balance(receipt: Receipt) -> list[str]:
     if wrong:
         return ["", "THE ACCOUNT DOES NOT BALANCE: " + "; ".join(wrong)]
     cells = receipt.rows * len(receipt.cells)
-    return ["", f"balanced: {several(receipt.lines, 'line')} and {cells:,} cells accounted for"]
+    what = "row" if receipt.layout == "sheet" else "line"
+    return ["", f"balanced: {several(receipt.lines, what)} and {cells:,} cells accounted for"]

@@ -17,7 +17,9 @@ READING: dict[str, Any] = {
     "plan": Annotated[
         Path | None, typer.Option("--plan", help="Read by this plan file (TOML).", metavar="FILE")
     ],
-    "layout": Annotated[str | None, typer.Option(help="delimited or fixed; found if not given.")],
+    "layout": Annotated[
+        str | None, typer.Option(help="delimited, fixed or sheet; found if not given.")
+    ],
     "fields": Annotated[
         str | None,
         typer.Option(
@@ -50,6 +52,19 @@ READING: dict[str, Any] = {
     ],
     "tabs": Annotated[
         int | None, typer.Option(help="Fixed columns: expand tabs to multiples of this.")
+    ],
+    "sheet": Annotated[
+        str | None, typer.Option("--sheet", help="Workbook: a sheet's name or number.")
+    ],
+    "range": Annotated[
+        str | None,
+        typer.Option("--range", help="Workbook: B9:K310, B9:, B:K, a named range or table."),
+    ],
+    "hidden": Annotated[
+        str | None, typer.Option("--hidden", help="Workbook: hidden rows and columns: skip, keep.")
+    ],
+    "merged": Annotated[
+        str | None, typer.Option("--merged", help="Workbook: merged cells: fill, keep.")
     ],
     "encoding": Annotated[str | None, typer.Option(help="A codec name, such as cp1252.")],
     "delimiter": Annotated[
@@ -119,7 +134,7 @@ def reading(command: Callable[..., None]) -> Callable[..., None]:
 
 AS_GIVEN = (
     *("layout", "encoding", "decimal", "limit", "unreadable", "workers"),
-    *("lines_per_case", "record_length", "positions", "tabs"),
+    *("range", "hidden", "merged", "lines_per_case", "record_length", "positions", "tabs"),
 )
 LISTED = re.compile(r"[^:,]+:\d+(-\d+)?(,[^:,]+:\d+(-\d+)?)*")
 
@@ -154,6 +169,8 @@ def library_options(raw: dict[str, Any]) -> dict[str, Any]:
     """The options of the command as options of the library."""
     options = {name: raw[name] for name in AS_GIVEN if raw[name] is not None}
     options |= _fixed(raw)
+    if raw["sheet"] is not None:
+        options["sheet"] = int(raw["sheet"]) if raw["sheet"].isdigit() else raw["sheet"]
     for name in ("delimiter", "quote", "escape", "comment", "grouping"):
         if raw[name] is not None:
             none = "" if name == "delimiter" else None

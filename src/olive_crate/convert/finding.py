@@ -87,6 +87,8 @@ class Finder(msgspec.Struct, eq=False):
 
     rule: Rule
     declared: bool
+    told: bool = False
+    """The type is told by the source, not found; it is widened all the same."""
     wanted: str = NONE_YET
     """The declared type of dates and times of which no way of writing is declared."""
     misses: dict[str, int] = msgspec.field(default_factory=dict)

@@ -120,7 +120,17 @@ def _is_partial(row: Row) -> bool:
 
 def _continues(first: Row, second: Row, below: Sequence[Row]) -> bool:
     """Is the second row the lower part of a heading of two rows?"""
-    if not _is_partial(first) or second.filled < first.filled or not below:
+    if not _is_partial(first) or not below:
+        return False
+    open_columns = [
+        index
+        for index, cell in enumerate(first.cells)
+        if not cell.strip() or first.cells.count(cell) > 1
+    ]
+    covers = len(second.cells) == len(first.cells) and all(
+        second.cells[index].strip() for index in open_columns
+    )
+    if second.filled < first.filled and not covers:
         return False
     return _words_over_values(second, below) and not _is_units(second, below)
 

@@ -11,6 +11,7 @@ import itertools
 import os
 from collections import Counter
 from collections.abc import Sequence
+from typing import Any
 
 import msgspec
 
@@ -21,6 +22,7 @@ from ..plan import DelimitedSection, Plan, Rows
 from ..records.delimited import Layout, raw_blocks, records_as_text
 from ..records.encoding import decoded
 from ..records.fixed import FixedLayout
+from ..records.sheet import SheetLayout
 from ..sources import Source
 from .breaks import Found
 from .delimiter import find_delimiter, with_delimiter
@@ -53,7 +55,7 @@ class Settled(msgspec.Struct, frozen=True, eq=False):
 
     source: Source
     plan: Plan
-    layout: Layout | FixedLayout
+    layout: Layout | FixedLayout | SheetLayout
     headings: tuple[str, ...]
     units: tuple[str, ...]
     labels: tuple[str, ...]
@@ -64,6 +66,8 @@ class Settled(msgspec.Struct, frozen=True, eq=False):
     """How the numbers at the head are written, where the decimal mark is not declared."""
     found: Found | None = None
     """The fields of a fixed layout, where they were found and not declared."""
+    workbook: Any = None
+    """What a workbook holds beside the sheet that is read."""
 
 
 def settle(
@@ -78,6 +82,12 @@ def settle(
     `around` are bytes that an encoding found by the head could not read, and `shapes` how numbers
     are written that the marks found by the head do not fit: what an earlier pass has met.
     """
+    if source.workbook is not None:
+        from .sheet import settle_sheet
+
+        _only_sheet(source, plan)
+        return settle_sheet(source, plan, thorough)
+    _no_sheet(source, plan)
     sample = Sample(source, thorough)
     if plan.layout == "fixed" or plan.fields is not None:
         from .fixed import settle_fixed
@@ -145,6 +155,18 @@ def settle(
         tuple(rows),
         met if shapes is None else None,
     )
+
+
+def _only_sheet(source: Source, plan: Plan) -> None:
+    """Raise `PlanError` where a plan for text meets a workbook."""
+    if plan.layout not in (None, "sheet") or plan.fields is not None:
+        raise PlanError(f'{source.name}: is a workbook; its layout is "sheet"')
+
+
+def _no_sheet(source: Source, plan: Plan) -> None:
+    """Raise `PlanError` where a plan for a workbook meets text."""
+    if plan.layout == "sheet" or plan.sheet.sheet is not None or plan.sheet.range is not None:
+        raise PlanError(f"{source.name}: is no workbook, so it has no sheet or range")
 
 
 def _aligned(

@@ -23,6 +23,7 @@ from ..sources import Source
 from .coverage import cover
 from .encoding import is_ebcdic, is_multibyte, utf8_pieces
 from .lines import NEW_LINE, RETURN, Lines, characters_of, expanded, lines_of
+from .sheet import SheetSpans
 from .spans import Cells, Grid, Spans
 from .tally import (
     BLANK,
@@ -131,7 +132,7 @@ class FixedSpans(msgspec.Struct, frozen=True, eq=False):
         return cast(Ints, np.searchsorted(self.chars, ends) - np.searchsorted(self.chars, starts))
 
 
-Block = Spans | FixedSpans
+Block = Spans | FixedSpans | SheetSpans
 """A block of rows of whatever layout: what gives the cells of a field, and the rows' numbers."""
 
 

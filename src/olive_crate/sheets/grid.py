@@ -1,4 +1,4 @@
-"""A sheet as a sparse grid: what each filled cell holds, and where; and ranges as people write them.
+"""A sheet as a sparse grid: what each filled cell holds, and where; ranges as people write them.
 
 A sheet that claims a million rows and holds ten cells costs what ten cost.
 """

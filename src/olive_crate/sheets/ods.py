@@ -36,6 +36,7 @@ from .grid import (
     SheetEntry,
     area_of,
 )
+from .styles import CURRENCY
 from .values import DAY_MS, duration_text
 
 DURATION_FORM = re.compile(r"(-)?P(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+)(?:[.,](\d+))?S)?)?")
@@ -123,7 +124,11 @@ class StyleParser:
         """Nothing is to be done at the end of a style."""
 
     def _text(self, text: str) -> None:
-        """The text of styles says nothing."""
+        """A sign of currency in a data style is its unit."""
+        match = CURRENCY.search(text) if self.data_style else None
+        if match:
+            old = self.styles.data[self.data_style]
+            self.styles.data[self.data_style] = old._replace(unit=match.group())
 
     def style(self, tag: str, given: dict[str, str]) -> None:
         """One element of a style."""
@@ -149,6 +154,7 @@ class StyleParser:
                 more = 2 if old.unit == "100 %" else 0
                 styles.data[self.data_style] = old._replace(decimals=int(places) + more)
         elif tag == "style":
+            self.data_style = ""
             if given.get("family") == "table-cell":
                 styles.cells[given.get("name", "")] = given.get("data-style-name", "")
             self.table_style = given.get("name", "") if given.get("family") == "table" else ""
@@ -247,7 +253,9 @@ class ContentParser(StyleParser):
             self.paragraphs[-1] += mark
 
     def _text(self, text: str) -> None:
-        if self.cell is not None and self.paragraphs and not self.notes:
+        if not self.tables:
+            super()._text(text)
+        elif self.cell is not None and self.paragraphs and not self.notes:
             self.paragraphs[-1] += text
 
     def _closed(self, tag: str) -> None:
@@ -331,7 +339,7 @@ def _meaning(given: dict[str, Any], shown: str, form: Format) -> tuple[int, str]
         return ERROR, shown
     if kind in ("float", "percentage", "currency"):
         value = given.get("value", "")
-        if formula.endswith("=TRUE()") or formula.endswith("=FALSE()") or form.kind == BOOLEAN:
+        if formula.endswith(("=TRUE()", "=FALSE()")) or form.kind == BOOLEAN:
             return BOOLEAN, "true" if value not in ("0", "") else "false"
         return NUMBER, value
     if kind == "boolean":

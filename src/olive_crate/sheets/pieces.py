@@ -121,7 +121,7 @@ class Assembly:
         kinds[at] = NUMBER
         timed = at[meant != NUMBER]
         if len(timed):
-            serials = _floats(buffer, starts[timed], ends[timed])
+            serials = serials_of(buffer, starts[timed], ends[timed])
             texts, found = serial_texts(serials, meant[meant != NUMBER], self.from_1904)
             real = np.flatnonzero(found)
             kinds[timed[real]] = found[real]
@@ -156,7 +156,7 @@ class Assembly:
         return cells
 
 
-def _floats(buffer: Bytes, starts: Ints, ends: Ints) -> np.ndarray:
+def serials_of(buffer: Bytes, starts: Ints, ends: Ints) -> np.ndarray:
     """Numerals as numbers; NaN for what is none."""
     numerals = numbers.parse(buffer, starts, ends, ord("."))
     values, exact = numbers.floats(numerals)

@@ -1,8 +1,8 @@
 """The rows of a sheet's XML in the form that common writers produce, without a parser.
 
-`<row r="2" …><c r="A2" s="1" t="s"><v>71</v></c>…</row>`: tags are found by their opening bracket
-and told apart by the two characters behind it; addresses, styles and types are read at known places.
-Whatever stands otherwise (prefixes, comments, cells without an address, rich text) makes `scan` give
+`<row r="2" …><c r="A2" s="1" t="s"><v>71</v></c>…</row>`: tags are found by their bracket
+and told apart by the two characters behind it; addresses, styles and types stand at known places.
+Whatever stands otherwise (prefixes, comments, cells without an address, rich text) makes it give
 up, and the caller goes the long way, by a parser, to the same cells.
 """
 
