@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Sequence
 from typing import Any
 
@@ -65,14 +64,13 @@ def _limits() -> Any:
 
 
 def _looked(name: str, hidden: bool, sheet: Sheet, blocks: Sequence[Any]) -> LookedSheet:
-    counts = Counter(sheet.cells.kinds.tolist())
     used = str(sheet.used) if sheet.whole and sheet.used else sheet.claimed
     return LookedSheet(
         name,
         hidden,
         used,
-        len(set(sheet.cells.rows.tolist())) if sheet.whole else None,
-        {KINDS[kind]: count for kind, count in counts.most_common()},
+        len(sheet.cells.used_rows()) if sheet.whole else None,
+        {KINDS[kind]: count for kind, count in sheet.cells.kind_counts().items()},
         sheet.whole,
         tuple(str(block.area) for block in blocks if block.plausible)[:8],
     )

@@ -4,7 +4,6 @@ what the kinds of its cells tell about each column."""
 from __future__ import annotations
 
 import re
-from collections import Counter
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
@@ -15,7 +14,7 @@ from ..convert.rule import MARKS
 from ..errors import LayoutError, nearest
 from ..evidence import Evidence, Example
 from ..plan import Plan, Rows
-from ..records.sheet import SheetLayout, shown_kind
+from ..records.sheet import SheetLayout, in_columns, last_row, shown_kind
 from ..sheets.blocks import Block, find_blocks
 from ..sheets.container import Limits
 from ..sheets.grid import (
@@ -26,11 +25,14 @@ from ..sheets.grid import (
     TEXT,
     Area,
     Cells,
+    Format,
     Sheet,
     SheetEntry,
     area_of,
     letters,
 )
+from ..sheets.pieces import Assembly
+from ..sheets.strings import Strings
 from ..sheets.workbook import Workbook, opened, sheet_named
 from ..sources import Source
 from ..words import row_list, several
@@ -47,6 +49,7 @@ DAY_WORDS = re.compile(
     r"\b(date|day|datum|tag|dato|fecha|data|dia|día|jour|giorno|tarih|päivä|dzień)", re.IGNORECASE
 )
 DAYS_FROM, DAYS_TO = 20_000, 60_000
+NONE = Assembly(Strings.of([]), (), False).cells()
 
 
 class Found(msgspec.Struct, frozen=True, eq=False):
@@ -66,7 +69,7 @@ def settle_sheet(source: Source, plan: Plan, whole: bool = True) -> Settled:
 
     evidence: list[Evidence] = []
     with opened(source, plan.sheet.limits or Limits()) as workbook:
-        found = _looked_at(workbook, plan, evidence)
+        found = _looked_at(workbook, plan, evidence, whole)
         entry, sheet, blocks = found.sheets[found.chosen]
         if whole and not sheet.whole:
             sheet = workbook.read(entry)
@@ -83,10 +86,14 @@ def settle_sheet(source: Source, plan: Plan, whole: bool = True) -> Settled:
     heading = [row for row in rows if row.number in (parts.names or ())]
     _check_rows(source, parts, area)
     headings = headings_of(plan, heading, fields, source)
+    ordered, edges = in_columns(sheet.cells, area, columns)
     layout = SheetLayout(
-        sheet,
+        msgspec.structs.replace(sheet, cells=NONE) if whole else sheet,
         area,
         columns,
+        ordered,
+        edges,
+        sheet.cells.used_rows(),
         kinds=("",) * fields,
         from_1904=from_1904,
         heading=heading_rows(parts),
@@ -97,7 +104,7 @@ def settle_sheet(source: Source, plan: Plan, whole: bool = True) -> Settled:
         fill_merged=plan.sheet.merged == "fill",
         bytes=source.size or 0,
     )
-    layout, told = _told_by_kinds(layout, headings, plan)
+    layout, told_units, told = _told_by_kinds(layout, headings)
     units = cells_of_row(rows, parts.units, fields)
     complete = msgspec.structs.replace(
         plan,
@@ -111,11 +118,11 @@ def settle_sheet(source: Source, plan: Plan, whole: bool = True) -> Settled:
         complete,
         layout,
         headings,
-        tuple(own or told_unit for own, told_unit in zip(units, _units(layout), strict=True)),
+        tuple(own or told_unit for own, told_unit in zip(units, told_units, strict=True)),
         cells_of_row(rows, parts.labels, fields),
         (*evidence, *told),
         tuple(rows),
-        workbook=found,
+        workbook=found if not whole else None,
     )
 
 
@@ -163,7 +170,7 @@ def filled_merged(cells: Cells, merged: Sequence[Area]) -> Cells:
     return made.chosen(order)
 
 
-def _looked_at(workbook: Workbook, plan: Plan, evidence: list[Evidence]) -> Found:
+def _looked_at(workbook: Workbook, plan: Plan, evidence: list[Evidence], whole: bool) -> Found:
     """The sheets that may be meant, and which of them is read."""
     if not workbook.sheets:
         raise LayoutError(f"{workbook.name}: there is no sheet of cells in the workbook")
@@ -177,7 +184,7 @@ def _looked_at(workbook: Workbook, plan: Plan, evidence: list[Evidence]) -> Foun
         entries = [each for each in workbook.sheets if not each.hidden] or list(workbook.sheets)
     looked = []
     for entry in entries:
-        sheet = workbook.read(entry, whole=False)
+        sheet = workbook.read(entry, whole=whole and len(entries) == 1)
         looked.append((entry, sheet, tuple(find_blocks(_visible(sheet, plan).cells))))
     sizes = [_weight(blocks, sheet) for _, sheet, blocks in looked]
     chosen = int(np.argmax(sizes))
@@ -294,7 +301,7 @@ def _rows_of(sheet: Sheet, area: Area, columns: Sequence[int]) -> list[Row]:
     """The first rows of the block as text, merged headings spread over what they cover."""
     cells = sheet.cells
     near = cells.chosen((cells.rows >= area.first_row) & (cells.rows <= area.last_row))
-    numbers = np.unique(near.rows)[:LOOKED_AT]
+    numbers = near.used_rows()[:LOOKED_AT]
     return _text_rows(near, numbers, columns, sheet.merged)
 
 
@@ -323,7 +330,7 @@ def _tail(sheet: Sheet, area: Area, columns: Sequence[int], parts: Rows) -> list
     cells = sheet.cells
     first = max(parts.first or area.first_row, area.last_row - LOOKED_AT)
     near = cells.chosen((cells.rows >= first) & (cells.rows <= area.last_row))
-    rows = _text_rows(near, np.unique(near.rows), columns, ())
+    rows = _text_rows(near, near.used_rows(), columns, ())
     if rows and rows[-1].number < area.last_row:
         return []
     return rows
@@ -341,55 +348,56 @@ def _check_rows(source: Source, parts: Rows, area: Area) -> None:
 
 
 def _told_by_kinds(
-    layout: SheetLayout, headings: Sequence[str], plan: Plan
-) -> tuple[SheetLayout, list[Evidence]]:
+    layout: SheetLayout, headings: Sequence[str]
+) -> tuple[SheetLayout, list[str], list[Evidence]]:
     """What the kinds of cells tell of each column: its type, its errors, its number format."""
-    cells = layout.sheet.cells
-    last = (
-        layout.area.last_row
-        if layout.last is None
-        else (layout.area.last_row + 1 + layout.last if layout.last < 0 else layout.last)
-    )
-    data = cells.chosen(
-        (cells.rows >= layout.first) & (cells.rows <= last) & ~np.isin(cells.rows, layout.heading)
-    )
-    data = data.chosen(np.argsort(data.columns, kind="stable"))
-    edges = np.searchsorted(data.columns, [*layout.columns, layout.columns[-1] + 1])
-    kinds, decimals, errors = [], [], []
+    kinds, decimals, errors, units = [], [], [], []
     evidence: list[Evidence] = []
-    for index, column in enumerate(layout.columns):
-        low, high = np.searchsorted(data.columns, [column, column + 1]) if len(edges) else (0, 0)
-        own = data.chosen(np.arange(int(low), int(high)))
+    ordered, edges = layout.ordered, layout.edges
+    last = last_row(layout)
+    for index in range(len(layout.columns)):
+        low, high = int(edges[index]), int(edges[index + 1])
+        rows = ordered.rows[low:high]
+        at = np.flatnonzero(
+            (rows >= layout.first) & (rows <= last) & ~np.isin(rows, layout.heading)
+        )
+        own = ordered.chosen(at + low)
         name = headings[index] or f"column_{index + 1}"
-        wrong = own.chosen(np.flatnonzero(own.kinds == ERROR))
-        errors.append(tuple(dict.fromkeys(wrong.texts())))
-        good = own.chosen(np.flatnonzero(own.kinds != ERROR))
+        wrong = own.kinds == ERROR
+        good = own
+        if wrong.any():
+            errors.append(tuple(dict.fromkeys(own.chosen(np.flatnonzero(wrong)).texts())))
+            good = own.chosen(np.flatnonzero(~wrong))
+        else:
+            errors.append(())
         kind, told = _column_kind(good, name)
         kinds.append(kind)
-        decimals.append(_shown_decimals(good, layout))
+        shown = _usual_format(good, layout)
+        decimals.append(shown.decimals)
+        units.append(shown.unit)
         evidence += told + _mixed(own, name)
     made = msgspec.structs.replace(
         layout, kinds=tuple(kinds), decimals=tuple(decimals), errors=tuple(errors)
     )
-    return made, evidence + _notes(layout, data)
+    return made, units, evidence + _notes(layout)
 
 
 def _column_kind(cells: Cells, name: str) -> tuple[str, list[Evidence]]:
     """The type of a column by the kinds of its cells; empty where its texts have to be read."""
-    present = Counter(cells.kinds.tolist())
+    present = cells.kind_counts()
     if not present:
         return "", []
+    if present.get(TEXT) == len(cells):
+        return "text", _stored_as_text(cells, name)
     texts = cells.chosen(np.flatnonzero(cells.kinds == TEXT))
-    if len(texts) == len(cells):
-        return "text", _stored_as_text(texts, name)
     marks = [text.strip() in MARKS for text in texts.texts()] if len(texts) <= 10_000 else []
     if len(texts) and not all(marks or [False]):
         return "", _numbers_as_text(texts, name)
-    others = cells.kinds[cells.kinds != TEXT]
-    if set(np.unique(others).tolist()) == {BOOLEAN}:
+    others = set(present) - {TEXT}
+    if others == {BOOLEAN}:
         return "boolean", []
     kind = shown_kind(others)
-    if kind == "" and set(np.unique(others).tolist()) == {NUMBER}:
+    if kind == "" and others == {NUMBER}:
         return "", _serial_days(cells, name)
     return kind, []
 
@@ -465,11 +473,11 @@ def _serial_days(cells: Cells, name: str) -> list[Evidence]:
 
 def _mixed(cells: Cells, name: str) -> list[Evidence]:
     """What kinds of cells a column mixes, in words."""
-    present = Counter(cells.kinds.tolist())
+    present = cells.kind_counts()
     if len(present) < 2:
         return []
     told = []
-    for kind, count in present.most_common():
+    for kind, count in present.items():
         words = several(count, KINDS[kind])
         if kind in (TEXT, ERROR) and count < len(cells) / 2:
             words += f" ({_examples(cells.chosen(np.flatnonzero(cells.kinds == kind)))})"
@@ -487,29 +495,16 @@ def _examples(cells: Cells) -> str:
     return "; ".join(told) + (" …" if len(ranked) > 3 else "")
 
 
-def _shown_decimals(cells: Cells, layout: SheetLayout) -> int | None:
-    """The decimals that the number format of most cells shows."""
+def _usual_format(cells: Cells, layout: SheetLayout) -> Format:
+    """The number format of most cells of a column."""
     styles = cells.styles[cells.kinds == NUMBER]
     if not len(styles):
-        return None
-    usual = int(np.bincount(styles).argmax())
+        return Format()
     formats = layout.sheet.formats
-    return formats[min(usual, len(formats) - 1)].decimals
+    return formats[min(int(np.bincount(styles).argmax()), len(formats) - 1)]
 
 
-def _units(layout: SheetLayout) -> list[str]:
-    """The unit that the number format of most cells of each column shows."""
-    cells, formats = layout.sheet.cells, layout.sheet.formats
-    units = []
-    for column in layout.columns:
-        own = (cells.columns == column) & (cells.kinds == NUMBER) & (cells.rows >= layout.first)
-        styles = cells.styles[own]
-        usual = int(np.bincount(styles).argmax()) if len(styles) else 0
-        units.append(formats[min(usual, len(formats) - 1)].unit if len(styles) else "")
-    return units
-
-
-def _notes(layout: SheetLayout, data: Cells) -> list[Evidence]:
+def _notes(layout: SheetLayout) -> list[Evidence]:
     """Hidden rows and columns, and merged cells among the data."""
     sheet, area = layout.sheet, layout.area
     told = []
@@ -531,6 +526,7 @@ def _notes(layout: SheetLayout, data: Cells) -> list[Evidence]:
         claim = f"{several(len(merged), 'merged area')} among the data ({shown}): only the first "
         claim += "cell of each holds the value"
         told.append(Evidence("sheet.merged", "", claim, certain=False, alternatives=("fill",)))
+    data = layout.ordered
     blanks = [
         text
         for text in data.chosen(np.flatnonzero(data.kinds == TEXT)[:5000]).texts()

@@ -27,6 +27,12 @@ class SheetLayout(msgspec.Struct, frozen=True, eq=False):
     area: Area
     columns: tuple[int, ...]
     """The sheet's columns, in order."""
+    ordered: SheetCells
+    """The cells of these columns within the area, column by column."""
+    edges: Ints
+    """Where each column begins in them."""
+    used_rows: Ints
+    """The rows of the sheet that hold anything."""
     kinds: tuple[str, ...]
     """The type that the cells of each column tell; empty where it has to be found."""
     decimals: tuple[int | None, ...] = ()
@@ -59,12 +65,17 @@ class SheetSpans(msgspec.Struct, frozen=True, eq=False):
     def field(self, index: int) -> Cells:
         """The cells of one column; blank where nothing stands."""
         cells = self.cells
-        own = slice(int(self.edges[index]), int(self.edges[index + 1]))
+        low, high = int(self.edges[index]), int(self.edges[index + 1])
+        first, last = np.searchsorted(cells.rows[low:high], [self.rows[0], self.rows[-1] + 1])
+        own = np.arange(low + int(first), low + int(last))
         at = np.searchsorted(self.rows, cells.rows[own])
+        here = self.rows[at] == cells.rows[own]
+        if not here.all():
+            own, at = own[here], at[here]
         starts = np.full(len(self.rows), PAD, np.int64)
         ends = starts.copy()
-        buffer, low, high = self._texts(index, own)
-        starts[at], ends[at] = low, high
+        buffer, begins, stops = self._texts(index, own)
+        starts[at], ends[at] = begins, stops
         if len(at) < len(self.rows):
             empty = np.ones(len(self.rows), bool)
             empty[at] = False
@@ -72,27 +83,30 @@ class SheetSpans(msgspec.Struct, frozen=True, eq=False):
             starts[empty] = ends[empty] = before[empty]
         return Cells(buffer, starts, ends)
 
-    def _texts(self, index: int, own: slice) -> tuple[Bytes, Ints, Ints]:
+    def _texts(self, index: int, own: Ints) -> tuple[Bytes, Ints, Ints]:
         """The texts of the filled cells, one behind the other."""
         cells, layout = self.cells, self.layout
-        starts, ends, kinds = cells.starts[own], cells.ends[own], cells.kinds[own]
+        starts, ends = cells.starts[own].astype(np.int64), cells.ends[own].astype(np.int64)
+        kinds = cells.kinds[own]
         kind = layout.kinds[index]
         other: dict[int, bytes] = {}
         if kind == "datetime":
             other = {
-                place: self._text(own.start + place) + b"T00:00:00"
+                place: self._text(int(own[place])) + b"T00:00:00"
                 for place in np.flatnonzero(kinds == DATE).tolist()
             }
         elif index in layout.as_days:
             at = np.flatnonzero(kinds == NUMBER)
             values = serials_of(cells.buffer, starts[at], ends[at])
-            texts, found = serial_texts(values, np.full(len(at), DATE, np.uint8), layout.from_1904)
-            told = zip(at.tolist(), texts, found.tolist(), strict=True)
-            other = {place: text.encode() for place, text, real in told if real}
+            texts, _ = serial_texts(values, np.full(len(at), DATE, np.uint8), layout.from_1904)
+            other = {
+                int(at[place]): bytes(text)
+                for each in texts
+                for place, text in zip(each.at.tolist(), each.texts.tolist(), strict=True)
+            }
         if other:
             texts_of = [
-                other.get(place, b"") or self._text(own.start + place)
-                for place in range(len(starts))
+                other.get(place, b"") or self._text(int(own[place])) for place in range(len(starts))
             ]
             lengths = np.array([len(text) for text in texts_of], np.int64)
             after = np.cumsum(lengths) + PAD
@@ -106,57 +120,50 @@ class SheetSpans(msgspec.Struct, frozen=True, eq=False):
         return self.cells.buffer[self.cells.starts[place] : self.cells.ends[place]].tobytes()
 
 
+def in_columns(cells: SheetCells, area: Area, columns: tuple[int, ...]) -> tuple[SheetCells, Ints]:
+    """The cells of an area, column by column, and where each column begins."""
+    within = (cells.rows >= area.first_row) & (cells.rows <= area.last_row)
+    within &= np.isin(cells.columns, np.array(columns, np.int16))
+    if not bool(within.all()):
+        cells = cells.chosen(np.flatnonzero(within))
+    ordered = cells.chosen(np.argsort(cells.columns, kind="stable"))
+    return ordered, np.append(np.searchsorted(ordered.columns, columns), len(ordered))
+
+
 def read_blocks(layout: SheetLayout, tally: Tally) -> Iterator[SheetSpans]:
     """The rows of data, block after block; every row down to the last used one is accounted for."""
-    sheet, area = layout.sheet, layout.area
-    used = sheet.used
-    bottom = used.last_row if used else 0
+    sheet, area, used = layout.sheet, layout.area, layout.used_rows
+    end = int(used[-1]) if len(used) else 0
     tally.bytes = layout.bytes
-    inside = _inside(sheet.cells, layout)
-    filled = np.unique(inside.rows) if len(inside) else np.zeros(0, np.int64)
+    cells, edges = layout.ordered, layout.edges
+    met = np.zeros(area.last_row + 2, bool)
+    met[cells.rows] = True
     if layout.skip_hidden:
-        filled = filled[~np.isin(filled, list(sheet.hidden_rows))]
+        met[[row for row in sheet.hidden_rows if row < len(met)]] = False
     heading = np.array(sorted({*layout.heading}), np.int64)
-    last = _last_row(layout)
-    data = filled[(filled >= layout.first) & (filled <= last) & ~np.isin(filled, heading)]
-    data = data[(data >= area.first_row) & (data <= area.last_row)]
-    end = bottom
+    met[heading[heading < len(met)]] = False
+    met[: layout.first] = False
+    data = np.flatnonzero(met[: last_row(layout) + 1])
     if layout.limit is not None and len(data) > layout.limit:
         tally.stopped = True
         end = int(data[layout.limit]) - 1
         data = data[: layout.limit]
     _count_rows(layout, tally, data, heading, end)
-    order = np.argsort(inside.columns, kind="stable")
-    ordered = inside.chosen(order)
     for begin in range(0, len(data), ROWS_A_BLOCK):
-        rows = data[begin : begin + ROWS_A_BLOCK]
-        own = ordered if len(rows) == len(filled) else ordered.chosen(np.isin(ordered.rows, rows))
-        edges = np.append(np.searchsorted(own.columns, layout.columns), len(own))
-        yield SheetSpans(layout, own, edges, rows)
+        yield SheetSpans(layout, cells, edges, data[begin : begin + ROWS_A_BLOCK])
 
 
-def _last_row(layout: SheetLayout) -> int:
+def last_row(layout: SheetLayout) -> int:
+    """The last row of data, as the sheet numbers it."""
     last = layout.last
     if last is None:
         return layout.area.last_row
-    return layout.area.last_row + 1 + last if last < 0 else last
-
-
-def _inside(cells: SheetCells, layout: SheetLayout) -> SheetCells:
-    """The cells of the block."""
-    area = layout.area
-    within = (
-        (cells.rows >= area.first_row)
-        & (cells.rows <= area.last_row)
-        & np.isin(cells.columns, layout.columns)
-    )
-    return cells if bool(within.all()) else cells.chosen(within)
+    return min(layout.area.last_row + 1 + last if last < 0 else last, layout.area.last_row)
 
 
 def _count_rows(layout: SheetLayout, tally: Tally, data: Ints, heading: Ints, end: int) -> None:
     """Every row from the first to the last used one plays one part."""
-    used = np.unique(layout.sheet.cells.rows)
-    used = used[used <= end]
+    used = layout.used_rows[layout.used_rows <= end]
     heading = heading[heading <= end]
     skipped = used[~np.isin(used, data) & ~np.isin(used, heading)]
     parts = {HEADING: len(heading), DATA: len(data), SKIPPED: len(skipped)}
@@ -171,9 +178,8 @@ def _count_rows(layout: SheetLayout, tally: Tally, data: Ints, heading: Ints, en
         tally.blank_rows.count = blank
 
 
-def shown_kind(kinds: np.ndarray) -> str:
+def shown_kind(present: set[int]) -> str:
     """The type that cells of these kinds tell by themselves; empty where it has to be found."""
-    present = {int(kind) for kind in np.unique(kinds)}
     for told, name in TOLD:
         if present and present <= told:
             return name

@@ -53,17 +53,26 @@ def _cut(
         pieces.append(at)
         return
     place = (rows if by_rows else columns)[at]
-    order = np.argsort(place, kind="stable")
-    ordered = place[order]
-    edges = np.flatnonzero(np.diff(ordered) > 1) + 1
-    if not len(edges):
+    if not _has_gap(place):
         _cut(rows, columns, at, pieces, not by_rows, failed + 1)
         return
+    order = np.argsort(place, kind="stable")
+    edges = np.flatnonzero(np.diff(place[order]) > 1) + 1
     if len(edges) > MOST_PIECES:
         pieces.append(at)
         return
     for group in np.split(at[order], edges):
         _cut(rows, columns, group, pieces, not by_rows, 0 if len(group) < len(at) else failed + 1)
+
+
+def _has_gap(place: np.ndarray) -> bool:
+    """Is any row, or column, between the first and the last one blank?"""
+    low, high = int(place.min()), int(place.max())
+    if high - low + 1 > 4 * len(place):
+        return True
+    met = np.zeros(high - low + 1, bool)
+    met[place - low] = True
+    return not bool(met.all())
 
 
 def _area(cells: Cells, at: np.ndarray) -> Area:
@@ -109,7 +118,7 @@ def _goes_on(cells: Cells, upper: Area, above: np.ndarray, lower: Area, below: n
 def _usual_kinds(cells: Cells, at: np.ndarray, area: Area) -> np.ndarray:
     """The commonest kind in each column of a piece."""
     wide = area.last_column - area.first_column + 1
-    place = (cells.columns[at] - area.first_column) * 16 + cells.kinds[at]
+    place = (cells.columns[at].astype(np.int64) - area.first_column) * 16 + cells.kinds[at]
     counts = np.bincount(place, minlength=wide * 16).reshape(wide, 16)
     usual: np.ndarray = counts.argmax(axis=1)
     return usual

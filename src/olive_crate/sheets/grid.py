@@ -67,11 +67,22 @@ class Cells(msgspec.Struct, frozen=True, eq=False):
 
     def texts(self) -> list[str]:
         """The text of each cell."""
-        data = self.buffer.tobytes() if len(self) > 64 else None
+        view = memoryview(self.buffer)  # type: ignore[arg-type]
         spans = zip(self.starts.tolist(), self.ends.tolist(), strict=True)
-        if data is None:
-            return [bytes(self.buffer[a:b]).decode("utf-8", "replace") for a, b in spans]
-        return [data[a:b].decode("utf-8", "replace") for a, b in spans]
+        return [str(view[start:end], "utf-8", "replace") for start, end in spans]
+
+    def used_rows(self) -> Ints:
+        """The numbers of the rows that hold anything; the cells must be in the order of rows."""
+        if not len(self):
+            return np.zeros(0, np.int64)
+        new = np.flatnonzero(np.diff(self.rows)) + 1
+        return self.rows[np.concatenate(([0], new))].astype(np.int64)
+
+    def kind_counts(self) -> dict[int, int]:
+        """How many cells there are of each kind, the commonest first."""
+        counts = np.bincount(self.kinds, minlength=len(KINDS))
+        found = {kind: int(count) for kind, count in enumerate(counts.tolist()) if count}
+        return dict(sorted(found.items(), key=lambda item: -item[1]))
 
 
 class Format(NamedTuple):

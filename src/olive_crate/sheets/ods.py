@@ -186,7 +186,15 @@ class Table:
         lengths = np.array([len(each[4]) for each in self.values], np.int64)
         ends = np.cumsum(lengths) + PAD
         buffer = kernels.padded(b"".join(each[4] for each in self.values))
-        return Cells(rows, columns, kinds.astype(np.uint8), styles, buffer, ends - lengths, ends)
+        return Cells(
+            rows.astype(np.int32),
+            columns.astype(np.int16),
+            kinds.astype(np.uint8),
+            styles.astype(np.int32),
+            buffer,
+            ends - lengths,
+            ends,
+        )
 
 
 class ContentParser(StyleParser):

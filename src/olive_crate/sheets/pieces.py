@@ -21,7 +21,7 @@ from ..kernels.reference.sheetxml import (
 )
 from .grid import BOOLEAN, DATE, DATETIME, ERROR, NUMBER, TEXT, TIME, Cells, Format
 from .strings import Strings, unescaped
-from .values import serial_texts, shortest_numeral
+from .values import Written, serial_texts, shortest_numeral
 
 LONG = 17
 """Characters of a numeral with a point and 16 digits."""
@@ -51,35 +51,77 @@ class Assembly:
     ) -> None:
         """A piece: raw values from `starts` to `ends` of its own buffer."""
         kinds = np.full(len(rows), TEXT, np.uint8)
-        base, own = self.length, [buffer]
-        new_starts, new_ends = starts + base, ends + base
-        extra: list[tuple[Ints, list[bytes]]] = []
+        new_starts = np.full(len(rows), PAD, np.int64)
+        new_ends = new_starts.copy()
+        written: list[Written] = []
+        left = types != SHARED
         self._shared(buffer, types, starts, ends, new_starts, new_ends)
         raw = np.flatnonzero((types == FORMULA_TEXT) | (types == INLINE))
         if len(raw):
-            texts = unescaped(Strings(buffer, starts[raw], ends[raw]))
-            own = [texts.buffer]
-            new_starts[raw], new_ends[raw] = texts.starts + base, texts.ends + base
+            left[raw] = False
+            self._keep(
+                unescaped(Strings(buffer, starts[raw], ends[raw])), raw, new_starts, new_ends
+            )
         logical = np.flatnonzero(types == LOGICAL)
         if len(logical):
             kinds[logical] = BOOLEAN
             true = buffer[starts[logical]] == ord("1")
-            extra.append((logical, [b"true" if each else b"false" for each in true.tolist()]))
+            written += [
+                Written(logical[true], np.full(int(true.sum()), b"true")),
+                Written(logical[~true], np.full(int((~true).sum()), b"false")),
+            ]
         kinds[types == FAILED] = ERROR
-        self._numbers(buffer, styles, types, starts, ends, kinds, extra)
+        self._numbers(buffer, styles, types, starts, ends, kinds, written)
         self._iso(buffer, types, starts, ends, kinds)
-        length = base + len(own[0])
-        for at, pieces in extra:
-            lengths = np.array([len(each) for each in pieces], np.int64)
-            after = np.cumsum(lengths) + length
-            new_starts[at], new_ends[at] = after - lengths, after
-            own.append(np.frombuffer(b"".join(pieces), np.uint8))
-            length += int(lengths.sum())
-        self.buffers += own
-        self.length = length
+        for each in written:
+            left[each.at] = False
+            self._write(each, new_starts, new_ends)
+        rest = np.flatnonzero(left)
+        self._keep(Strings(buffer, starts[rest], ends[rest]), rest, new_starts, new_ends)
         filled = new_ends > new_starts
-        part = (rows, columns, kinds, styles, new_starts, new_ends)
+        part = (
+            rows.astype(np.int32),
+            columns.astype(np.int16),
+            kinds,
+            styles.astype(np.int32),
+            self._narrow(new_starts),
+            self._narrow(new_ends),
+        )
         self.parts.append(tuple(each[filled] for each in part) if not filled.all() else part)
+
+    def _narrow(self, places: Ints) -> np.ndarray:
+        """Places in the buffer in half the memory, as long as they fit."""
+        return places.astype(np.int32) if self.length < 1 << 31 else places
+
+    def _keep(self, texts: Strings, at: Ints, new_starts: Ints, new_ends: Ints) -> None:
+        """Copy spans of a piece side by side into our own buffer."""
+        if not len(at):
+            return
+        lengths = texts.ends - texts.starts
+        keep = np.ones(int(lengths.sum()), bool)
+        packed, low, high = kernels.squeezed(texts.buffer, texts.starts, texts.ends, keep)
+        new_starts[at], new_ends[at] = low - PAD + self.length, high - PAD + self.length
+        self._append(packed[PAD : len(packed) - PAD])
+
+    def _write(self, written: Written, new_starts: Ints, new_ends: Ints) -> None:
+        """Append texts that were made here."""
+        at, texts = written
+        if not len(at):
+            return
+        if texts.dtype == object:
+            lengths = np.array([len(each) for each in texts], np.int64)
+            after = np.cumsum(lengths) + self.length
+            new_starts[at], new_ends[at] = after - lengths, after
+            self._append(np.frombuffer(b"".join(texts), np.uint8))
+            return
+        width = texts.dtype.itemsize
+        new_starts[at] = self.length + width * np.arange(len(at))
+        new_ends[at] = new_starts[at] + width
+        self._append(np.frombuffer(texts.tobytes(), np.uint8))
+
+    def _append(self, data: Bytes) -> None:
+        self.buffers.append(data)
+        self.length += len(data)
 
     def _shared(
         self,
@@ -112,7 +154,7 @@ class Assembly:
         starts: Ints,
         ends: Ints,
         kinds: np.ndarray,
-        extra: list[tuple[Ints, list[bytes]]],
+        written: list[Written],
     ) -> None:
         at = np.flatnonzero(types == NUMERIC)
         if not len(at):
@@ -125,15 +167,16 @@ class Assembly:
             texts, found = serial_texts(serials, meant[meant != NUMBER], self.from_1904)
             real = np.flatnonzero(found)
             kinds[timed[real]] = found[real]
-            extra.append((timed[real], [texts[place].encode() for place in real.tolist()]))
+            written += [Written(timed[each.at], each.texts) for each in texts]
         plain = at[meant == NUMBER]
         long = plain[(ends - starts)[plain] >= LONG]
         if len(long):
-            texts = [
+            numerals = [
                 buffer[a:b].tobytes().decode("ascii", "replace")
                 for a, b in zip(starts[long].tolist(), ends[long].tolist(), strict=True)
             ]
-            extra.append((long, [_shortened(text).encode() for text in texts]))
+            shortened = [_shortened(text).encode() for text in numerals]
+            written.append(Written(long, np.array(shortened, "O")))
 
     def _iso(self, buffer: Bytes, types: Ints, starts: Ints, ends: Ints, kinds: np.ndarray) -> None:
         for place in np.flatnonzero(types == ISO).tolist():
@@ -143,13 +186,22 @@ class Assembly:
     def cells(self) -> Cells:
         """All cells in order."""
         none = np.zeros(0, np.int64)
-        empty = (none, none, np.zeros(0, np.uint8), none, none, none)
+        empty = (
+            none.astype(np.int32),
+            none.astype(np.int16),
+            np.zeros(0, np.uint8),
+            none.astype(np.int32),
+            none,
+            none,
+        )
         rows, columns, kinds, styles, starts, ends = (
             np.concatenate(each) for each in zip(*(self.parts or [empty]), strict=True)
         )
+        self.parts.clear()
         buffer = np.concatenate([*self.buffers, np.zeros(PAD, np.uint8)])
+        self.buffers.clear()
         cells = Cells(rows, columns, kinds, styles, buffer, starts, ends)
-        place = rows * (1 << 15) + columns
+        place = rows.astype(np.int64) * (1 << 15) + columns
         if len(place) and not bool((np.diff(place) > 0).all()):
             _, last = np.unique(place[::-1], return_index=True)  # a cell given twice: the last one
             cells = cells.chosen(len(place) - 1 - last)
@@ -159,8 +211,10 @@ class Assembly:
 def serials_of(buffer: Bytes, starts: Ints, ends: Ints) -> np.ndarray:
     """Numerals as numbers; NaN for what is none."""
     numerals = numbers.parse(buffer, starts, ends, ord("."))
-    values, exact = numbers.floats(numerals)
-    for place in np.flatnonzero(~exact).tolist():
+    values, _ = numbers.floats(
+        numerals
+    )  # to a few units in the last place, which is no millisecond
+    for place in np.flatnonzero(~numerals.ok).tolist():
         try:
             values[place] = float(buffer[starts[place] : ends[place]].tobytes())
         except ValueError:

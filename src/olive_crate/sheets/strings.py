@@ -101,6 +101,8 @@ def unescaped(strings: Strings) -> Strings:
     """Texts with their entities and escapes undone; those without any are left where they are."""
     buffer, starts, ends = strings.buffer, strings.starts, strings.ends
     data = buffer.tobytes()
+    if b"&" not in data and b"_x" not in data and b"\r" not in data:
+        return strings
     places = [m.start() for m in re.finditer(rb"&|_x[0-9A-Fa-f]{4}_|\r", data)]
     if not places or not len(starts):
         return strings

@@ -7,19 +7,32 @@ taken to the millisecond, which is what the writers keep.
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
 from ..kernels.reference import Ints
 from .grid import DATE, DATETIME, DURATION, TIME
 
 DAY_MS = 86_400_000
+TWO_DIGITS = np.frombuffer("".join(f"{n:02d}" for n in range(100)).encode(), np.uint8).reshape(
+    -1, 2
+)
 LAST_SERIAL = 2_958_466
 """One day after 31 December 9999."""
 
 
+class Written(NamedTuple):
+    """Texts of one width for some of the cells."""
+
+    at: Ints
+    texts: np.ndarray
+    """Byte strings of one width, or a list of texts as objects."""
+
+
 def serial_texts(
     serials: np.ndarray, kinds: np.ndarray, from_1904: bool
-) -> tuple[list[str], np.ndarray]:
+) -> tuple[list[Written], np.ndarray]:
     """Serial numbers as ISO 8601, and the kind that each turns out to be.
 
     A date with a part of a day is a date-time, a time of a day or more a duration, a date-time
@@ -40,23 +53,51 @@ def serial_texts(
         since += (days < 60) & (days > 0)
     lost = dated & ((days < 0) | ((days == 60) & (not from_1904)))
     kinds[~good | lost] = 0
-    texts = np.full(len(serials), "", dtype=object)
-    at = np.flatnonzero(kinds == DATE)
-    texts[at] = np.datetime_as_string(since[at].astype("datetime64[D]"))
-    at = np.flatnonzero(kinds == DATETIME)
-    texts[at] = _stamps(since[at] * DAY_MS + rest[at])
-    at = np.flatnonzero(kinds == TIME)
-    texts[at] = [text[11:] for text in _stamps(rest[at])]
-    at = np.flatnonzero(kinds == DURATION)
-    texts[at] = [duration_text(value) for value in whole[at].tolist()]
-    return texts.tolist(), kinds
+    written = []
+    for kind in (DATE, DATETIME, TIME, DURATION):
+        at = np.flatnonzero(kinds == kind)
+        if not len(at):
+            continue
+        if kind == DATE:
+            texts = _joined(_dates(since[at]))
+        elif kind == DURATION:
+            texts = np.array([duration_text(value).encode() for value in whole[at].tolist()], "O")
+        else:
+            clock = _clocks(rest[at])
+            if kind == DATETIME:
+                mark = np.full((len(at), 1), ord("T"), np.uint8)
+                clock = np.hstack((_dates(since[at]), mark, clock))
+            texts = _joined(clock)
+        written.append(Written(at, texts))
+    return written, kinds
 
 
-def _stamps(millis: Ints) -> list[str]:
-    stamps = millis.astype("datetime64[ms]")
-    if not (millis % 1000).any():
-        stamps = stamps.astype("datetime64[s]")
-    return [str(text) for text in np.datetime_as_string(stamps)]
+def _dates(days: Ints) -> np.ndarray:
+    """Days since 1970 as `2025-10-06`, shaped (days, 10); each different day is written once."""
+    different, place = np.unique(days, return_inverse=True)
+    words = np.datetime_as_string(different.astype("datetime64[D]")).astype("S10")
+    table = np.frombuffer(words.tobytes(), np.uint8).reshape(-1, 10)
+    shown: np.ndarray = table[place.ravel()]
+    return shown
+
+
+def _clocks(millis: Ints) -> np.ndarray:
+    """Milliseconds of a day as `18:04:00`, or `18:04:00.500` where any has a fraction."""
+    seconds, rest = np.divmod(millis, 1000)
+    width = 12 if rest.any() else 8
+    shown = np.full((len(millis), width), ord(":"), np.uint8)
+    for place, value in ((0, seconds // 3600), (3, seconds // 60 % 60), (6, seconds % 60)):
+        shown[:, place : place + 2] = TWO_DIGITS[value]
+    if width == 12:
+        shown[:, 8] = ord(".")
+        shown[:, 9] = rest // 100 + 48
+        shown[:, 10:12] = TWO_DIGITS[rest % 100]
+    return shown
+
+
+def _joined(table: np.ndarray) -> np.ndarray:
+    """Rows of bytes as byte strings."""
+    return np.ascontiguousarray(table).view(f"S{table.shape[1]}").ravel()
 
 
 def duration_text(millis: int) -> str:

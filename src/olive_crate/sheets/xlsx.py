@@ -24,8 +24,10 @@ from .pieces import Assembly, padded_piece
 from .strings import Strings, plain_text, shared_strings
 from .styles import BUILT_IN, format_of
 
-PIECE = 4 << 20
+PIECE = 1 << 20
 HEAD = 4 << 20
+"""A part that is no larger is read whole for a look; of others this is looked at:"""
+LOOKED_AT = 1 << 20
 SHEET_DATA = re.compile(rb"<sheetData\s*/?>")
 REPAIRED_ROW = 1 << 20
 
@@ -147,7 +149,7 @@ class Xlsx:
         path = self._part("/sharedStrings")
         if path is None or "strings" in self.__dict__ or self.container.size(path) <= HEAD:
             return self.strings
-        head = self.container.head(path, HEAD)
+        head = self.container.head(path, LOOKED_AT)
         cut = head.rfind(b"</si>")
         return shared_strings(head[: cut + 5] + b"</sst>", self.name) if cut > 0 else self.strings
 
@@ -226,7 +228,7 @@ class Xlsx:
 
     def _scan_rows(self, assembly: Assembly, rows: bytes) -> sheetxml.Scanned | None:
         buffer, low, high = padded_piece(rows)
-        found = sheetxml.scan(buffer, low, high)
+        found = sheetxml.scan(buffer, low, high, b' hidden="' in rows)
         if found is None:
             return None
         if len(found.rows) and (found.rows.min() < 1 or found.columns.max() > 1 << 14):
@@ -251,7 +253,7 @@ class Xlsx:
         for piece in self.container.pieces(entry.path):
             reader.feed(piece)
             read += len(piece)
-            if not whole and read >= HEAD:
+            if not whole and read >= LOOKED_AT:
                 break
         else:
             reader.feed(b"", True)

@@ -38,10 +38,13 @@ class _Irregular(Exception):
     """The XML is not in the usual form."""
 
 
-def scan(buffer: Bytes, low: int, high: int) -> Scanned | None:
-    """Scan whole rows between two positions of a padded buffer; `None` if their form is unusual."""
+def scan(buffer: Bytes, low: int, high: int, hiding: bool = True) -> Scanned | None:
+    """Scan whole rows between two positions of a padded buffer; `None` if their form is unusual.
+
+    With `hiding` false no row is looked at for being hidden.
+    """
     try:
-        return _scan(buffer, low, high)
+        return _scan(buffer, low, high, hiding)
     except _Irregular:
         return None
 
@@ -51,7 +54,7 @@ def _need(condition: bool | np.bool_) -> None:
         raise _Irregular
 
 
-def _scan(buffer: Bytes, low: int, high: int) -> Scanned:
+def _scan(buffer: Bytes, low: int, high: int, hiding: bool) -> Scanned:
     at = np.flatnonzero(buffer[low:high] == LT) + low
     first, second = buffer[at + 1], buffer[at + 2]
     is_row = (first == ord("r")) & (second == ord("o"))
@@ -86,7 +89,7 @@ def _scan(buffer: Bytes, low: int, high: int) -> Scanned:
         types[owner],
         starts,
         ends,
-        _hidden(buffer, low, high, row_at, numbers),
+        _hidden(buffer, low, high, row_at, numbers) if hiding else [],
     )
 
 
