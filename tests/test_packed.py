@@ -138,7 +138,7 @@ BAD = [
     ("noise.csv", "looks like a binary file"),
     ("cut.csv.gz", "damaged or cut short"),
     ("two.zip", r"the archive holds 2 files \(a.csv, b.csv\)"),
-    ("book.xlsx", "this is a workbook"),
+    ("book.xlsx", "but no workbook"),
     ("other.parquet", "open it with unpack"),
     ("s9://bucket/x.csv", "s9://bucket/x.csv"),
 ]

@@ -9,6 +9,8 @@ import zipfile
 from pathlib import Path
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 import olive_crate as oc
 from olive_crate.sheets.workbook import opened
@@ -295,3 +297,58 @@ def test_packed_workbooks_come_back_equal(book, tmp_path):
     receipt = oc.pack(SAMPLES / book, tmp_path / "x.parquet", sheet="Season 2")
     again = oc.unpack(tmp_path / "x.parquet")
     assert receipt.balanced and again.equals(oc.load(SAMPLES / book, sheet="Season 2"))
+
+
+WHOLE = {book: (SAMPLES / book).read_bytes() for book in ("mill_a.xlsx", "mill_b.ods")}
+
+
+@settings(max_examples=150)
+@given(data=st.data(), book=st.sampled_from(sorted(WHOLE)))
+def test_a_damaged_workbook_is_read_or_refused(data, book):
+    """Bytes of the archive are changed, or of the XML within it."""
+    whole = WHOLE[book]
+    edits = st.tuples(st.integers(0, 1 << 30), st.binary(max_size=12), st.integers(0, 12))
+    if data.draw(st.booleans()):
+        whole = _edited(whole, data.draw(st.lists(edits, min_size=1, max_size=4)))
+    else:
+        whole = _edited_part(whole, data.draw(st.integers(0, 99)), data.draw(st.lists(edits)))
+    try:
+        dataset = oc.load(whole)
+        assert dataset.receipt.balanced
+        assert str(oc.look(whole))
+    except oc.OliveCrateError as error:
+        assert str(error)
+
+
+def _edited(whole: bytes, edits: list[tuple[int, bytes, int]]) -> bytes:
+    for place, new, length in edits:
+        at = place % (len(whole) + 1)
+        whole = whole[:at] + new + whole[at + length :]
+    return whole
+
+
+def _edited_part(whole: bytes, part: int, edits: list[tuple[int, bytes, int]]) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(whole)) as old, zipfile.ZipFile(out, "w") as new:
+        names = [name for name in old.namelist() if name.endswith(".xml")]
+        for name in old.namelist():
+            text = old.read(name)
+            new.writestr(name, _edited(text, edits) if name == names[part % len(names)] else text)
+    return out.getvalue()
+
+
+def test_an_exported_workbook_reads_back(tmp_path):
+    source = oc.load(SAMPLES / "mill_1904.xlsx", sheet="Clean")
+    source = source.filter(source["Day"].values.is_valid())
+    source.export(tmp_path / "out.xlsx")
+    again = oc.load(tmp_path / "out.xlsx", sheet="data")
+    assert held(again) == held(source)
+    book = oc.load(tmp_path / "out.xlsx", sheet="codebook")
+    assert book["name"].values.to_pylist() == source.names
+    lab = oc.load(b"a,b\n1,x\n777,y\n,z\n", variables={"a": {"missing": {777: "lost"}}})
+    lab.export(tmp_path / "codes.xlsx")
+    assert oc.load(tmp_path / "codes.xlsx", sheet=1)["a"].values.to_pylist() == [1, 777, None]
+    lab.export(tmp_path / "blank.xlsx", missing="blank")
+    assert oc.load(tmp_path / "blank.xlsx", sheet=1)["a"].values.to_pylist() == [1, None, None]
+    with pytest.raises(oc.PlanError, match="exists already"):
+        lab.export(tmp_path / "blank.xlsx")

@@ -250,17 +250,27 @@ class Dataset(msgspec.Struct, frozen=True, eq=False):
         encoding: str = "utf-8",
         replace: bool = False,
     ) -> None:
-        """Write fixed-width text (`.txt`, `.dat`), with its layout table and a plan beside it.
+        """Write a workbook (`.xlsx`), or fixed-width text (`.txt`, `.dat`).
 
-        `fields` says where the variables stand, as for `load`; without it each gets the width of
-        its longest cell. `missing` writes codes ("codes") or leaves missing cells empty ("blank").
+        A workbook has the data on one sheet and the codebook on a second. Beside fixed-width text
+        lie its layout table and a plan; `fields` says where the variables stand, as for `load`;
+        without it each gets the width of its longest cell. `missing` writes codes ("codes") or
+        leaves missing cells empty ("blank").
         Reading the plan gives an equal dataset. Raises `PlanError` for what does not fit.
         """
+        target = Path(path)
+        if target.suffix.lower() == ".xlsx":
+            from .formats.bookfile import export_workbook
+
+            export_workbook(self, target, missing, replace)
+            return
         from .formats.fixedtext import export_fixed
 
-        target = Path(path)
         if target.suffix.lower() not in (".txt", ".dat", ".asc"):
-            raise PlanError(f'{target}: export writes fixed-width text so far: name it ".txt"')
+            raise PlanError(
+                f"{target}: export writes workbooks and fixed-width text so far: "
+                'name it ".xlsx" or ".txt"'
+            )
         export_fixed(self, target, fields, missing, encoding, replace)
 
     def pack(self, path: Any, replace: bool = False) -> None:

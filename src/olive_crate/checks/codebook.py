@@ -83,7 +83,7 @@ def _entry(position: int, column: Column) -> Entry:
     else:
         distinct = int(pc.count_distinct(plain, mode="only_valid").as_py())
         if valid:
-            ends = pc.min_max(plain).as_py()
+            ends = _ends(plain)
             smallest = shown(ends["min"], variable.decimals)
             largest = shown(ends["max"], variable.decimals)
     return Entry(
@@ -97,6 +97,15 @@ def _entry(position: int, column: Column) -> Entry:
         common,
         _labelled(column, plain),
     )
+
+
+def _ends(values: pa.Array) -> dict[str, Any]:
+    """The smallest and the largest value. (Arrow compares durations only as numbers.)"""
+    if not pa.types.is_duration(values.type):
+        found: dict[str, Any] = pc.min_max(values).as_py()
+        return found
+    ends = pc.min_max(values.cast(pa.int64()))
+    return {key: ends[key].cast(values.type).as_py() for key in ("min", "max")}
 
 
 def _commonest(values: pa.Array, most: int = 3) -> tuple[int, tuple[tuple[str, int], ...]]:

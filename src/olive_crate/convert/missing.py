@@ -60,8 +60,7 @@ def _index_in(texts: pa.StringArray, words: Sequence[str]) -> Ints:
         return np.array([place.get(text, -1) for text in texts.to_pylist()], np.int64)
     import pyarrow.compute as pc
 
-    hits: Ints = pc.index_in(texts, kernels.strings(words)).fill_null(-1).to_numpy()
-    return hits
+    return kernels.or_minus_one(pc.index_in(texts, kernels.strings(words)))
 
 
 def by_value(

@@ -2,7 +2,17 @@
 
 from . import columns, numbers, sheetxml, times
 from .blanks import blank, table, trimmed, trimmed_table
-from .gather import FEW, arrow, bitmap, ranges, squeezed, strings, texts, whole_numbers
+from .gather import (
+    FEW,
+    arrow,
+    bitmap,
+    or_minus_one,
+    ranges,
+    squeezed,
+    strings,
+    texts,
+    whole_numbers,
+)
 from .structure import Marks, Structure, split
 from .words import PAD, Bytes, Flags, Ints, padded
 
@@ -19,6 +29,7 @@ __all__ = [
     "blank",
     "columns",
     "numbers",
+    "or_minus_one",
     "padded",
     "ranges",
     "sheetxml",

@@ -1,0 +1,163 @@
+"""Datasets as workbooks: the data on one sheet, the codebook on a second."""
+
+from __future__ import annotations
+
+import datetime as dt
+import os
+import tempfile
+from pathlib import Path
+from typing import Any
+
+from ..checks.codebook import codebook
+from ..convert.dates import ANY_ZONED
+from ..dataset import Column, Dataset
+from ..errors import PlanError, nearest
+from ..variables import FIRST_CODE, Variable
+
+MOST_ROWS, MOST_COLUMNS, LONGEST = 1_048_575, 16_384, 32_767
+WAYS = ("codes", "blank")
+FORMATS = {
+    "date": "yyyy-mm-dd",
+    "time": "hh:mm:ss",
+    "datetime": "yyyy-mm-dd hh:mm:ss",
+    "duration": "[h]:mm:ss",
+}
+FIRST_DAY = dt.date(1900, 3, 1)
+EXACT = 2**53
+
+
+def export_workbook(
+    dataset: Dataset, path: Path, missing: str = "codes", replace: bool = False
+) -> None:
+    """Write an `.xlsx` file, whole or not at all. Needs the extra `xlsx`.
+
+    Raises `PlanError` for what a sheet cannot hold, naming it.
+    """
+    if missing not in WAYS:
+        raise PlanError(f'missing: there is no way "{missing}"{nearest(missing, WAYS)}')
+    try:
+        import xlsxwriter
+    except ImportError:
+        raise PlanError('XlsxWriter is not installed; install "olive-crate[xlsx]"') from None
+    if path.exists() and not replace:
+        raise PlanError(f"{path}: exists already; pass replace=True to overwrite it")
+    if dataset.rows > MOST_ROWS or len(dataset.variables) > MOST_COLUMNS:
+        raise PlanError(
+            f"{path}: a sheet holds at most {MOST_ROWS:,} rows of data and {MOST_COLUMNS:,} columns"
+        )
+    handle, name = tempfile.mkstemp(suffix=".xlsx", dir=path.parent)
+    os.close(handle)
+    try:
+        book = xlsxwriter.Workbook(
+            name,
+            {"strings_to_numbers": False, "strings_to_formulas": False, "strings_to_urls": False},
+        )
+        _data(book, dataset, missing)
+        _codebook(book, dataset)
+        book.close()
+        os.replace(name, path)
+    finally:
+        if os.path.exists(name):
+            os.unlink(name)
+
+
+def _data(book: Any, dataset: Dataset, missing: str) -> None:
+    sheet = book.add_worksheet("data")
+    bold = book.add_format({"bold": True})
+    for place, variable in enumerate(dataset.variables):
+        column = dataset[variable.name]
+        form = book.add_format({"num_format": _format(variable)})
+        sheet.write_string(0, place, variable.name, bold)
+        sheet.set_column(place, place, min(40, max(9, len(variable.name) + 1)), form)
+        for row, value in enumerate(_cells(column, missing), 1):
+            if value is not None:
+                _write(sheet, row, place, value, form, variable)
+    sheet.freeze_panes(1, 0)
+
+
+def _format(variable: Variable) -> str:
+    if variable.type in FORMATS:
+        return FORMATS[variable.type]
+    if variable.type == "number" and variable.decimals is not None:
+        return "0." + "0" * variable.decimals if variable.decimals else "0"
+    return "@" if variable.type in ("text", "category") else "General"
+
+
+def _cells(column: Column, missing: str) -> list[Any]:
+    """Values, with codes in the place of what they made missing, if asked for."""
+    values = list(column.values.to_pylist())
+    if missing == "codes":
+        codes = column.variable.missing
+        for row, reason in enumerate(column.reasons.tolist()):
+            if reason >= FIRST_CODE and codes[reason - FIRST_CODE].value is not None:
+                values[row] = codes[reason - FIRST_CODE].value
+    return values
+
+
+def _write(sheet: Any, row: int, place: int, value: Any, form: Any, variable: Variable) -> None:
+    if isinstance(value, bool):
+        sheet.write_boolean(row, place, value)
+    elif isinstance(value, int) and abs(value) > EXACT:
+        raise PlanError(
+            f'"{variable.name}": {value} (case {row}) has more digits than a sheet keeps; '
+            f"declare it text first"
+        )
+    elif isinstance(value, (int, float)):
+        sheet.write_number(row, place, value, form)
+    elif isinstance(value, (dt.datetime, dt.date, dt.time, dt.timedelta)):
+        sheet.write_datetime(row, place, _moment(value, row, variable), form)
+    elif len(value) > LONGEST:
+        raise PlanError(f'"{variable.name}": the text of case {row} is longer than a cell holds')
+    else:
+        sheet.write_string(row, place, value, form)
+
+
+def _moment(value: Any, row: int, variable: Variable) -> Any:
+    day = value.date() if isinstance(value, dt.datetime) else value
+    if isinstance(day, dt.date) and day < FIRST_DAY:
+        raise PlanError(
+            f'"{variable.name}": {day} (case {row}) is before March 1900, which sheets count '
+            "differently; export it as text"
+        )
+    if isinstance(value, dt.datetime) and value.tzinfo is not None:
+        return value.astimezone(dt.UTC).replace(tzinfo=None)
+    return value
+
+
+def _codebook(book: Any, dataset: Dataset) -> None:
+    sheet = book.add_worksheet("codebook")
+    bold, wrap = book.add_format({"bold": True}), book.add_format({"text_wrap": True})
+    headings = (
+        "name",
+        "label",
+        "type",
+        "level",
+        "unit",
+        "format",
+        "missing codes",
+        "value labels",
+        "valid",
+        "missing",
+    )
+    for place, heading in enumerate(headings):
+        sheet.write_string(0, place, heading, bold)
+        sheet.set_column(place, place, 40 if place in (1, 6, 7) else 14)
+    counts = {entry.variable.name: entry for entry in codebook(dataset).entries}
+    for row, each in enumerate(dataset.variables, 1):
+        zoned = "ISO 8601, kept in UTC" if each.format == ANY_ZONED else each.format or ""
+        texts = (
+            each.name,
+            each.label or "",
+            each.type or "",
+            each.level or "",
+            each.unit or "",
+            zoned,
+            "; ".join(map(str, each.missing)),
+            "; ".join(map(str, each.values)),
+        )
+        for place, text in enumerate(texts):
+            sheet.write_string(row, place, text, wrap)
+        valid = counts[each.name].valid
+        sheet.write_number(row, 8, valid)
+        sheet.write_number(row, 9, dataset.rows - valid)
+    sheet.freeze_panes(1, 0)
