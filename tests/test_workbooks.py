@@ -352,3 +352,58 @@ def test_an_exported_workbook_reads_back(tmp_path):
     assert oc.load(tmp_path / "blank.xlsx", sheet=1)["a"].values.to_pylist() == [1, None, None]
     with pytest.raises(oc.PlanError, match="exists already"):
         lab.export(tmp_path / "blank.xlsx")
+
+
+HIDDEN = (
+    '<cols><col min="2" max="2" hidden="1"/></cols><sheetData>'
+    + "".join(
+        f'<row r="{n}"{" hidden=" + chr(34) + "1" + chr(34) if n == 3 else ""}>'
+        + "".join(
+            f'<c r="{c}{n}"' + (f' t="str"><v>{c}</v></c>' if n == 1 else f"><v>{n}</v></c>")
+            for c in "ABC"
+        )
+        + "</row>"
+        for n in range(1, 7)
+    )
+    + '</sheetData><mergeCells><mergeCell ref="C6:C8"/></mergeCells>'
+)
+
+
+def test_hidden_and_merged_cells_are_told_and_taken_as_asked():
+    kept = oc.load(book_of(HIDDEN))
+    told = {each.subject: each.claim for each in kept.receipt.decided}
+    assert kept.names == ["A", "B", "C"] and len(kept) == 5
+    assert told["sheet.hidden"].startswith("row 3, column B hidden")
+    skipped = oc.load(book_of(HIDDEN), hidden="skip")
+    assert skipped.names == ["A", "C"] and skipped["A"].values.to_pylist() == [2, 4, 5, 6]
+    rows = {"names": 1, "data": "2..8"}
+    filled = oc.load(book_of(HIDDEN), merged="fill", range="A1:C8", rows=rows)
+    assert filled["C"].values.to_pylist() == [2, 3, 4, 5, 6, 6, 6]
+    assert all(each.receipt.balanced for each in (kept, skipped, filled))
+
+
+def test_tables_are_chosen_by_name():
+    table = '<table displayName="Lots" ref="A1:C6" totalsRowCount="1"/>'
+    rels = '<Relationships><Relationship Id="r1" Type="x/table" Target="../tables/t1.xml"/>'
+    book = book_of(
+        HIDDEN,
+        **{
+            "xl/tables/t1.xml": table,
+            "xl/worksheets/_rels/sheet1.xml.rels": rels + "</Relationships>",
+        },
+    )
+    assert oc.load(book, range="lots")["A"].values.to_pylist() == [2, 3, 4, 5]
+    assert oc.look(book).named == {"Lots": "One!A1:C5"}
+
+
+def test_a_small_part_that_grows_without_end_is_refused():
+    row = '<row r="1"><c r="A1"><v>1</v></c></row>'
+    with pytest.raises(oc.SourceError, match="inflates"):
+        oc.load(book_of(f"<sheetData>{row}{' ' * 5_000_000}</sheetData>"))
+    raised = {"ratio": 100_000}
+    assert (
+        len(oc.load(book_of(f"<sheetData>{ROWS['out of order']}</sheetData>"), limits=raised)) == 2
+    )
+    many = "".join(f'<row r="{n}"><c r="A{n}"><v>1</v></c></row>' for n in range(1, 40))
+    with pytest.raises(oc.SourceError, match="cells"):
+        oc.load(book_of(f"<sheetData>{many}</sheetData>"), limits={"cells": 20})

@@ -72,6 +72,8 @@ class Look(msgspec.Struct, frozen=True):
     layout: str = "delimited"
     fields: tuple[Field, ...] = ()
     """Fixed layout: the fields, declared or found."""
+    sheet: str = ""
+    """Workbook: the sheet that is read."""
     sheets: tuple[LookedSheet, ...] = ()
     """Workbook: all sheets."""
     named: dict[str, str] = {}
@@ -163,6 +165,7 @@ def _workbook_look(source: Source, plan: Plan) -> Look:
         cases_looked_at=looked_at,
         evidence=(*settled.evidence, *(e for e in evidence if e not in settled.evidence)),
         layout="sheet",
+        sheet=str(settled.plan.sheet.sheet),
         sheets=looked_sheets(settled),
         named=looked_names(settled),
         letters=columns,

@@ -8,9 +8,11 @@ from typing import Any
 import msgspec
 import numpy as np
 
+from .detect.heading import find_rows
 from .detect.settle import Settled
+from .detect.sheet import rows_of
 from .records.sheet import SheetLayout
-from .sheets.grid import KINDS, Sheet, letters
+from .sheets.grid import KINDS, Area, Sheet, letters
 from .sheets.workbook import opened
 
 ROWS_SHOWN, COLUMNS_SHOWN = 12, 40
@@ -29,7 +31,7 @@ class LookedSheet(msgspec.Struct, frozen=True):
     """Filled cells by kind, as far as they were looked at."""
     whole: bool
     blocks: tuple[str, ...]
-    """Blocks that may be data, the largest first."""
+    """Blocks that may be data, the largest first: range and rows of the heading."""
 
 
 class CellRow(msgspec.Struct, frozen=True):
@@ -72,8 +74,17 @@ def _looked(name: str, hidden: bool, sheet: Sheet, blocks: Sequence[Any]) -> Loo
         len(sheet.cells.used_rows()) if sheet.whole else None,
         {KINDS[kind]: count for kind, count in sheet.cells.kind_counts().items()},
         sheet.whole,
-        tuple(str(block.area) for block in blocks if block.plausible)[:8],
+        tuple(_block(sheet, block.area) for block in blocks if block.plausible)[:8],
     )
+
+
+def _block(sheet: Sheet, area: Area) -> str:
+    """A block's range, and the rows of its heading."""
+    columns = range(area.first_column, min(area.last_column, area.first_column + 200) + 1)
+    rows = rows_of(sheet, area, columns)
+    found = {each.subject: each.value for each in find_rows(rows, len(columns))}
+    names = found.get("rows.names", "")
+    return f"{area} (names in {names})" if names else f"{area} (no names)"
 
 
 def looked_names(settled: Settled) -> dict[str, str]:

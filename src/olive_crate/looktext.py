@@ -59,7 +59,7 @@ def _sheets(look: Look, width: int) -> Iterable[tuple[str, str]]:
                 each.used,
                 f"{each.rows:,}" if each.rows is not None else "",
                 (kinds if each.whole else f"{kinds} in its head") or "empty",
-                " ".join(each.blocks),
+                ", ".join(each.blocks),
             ]
         )
     headings = ["sheet", "used range", "rows", "cells", "blocks"]
@@ -74,7 +74,7 @@ def _sheets(look: Look, width: int) -> Iterable[tuple[str, str]]:
     yield "", ""
     rows = [[str(row.row), PART_MARKS.get(row.part, row.part), *row.cells] for row in look.cells]
     shown = _columns_that_fit(look, rows, width)
-    yield "title", f'sheet "{_sheet_read(look)}":'
+    yield "title", f'sheet "{look.sheet}":'
     lines = table(["", "", *look.letters[: shown - 2]], [row[:shown] for row in rows], "r", width)
     parts = ["title", "case", *(row.part for row in look.cells)]
     for part, line in zip(parts, lines, strict=True):
@@ -95,11 +95,6 @@ def _columns_that_fit(look: Look, rows: list[list[str]], width: int) -> int:
     for row in rows:
         row[2:] = [cut(cell, 16) for cell in row[2:]]
     return shown
-
-
-def _sheet_read(look: Look) -> str:
-    told = [each.value for each in look.evidence if each.subject == "sheet.sheet"]
-    return told[0] if told else next(iter(each.name for each in look.sheets), "")
 
 
 def _title(look: Look) -> str:

@@ -73,12 +73,14 @@ def settle_sheet(source: Source, plan: Plan, whole: bool = True) -> Settled:
         entry, sheet, blocks = found.sheets[found.chosen]
         if whole and not sheet.whole:
             sheet = workbook.read(entry)
-            blocks = tuple(find_blocks(_visible(sheet, plan).cells))
+            blocks = tuple(find_blocks(_with_merged(sheet, plan).cells))
         from_1904 = bool(getattr(workbook, "from_1904", False))
-    sheet = _visible(sheet, plan)
+    sheet = _with_merged(sheet, plan)
+    used_rows = sheet.cells.used_rows()
     area, text = _area(plan, workbook, sheet, blocks, found, evidence)
     columns = _columns(sheet, area, plan)
-    rows = _rows_of(sheet, area, columns)
+    sheet = _visible(sheet, plan)
+    rows = rows_of(sheet, area, columns)
     fields = len(columns)
     parts = row_parts(plan.rows, rows, fields, evidence)
     if plan.rows.data is None:
@@ -93,7 +95,7 @@ def settle_sheet(source: Source, plan: Plan, whole: bool = True) -> Settled:
         columns,
         ordered,
         edges,
-        sheet.cells.used_rows(),
+        used_rows,
         kinds=("",) * fields,
         from_1904=from_1904,
         heading=heading_rows(parts),
@@ -127,12 +129,17 @@ def settle_sheet(source: Source, plan: Plan, whole: bool = True) -> Settled:
 
 
 def _visible(sheet: Sheet, plan: Plan) -> Sheet:
-    """The sheet without what is hidden, if the plan leaves it out; merged cells filled if asked."""
+    """The sheet without what is hidden, if the plan leaves it out."""
     cells = sheet.cells
     if plan.sheet.hidden == "skip" and (sheet.hidden_rows or sheet.hidden_columns):
         kept = ~np.isin(cells.rows, list(sheet.hidden_rows))
         kept &= ~np.isin(cells.columns, list(sheet.hidden_columns))
         sheet = msgspec.structs.replace(sheet, cells=cells.chosen(kept))
+    return sheet
+
+
+def _with_merged(sheet: Sheet, plan: Plan) -> Sheet:
+    """The sheet with its merged cells filled, if the plan asks for it."""
     if plan.sheet.merged == "fill" and sheet.merged:
         sheet = msgspec.structs.replace(sheet, cells=filled_merged(sheet.cells, sheet.merged))
     return sheet
@@ -185,7 +192,7 @@ def _looked_at(workbook: Workbook, plan: Plan, evidence: list[Evidence], whole: 
     looked = []
     for entry in entries:
         sheet = workbook.read(entry, whole=whole and len(entries) == 1)
-        looked.append((entry, sheet, tuple(find_blocks(_visible(sheet, plan).cells))))
+        looked.append((entry, sheet, tuple(find_blocks(_with_merged(sheet, plan).cells))))
     sizes = [_weight(blocks, sheet) for _, sheet, blocks in looked]
     chosen = int(np.argmax(sizes))
     if plan.sheet.sheet is None and named is None and len(workbook.sheets) > 1:
@@ -297,7 +304,7 @@ def _columns(sheet: Sheet, area: Area, plan: Plan) -> tuple[int, ...]:
     return tuple(column for column in columns if column not in sheet.hidden_columns)
 
 
-def _rows_of(sheet: Sheet, area: Area, columns: Sequence[int]) -> list[Row]:
+def rows_of(sheet: Sheet, area: Area, columns: Sequence[int]) -> list[Row]:
     """The first rows of the block as text, merged headings spread over what they cover."""
     cells = sheet.cells
     near = cells.chosen((cells.rows >= area.first_row) & (cells.rows <= area.last_row))

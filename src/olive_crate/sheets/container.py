@@ -30,7 +30,8 @@ class Limits(msgspec.Struct, frozen=True):
     entries: int = 20_000
     strings: int = 50_000_000
     """Shared strings."""
-    cells: int = 200_000_000
+    cells: int = 40_000_000
+    """Filled cells of a sheet; a quarter of it in OpenDocument, whose cells take more room."""
 
 
 def limits_of(given: object, at: str = "limits") -> Limits:
@@ -124,6 +125,11 @@ class Container:
             f"{self.name}: {what}, which is refused of an untrusted workbook; if it is meant, "
             f'give limits={{"{limit}": …}}'
         )
+
+    def check_cells(self, count: int, room: int = 1) -> None:
+        """Raise `SourceError` if so many cells, each of which takes so much room, are too many."""
+        if count * room > self.limits.cells:
+            raise self._beyond("cells", f"more than {self.limits.cells // room:,} cells")
 
     def check(self, limit: str, count: int) -> None:
         """Raise `SourceError` if there is more of something than the limit allows."""

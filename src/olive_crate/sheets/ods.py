@@ -312,7 +312,7 @@ class ContentParser(StyleParser):
     def _end_row(self) -> None:
         table = self.tables[-1]
         self.count += len(self.row) * self.repeat
-        self.container.check("cells", self.count)
+        self.container.check_cells(self.count, 4)
         if self.row:
             for row in range(table.row + 1, min(table.row + self.repeat, MOST_ROWS) + 1):
                 table.values += [

@@ -218,7 +218,7 @@ class Xlsx:
             if scanned is None:
                 return None
             count += len(scanned.rows)
-            self.container.check("cells", count)
+            self.container.check_cells(count)
             hidden += scanned.hidden
             if not whole and not ended:
                 break
@@ -377,7 +377,7 @@ class SheetParser:
                         text.encode("utf-8", "replace"),
                     )
                 )
-                self.container.check("cells", len(self.values))
+                self.container.check_cells(len(self.values), 4)
             self.cell = None
 
     def hand_over(self, assembly: Assembly) -> None:
