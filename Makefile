@@ -28,6 +28,7 @@ bench: .venv/ready
 	$(BIN)/python benchmarks/detection.py
 	$(BIN)/python benchmarks/fixed.py
 	$(BIN)/python benchmarks/breaks.py
+	$(BIN)/python benchmarks/workbook.py
 
 clean:
 	rm -rf .venv demo

@@ -24,6 +24,7 @@ SHOTS = {
     "draft": "olive-crate draft deliveries_2025.csv | head -48",
     "pack": "olive-crate pack deliveries.plan.toml --replace",
     "codebook": "olive-crate codebook deliveries_2025.parquet",
+    "look-workbook": "olive-crate look panel_2025.xlsx",
     "look-fixed": "olive-crate look laboratory_2025.txt --layout fixed",
     "variable": "olive-crate codebook deliveries_2025.parquet --variable peroxide",
 }

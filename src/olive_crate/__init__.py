@@ -1,4 +1,4 @@
-"""Read delimited and fixed-width files into datasets: look, decide once, read, check the account.
+"""Read delimited and fixed-width files and workbooks into datasets: look, decide once, check.
 
 Everything public is importable from here. Heavy packages are imported only when they are used.
 """

@@ -124,7 +124,8 @@ class Receipt(msgspec.Struct, frozen=True, omit_defaults=True):
     record_types: dict[str, int] = {}
     """Fixed layout: lines of record types that were not read, by type."""
     characters: int = 0
-    """Fixed layout: characters of the lines of data; in fields, and in none."""
+    """Fixed layout: characters of the lines of data; in fields, and in none. Workbook: filled cells
+    of the sheet; in the range, and outside of it."""
     covered: int = 0
     uncovered: int = 0
     problem_count: int = 0
@@ -145,7 +146,8 @@ class Receipt(msgspec.Struct, frozen=True, omit_defaults=True):
             found.append(f"{self.parts['data']} rows of data, but {self.rows} in the dataset")
         if self.covered + self.uncovered != self.characters:
             total = self.covered + self.uncovered
-            found.append(f"{self.characters} characters, but {total} accounted for")
+            what = "filled cells" if self.layout == "sheet" else "characters"
+            found.append(f"{self.characters} {what}, but {total} accounted for")
         found += [
             f"{each.name}: {each.total} cells for {self.rows} rows"
             for each in self.cells

@@ -203,7 +203,12 @@ def _lines(receipt: Receipt, width: int) -> list[str]:
         kinds = [f'"{kind}" {count:,}' for kind, count in receipt.record_types.items()]
         more = f" and {len(kinds) - 8} more" if len(kinds) > 8 else ""
         lines += wrapped(f"  other record types: {', '.join(kinds[:8])}{more}", width, "    ")
-    if receipt.characters:
+    if receipt.characters and receipt.layout == "sheet":
+        lines.append(
+            f"  {several(receipt.characters, 'filled cell')}: {receipt.covered:,} in the range, "
+            f"{receipt.uncovered:,} outside of it"
+        )
+    elif receipt.characters:
         lines.append(
             f"  {several(receipt.characters, 'character')}: {receipt.covered:,} in fields, "
             f"{receipt.uncovered:,} in none"
@@ -298,6 +303,7 @@ SUBJECTS = {
     "sheet.sheet": "sheet",
     "sheet.range": "range",
     "sheet.hidden": "hidden cells",
+    "sheet.outside": "outside",
     "sheet.merged": "merged cells",
     "sheet.blanks": "blanks",
     "fixed.fields": "fields",

@@ -45,7 +45,7 @@ def _root(
         bool, typer.Option("--version", callback=_version, is_eager=True, help="Say the version.")
     ] = False,
 ) -> None:
-    """Read delimited and fixed-width files into analysis datasets, and see what came in.
+    """Read text files and workbooks into analysis datasets, and see what came in.
 
     Start with: olive-crate look FILE. Then draft a plan, correct it, and pack.
     """

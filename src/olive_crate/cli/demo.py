@@ -29,6 +29,7 @@ STEPS = (
         "The laboratory's old instrument writes fixed columns; its dictionary is a table.",
         "look laboratory_2025.txt --fields laboratory.fields.csv --heading type=Kind",
     ),
+    ("The tasting panel keeps a workbook.", "look panel_2025.xlsx"),
     (
         "The census has two lines for each grower.",
         "pack census_2024.txt --fields census.fields.csv -o census_2024.parquet",

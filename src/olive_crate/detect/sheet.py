@@ -96,6 +96,7 @@ def settle_sheet(source: Source, plan: Plan, whole: bool = True) -> Settled:
         ordered,
         edges,
         used_rows,
+        *_outside(sheet.cells, area, columns),
         kinds=("",) * fields,
         from_1904=from_1904,
         heading=heading_rows(parts),
@@ -295,6 +296,16 @@ def _area(
         )
     )
     return area, written
+
+
+def _outside(cells: Cells, area: Area, columns: Sequence[int]) -> tuple[int, tuple[str, ...], int]:
+    """How many filled cells there are, which of them stand outside of the area, and how many."""
+    inside = (cells.rows >= area.first_row) & (cells.rows <= area.last_row)
+    inside &= np.isin(cells.columns, np.array(columns, np.int16))
+    at = np.flatnonzero(~inside)
+    shown = cells.chosen(at[:10])
+    places = zip(shown.rows.tolist(), shown.columns.tolist(), strict=True)
+    return len(cells), tuple(f"{letters(column)}{row}" for row, column in places), len(at)
 
 
 def _columns(sheet: Sheet, area: Area, plan: Plan) -> tuple[int, ...]:
@@ -539,6 +550,10 @@ def _notes(layout: SheetLayout) -> list[Evidence]:
         for text in data.chosen(np.flatnonzero(data.kinds == TEXT)[:5000]).texts()
         if text != text.strip()
     ]
+    if layout.outside_count:
+        shown = ", ".join(layout.outside[:6]) + (" …" if layout.outside_count > 6 else "")
+        claim = f"{several(layout.outside_count, 'filled cell')} outside of the range, not read: "
+        told.append(Evidence("sheet.outside", "", claim + shown, layout.outside_count))
     if blanks:
         claim = f"{several(len(blanks), 'text')} with blanks around, kept as they are"
         told.append(

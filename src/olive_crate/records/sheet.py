@@ -33,6 +33,11 @@ class SheetLayout(msgspec.Struct, frozen=True, eq=False):
     """Where each column begins in them."""
     used_rows: Ints
     """The rows of the sheet that hold anything."""
+    filled: int
+    """Filled cells of the sheet."""
+    outside: tuple[str, ...]
+    """The first of those that stand outside of the area."""
+    outside_count: int
     kinds: tuple[str, ...]
     """The type that the cells of each column tell; empty where it has to be found."""
     decimals: tuple[int | None, ...] = ()
@@ -135,6 +140,8 @@ def read_blocks(layout: SheetLayout, tally: Tally) -> Iterator[SheetSpans]:
     sheet, area, used = layout.sheet, layout.area, layout.used_rows
     end = int(used[-1]) if len(used) else 0
     tally.bytes = layout.bytes
+    tally.characters, tally.uncovered = layout.filled, layout.outside_count
+    tally.covered = len(layout.ordered)
     cells, edges = layout.ordered, layout.edges
     met = np.zeros(area.last_row + 2, bool)
     met[cells.rows] = True
