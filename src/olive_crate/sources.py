@@ -9,6 +9,9 @@ from __future__ import annotations
 
 import io
 import os
+import struct
+import zipfile
+import zlib
 from collections.abc import Callable
 from pathlib import Path
 from typing import IO, Any, cast
@@ -25,6 +28,11 @@ MAGIC = {
     b"\x28\xb5\x2f\xfd": "zstd",
     b"PK\x03\x04": "zip",
 }
+ARCHIVE_FAULTS = (
+    *(zipfile.BadZipFile, zlib.error, struct.error, OSError, EOFError, ValueError, KeyError),
+    *(IndexError, OverflowError, NotImplementedError, RuntimeError),
+)
+"""Whatever the standard library raises at a damaged archive."""
 OLD_OFFICE = b"\xd0\xcf\x11\xe0"
 FORMATS = {
     b"PAR1": "a Parquet file; open it with unpack",
@@ -269,12 +277,10 @@ class _Inflating:
 
 
 def _unzipped(raw: Source) -> Source:
-    import zipfile
-
     try:
         with zipfile.ZipFile(cast(Any, _whole(raw))) as archive:
             members = [each for each in archive.infolist() if not each.is_dir()]
-    except zipfile.BadZipFile as error:
+    except ARCHIVE_FAULTS as error:
         raise SourceError(f"{raw.name}: the archive is damaged ({error})") from None
     names = [each.filename for each in members]
     if "[Content_Types].xml" in names or "mimetype" in names:
@@ -291,8 +297,10 @@ def _unzipped(raw: Source) -> Source:
     member = members[0]
 
     def opened() -> IO[bytes]:
-        archive = zipfile.ZipFile(cast(Any, _whole(raw)))
-        stream = archive.open(member)
+        try:
+            stream = zipfile.ZipFile(cast(Any, _whole(raw))).open(member)
+        except ARCHIVE_FAULTS as error:
+            raise SourceError(f"{raw.name}: the archive is damaged ({error})") from None
         return cast(IO[bytes], _Inflating(stream, f"{raw.name} ({member.filename})", "zip"))
 
     return Source(f"{raw.name} ({member.filename})", raw.path, None, opened, compression="zip")

@@ -7,14 +7,13 @@ never opened; what is encrypted or damaged is said to be so in one message.
 from __future__ import annotations
 
 import zipfile
-import zlib
 from collections.abc import Iterator
 from typing import IO
 
 import msgspec
 
 from ..errors import PlanError, SourceError, nearest
-from ..sources import Source
+from ..sources import ARCHIVE_FAULTS, Source
 
 PIECE = 1 << 20
 OLE = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"
@@ -57,7 +56,7 @@ class Container:
         try:
             self.archive = zipfile.ZipFile(source.open())
             entries = self.archive.infolist()
-        except (zipfile.BadZipFile, OSError, ValueError, NotImplementedError) as error:
+        except ARCHIVE_FAULTS as error:
             raise SourceError(f"{self.name}: a damaged or truncated workbook: {error}") from None
         if len(entries) > limits.entries:
             raise self._beyond("entries", f"{len(entries):,} parts")
@@ -97,14 +96,7 @@ class Container:
                     if self.inflated > self.limits.inflated:
                         raise self._beyond("inflated", f"more than {self.inflated:,} bytes")
                     yield piece
-        except (
-            zipfile.BadZipFile,
-            zlib.error,
-            EOFError,
-            OSError,
-            NotImplementedError,
-            RuntimeError,
-        ) as error:
+        except ARCHIVE_FAULTS as error:
             raise SourceError(f"{self.name}: {path} is damaged: {error}") from None
 
     def whole(self, path: str) -> bytes:
@@ -155,13 +147,5 @@ def kind_of(head: bytes, stream: IO[bytes]) -> str | None:
                 and any(name.startswith("xl/") or name.endswith("workbook.xml") for name in names)
                 else None
             )
-    except (
-        zipfile.BadZipFile,
-        OSError,
-        ValueError,
-        NotImplementedError,
-        RuntimeError,
-        zlib.error,
-        EOFError,
-    ):
+    except ARCHIVE_FAULTS:
         return None

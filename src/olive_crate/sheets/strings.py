@@ -14,6 +14,7 @@ from ..kernels.reference import PAD, Bytes, Ints
 from ..markup import local, parser_for
 
 ENTITY = re.compile(r"&(#x[0-9A-Fa-f]+|#[0-9]+|amp|lt|gt|quot|apos);")
+DECLARED = re.compile(rb"<\?xml[^>]*encoding=[\"']([^\"']+)")
 ESCAPE = re.compile(r"_x([0-9A-Fa-f]{4})_")
 NAMED = {"amp": "&", "lt": "<", "gt": ">", "quot": '"', "apos": "'"}
 LT, GT, SLASH, SPACE = 60, 62, 47, 32
@@ -61,9 +62,23 @@ def raw_text(data: bytes) -> bytes:
     return plain_text(text).encode("utf-8", "replace")
 
 
+def is_utf8(data: bytes) -> bool:
+    """Is this piece of XML what it has to be to be read without a parser: UTF-8, and said to be?"""
+    declared = DECLARED.match(data)
+    if declared and declared[1].lower() not in (b"utf-8", b"us-ascii", b"ascii"):
+        return False
+    if data.isascii():
+        return True
+    try:
+        data.decode("utf-8")
+    except UnicodeDecodeError:
+        return False
+    return True
+
+
 def shared_strings(data: bytes, name: str) -> Strings:
     """The texts of `sharedStrings.xml`, by reading at known places or, if need be, by a parser."""
-    found = _scanned(data)
+    found = _scanned(data) if is_utf8(data) else None
     return found if found is not None else Strings.of(_parsed(data, name))
 
 

@@ -21,7 +21,7 @@ from ..markup import local, parser_for, tree_of
 from .container import Container
 from .grid import Area, Format, Sheet, SheetEntry, area_of, cell_of
 from .pieces import Assembly, padded_piece
-from .strings import Strings, plain_text, shared_strings
+from .strings import Strings, is_utf8, plain_text, shared_strings
 from .styles import BUILT_IN, format_of
 
 PIECE = 1 << 20
@@ -198,6 +198,8 @@ class Xlsx:
                     carried = text
                     continue
                 before, inside = text[: match.start()], True
+                if not is_utf8(before):
+                    return None
                 ended = match.group().endswith(b"/>")
                 text = text[match.end() :]
             if ended:
@@ -227,6 +229,8 @@ class Xlsx:
         return assembly, self._frame(before, after, entry), hidden
 
     def _scan_rows(self, assembly: Assembly, rows: bytes) -> sheetxml.Scanned | None:
+        if not is_utf8(rows):
+            return None
         buffer, low, high = padded_piece(rows)
         found = sheetxml.scan(buffer, low, high, b' hidden="' in rows)
         if found is None:
