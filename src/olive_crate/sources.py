@@ -298,7 +298,7 @@ def _unzipped(raw: Source) -> Source:
 
     def opened() -> IO[bytes]:
         try:
-            stream = zipfile.ZipFile(cast(Any, _whole(raw))).open(member)
+            stream = zipfile.ZipFile(cast(Any, _whole(raw))).open(member)  # noqa: SIM115 - lives with its stream
         except ARCHIVE_FAULTS as error:
             raise SourceError(f"{raw.name}: the archive is damaged ({error})") from None
         return cast(IO[bytes], _Inflating(stream, f"{raw.name} ({member.filename})", "zip"))

@@ -48,6 +48,8 @@ class Found(msgspec.Struct, frozen=True):
     """Rows that were looked at."""
     by_blanks: bool
     """Every break is at a run of positions that are blank in all rows."""
+    heading: int | None = None
+    """The row of the heading, counted from 1, where one was seen."""
 
 
 def codes_of(lines: Sequence[str]) -> np.ndarray:
@@ -115,6 +117,8 @@ def find_fields(lines: Sequence[str], given_heading: str | None = None) -> Found
         return Found((), (), (), len(rows), False)
     runs = _runs((classes != BLANK).any(axis=0))
     cuts = cut_shares(classes)
+    filled = classes != BLANK
+    touch = (filled[:, :-1] & filled[:, 1:]).mean(axis=0)
     scores = change_scores(codes, classes)
     words = _words_of(heading or "")
     runs = _merged(runs, words)
@@ -124,7 +128,7 @@ def find_fields(lines: Sequence[str], given_heading: str | None = None) -> Found
         if place:
             before = runs[place - 1][1]
             chosen.append(Break(before, _gap_score(start - before, len(rows)), 0.0, "blank"))
-        chosen += _inner(words, start, end, cuts, scores, to_left)
+        chosen += _inner(words, start, end, cuts, touch, scores, to_left)
     taken = {each.after for each in chosen}
     inside = [p for start, end in runs for p in range(start + 1, end) if p not in taken]
     rest = [
@@ -134,8 +138,10 @@ def find_fields(lines: Sequence[str], given_heading: str | None = None) -> Found
     ]
     rest.sort(key=lambda each: -each.score)
     fields = _fields_between(runs, [each.after for each in chosen], heading or "")
+    fields = _widened(fields, classes)
     by_blanks = all(each.why == "blank" for each in chosen)
-    return Found(tuple(fields), tuple(chosen), tuple(rest), len(rows), by_blanks)
+    at = list(lines).index(heading) + 1 if heading and not given_heading else None
+    return Found(tuple(fields), tuple(chosen), tuple(rest), len(rows), by_blanks, at)
 
 
 def _runs(filled: np.ndarray) -> list[tuple[int, int]]:
@@ -212,6 +218,7 @@ def _inner(
     start: int,
     end: int,
     cuts: np.ndarray,
+    touch: np.ndarray,
     scores: np.ndarray,
     to_left: bool,
 ) -> list[Break]:
@@ -224,9 +231,14 @@ def _inner(
         if not between:
             continue
         best = max(
-            between, key=lambda p: (cuts[p - 1] <= NO_CUT, scores[p - 1] + 0.5 * (p == usual))
+            between,
+            key=lambda p: (
+                touch[p - 1] <= NO_CUT,
+                cuts[p - 1] <= NO_CUT,
+                scores[p - 1] + 0.5 * (p == usual),
+            ),
         )
-        if right - left != 1 or cuts[best - 1] < 0.5 or scores[best - 1] > LIKELY:
+        if right - left != 1 or touch[best - 1] < 0.5 or scores[best - 1] > LIKELY:
             sure = 0.6 + 0.4 * max(float(scores[best - 1]), float(best == usual) * 0.5)
             found[best] = Break(best, round(sure, 3), round(float(cuts[best - 1]), 3), "heading")
     for p in range(start + 1, end) if not words else ():
@@ -315,6 +327,34 @@ def _fields_between(
         place = _over(start, end, pieces)
         names[place] = f"{names[place]} {heading[start:end]}".strip()
     return [Field(name, start + 1, end) for name, (start, end) in zip(names, pieces, strict=True)]
+
+
+def _widened(fields: Sequence[Field], classes: np.ndarray) -> list[Field]:
+    """The fields with the blanks beside them, for longer values than were looked at.
+
+    A column that ends at one place in all rows grows to the left, any other one to the right; one
+    blank is left between two fields, and two that grow into one gap share it.
+    """
+    right = []
+    for field in fields:
+        own = classes[:, field.start - 1 : field.end] != BLANK
+        own = own[own.any(axis=1)]
+        right.append(bool(len(own)) and bool(own[:, -1].all()) and not bool(own[:, 0].all()))
+    made = list(fields)
+    for place, field in enumerate(fields):
+        before = fields[place - 1].end if place else -1
+        room = field.start - before - 2
+        if room <= 0:
+            continue
+        left_grows = place > 0 and not right[place - 1]
+        mine = (room - room // 2 if left_grows else room) if right[place] else 0
+        theirs = room - mine if left_grows else 0
+        start = made[place].start - mine
+        made[place] = Field(field.name, start, made[place].end)
+        if theirs:
+            last = made[place - 1]
+            made[place - 1] = Field(last.name, last.start, last.end + theirs)
+    return made
 
 
 def _over(start: int, end: int, pieces: Sequence[tuple[int, int]]) -> int:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
@@ -41,6 +42,7 @@ if TYPE_CHECKING:
 ROWS_A_BLOCK = 16_384
 SMALLEST_BLOCK, LARGEST_BLOCK = 1 << 20, 8 << 20
 LOOKED_AT = 200
+WORD = re.compile(r"\w")
 
 
 def settle_fixed(
@@ -89,7 +91,8 @@ def settle_fixed(
         if shapes is None:
             met = shapes_at_head([row for row in rows if any(row.cells)], parts, len(fields))
         section = with_marks(section, met, evidence)  # type: ignore[arg-type]
-    evidence += borders(fields, body_lines(lines, parts, further), per_case)
+    shown = _of_type(plan, body_lines(lines, parts, further))
+    evidence += borders(fields, shown, per_case)
     names = tuple(field.name for field in fields)
     if plan.names is not None or not all(names):
         found_names = headings_of(plan, heading, len(fields), source)
@@ -311,7 +314,9 @@ def _row_parts(
     """Which row plays which part; declared fields have a heading only if a row repeats them."""
     parts = plan.rows
     if found is not None and per_case == 1:
-        return row_parts(parts, [row for row in rows if any(row.cells)], len(fields), evidence)
+        first = found.heading or 1
+        worded = [row for row in rows if row.number >= first and WORD.search("".join(row.cells))]
+        return row_parts(parts, worded, len(fields), evidence)
     if parts.names is None:
         names = [field.name.casefold() for field in fields]
         upto = parts.first or 10
@@ -344,6 +349,15 @@ def _tail_rows(
         shown = list(enumerate(_split(text)[1:], 1))[-LOOKED_AT:]
     rows = [Row(number, positions.cells(line)) for number, line in shown]
     return [row for row in rows if any(row.cells)]
+
+
+def _of_type(plan: Plan, lines: list[str]) -> list[str]:
+    """The lines of the record type that is read."""
+    record = plan.fixed.record_type
+    if record is None:
+        return lines
+    wanted = record.take.strip()
+    return [line for line in lines if line[record.start - 1 : record.end].strip() == wanted]
 
 
 def body_lines(lines: Sequence[str], parts: Rows, further: Sequence[str]) -> list[str]:

@@ -46,6 +46,8 @@ from .sample import Sample
 
 LOOKED_AT = 200
 ALIGNED_ROWS = 1000
+WEAK = 0.9
+"""A delimiter that cuts a smaller share of the rows alike may be none."""
 ROWS_A_BLOCK = 16_384
 SMALLEST_BLOCK, LARGEST_BLOCK = 1 << 20, 8 << 20
 
@@ -174,9 +176,9 @@ def _aligned(
 ) -> Found | None:
     """Fields aligned by blanks, where no delimiter cuts all rows alike."""
     by = next((each for each in evidence if each.subject == "delimited.delimiter"), None)
-    if delimited.delimiter not in ("", "blanks") or (
-        by is not None and delimited.delimiter and not by.against
-    ):
+    cut, missed = (by.supporting or 0, by.against) if by is not None else (0, 1)
+    by_mark = delimited.delimiter not in ("", "blanks")
+    if delimited.delimiter and cut >= (WEAK if by_mark else 1.0) * (cut + missed):
         return None
     lines = text.decode("utf-8", "replace").splitlines()[:ALIGNED_ROWS]
     if not any(b"  " in line.strip() for line in text.splitlines()[:ALIGNED_ROWS]):
@@ -186,7 +188,7 @@ def _aligned(
     found = find_fields(lines)
     filled = sum(bool(line.strip()) for line in lines)
     enough = found.rows >= 4 and found.rows > 0.6 * filled
-    return found if enough and found.by_blanks and len(found.fields) > 1 else None
+    return found if enough and found.by_blanks and len(found.fields) > 1 + by_mark else None
 
 
 def _aligned_evidence(found: Found) -> Evidence:

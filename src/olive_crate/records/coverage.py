@@ -21,7 +21,12 @@ BLANK_BYTE = 32
 
 def cover(spans: FixedSpans, tally: Tally) -> None:
     """Account for the characters of the cases: those in a field, and those in none."""
-    fields = spans.layout.fields
+    fields = list(spans.layout.fields)
+    record = spans.layout.record
+    if record is not None:
+        fields += [
+            Field("", record.start, record.end, line) for line in range(1, spans.layout.lines + 1)
+        ]
     if spans.layout.in_bytes and not spans.layout.undecoded:
         tally.cut_characters += sum(
             int(np.count_nonzero((cells.buffer[cells.starts] & 0xC0) == 0x80))
