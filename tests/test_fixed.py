@@ -315,3 +315,124 @@ def test_breaks_are_found_where_they_are(case, request):
         request.applymarker(pytest.mark.xfail(strict=True))
     good, words = judged(case)
     assert good, words
+
+
+NUMERAL = st.one_of(
+    st.integers(-(10**12), 10**12).map(str),
+    st.decimals(-(10**6), 10**6, places=3, allow_nan=False).map(str),
+    st.from_regex(r"\A[+-]?[0-9]{0,9}\.?[0-9]{0,9}\Z"),
+    st.sampled_from(
+        ["", "-", ".", "1e5", "-1E-3", "NA", "+.5", "007", "--1", "1 2", "1,5", "9" * 22]
+    ),
+)
+
+
+@given(
+    st.lists(NUMERAL, min_size=1, max_size=15),
+    st.booleans(),
+    st.sampled_from(["number", "integer", None]),
+    st.sampled_from(BLOCKS),
+)
+def test_a_column_of_numbers_is_read_as_in_delimited_text(monkeypatch, cells, right, kind, block):
+    monkeypatch.setenv("OLIVE_CRATE_BLOCK", str(block))
+    width = max(map(len, cells)) or 1
+    padded = [cell.rjust(width) if right else cell.ljust(width) for cell in cells]
+    types = {} if kind is None else {"types": {"x": kind}}
+    fixed = oc.load(
+        "".join(f"k{cell}\n" for cell in padded).encode(),
+        fields=[("k", 1), ("x", width)],
+        decimal=".",
+        **types,
+    )
+    text = "k;x\n" + "".join(f"k;{cell}\n" for cell in padded)
+    delimited = oc.load(text.encode(), delimiter=";", decimal=".", rows={"names": 1}, **types)
+    if fixed["x"].variable.type != "text":
+        assert fixed["x"].values.equals(delimited["x"].values)
+        assert (fixed["x"].reasons == delimited["x"].reasons).all()
+    assert fixed["x"].variable.type == delimited["x"].variable.type
+
+
+WORD = st.text(st.sampled_from('ab;|="x, 1'), min_size=1, max_size=6).map(str.strip)
+CODE = st.one_of(st.integers(-999, 999), st.sampled_from(["NA", "n.d.", "x;y", "a=b"]))
+
+
+@given(
+    st.dictionaries(CODE, WORD, max_size=4), st.dictionaries(st.integers(0, 9), WORD, max_size=4)
+)
+def test_codes_and_labels_travel_through_a_layout_table(tmp_path_factory, codes, labels):
+    folder = tmp_path_factory.mktemp("codes")
+    labels = {value: label for value, label in labels.items() if label}
+    parts = {"type": "integer", "missing": codes, "values": labels}
+    dataset = oc.load(b"a,b\n5,1\n6,2\n", variables={"a": parts})
+    dataset.export(folder / "x.txt", missing="blank")
+    again = oc.load(folder / "x.txt", fields=folder / "x.fields.csv")["a"].variable
+    assert again.missing == dataset["a"].variable.missing
+    assert again.values == dataset["a"].variable.values
+
+
+SECOND = "0001 Ana   31\n0001 Picual    2\n0002 Bruno 44\n0002 Empeltre  1\n"
+TWO_LINES = [
+    *(("id", 1, 4), ("name", 6, 10), ("age", 12, 13)),
+    {"name": "variety", "start": 6, "end": 14, "line": 2},
+    {"name": "water", "start": 16, "end": 16, "line": 2},
+]
+
+
+def test_cases_of_two_lines(tmp_path):
+    dataset = oc.load(SECOND.encode(), fields=TWO_LINES)
+    assert dataset["variety"].values.to_pylist() == ["Picual", "Empeltre"]
+    assert dataset.receipt.parts["continued"] == 2 and dataset.receipt.balanced
+    assert "further lines of cases" in str(dataset.receipt)
+    look = str(oc.look(SECOND.encode(), fields=TWO_LINES))
+    assert "line 1" in look and "line 2" in look
+    cut = oc.load(SECOND[:-17].encode(), fields=TWO_LINES)
+    assert cut["water"].values.to_pylist() == [2, None] and cut.receipt.balanced
+    assert "lacks 1 line" in " ".join(cut.receipt.notes)
+    limited = oc.load(SECOND.encode(), fields=TWO_LINES, limit=1)
+    assert len(limited) == 1 and limited.receipt.stopped and limited.receipt.balanced
+    dataset.export(tmp_path / "x.txt", fields=TWO_LINES)
+    assert oc.load(oc.Plan.read(tmp_path / "x.plan.toml")).equals(dataset)
+
+
+REPORT = (
+    "Cooperative of the hills     page 1\n\n"
+    "Grower  Farm        Crates  Waste %\n"
+    + "-" * 35
+    + "\n"
+    + "".join(
+        f"G{n:03d}    {('Alta', 'El Pozo')[n % 2]:<12}{1000 + n * 37:6,d}{n / 7:9.2f}\n"
+        for n in range(40)
+    )
+    + "Total               69,  28\n"
+)
+
+
+def test_an_aligned_report_is_found_without_being_told(tmp_path):
+    dataset = oc.load(REPORT.encode())
+    assert dataset.names == ["Grower", "Farm", "Crates", "Waste %"] and len(dataset) == 40
+    assert [each.type for each in dataset.variables] == ["text", "text", "integer", "number"]
+    assert dataset.plan.layout == "fixed" and dataset.receipt.skipped_rows == (1, 4, 45)
+    doubt = next(each for each in dataset.receipt.decided if each.subject == "layout")
+    assert not doubt.certain and doubt.alternatives == ("delimited",)
+    plan = oc.draft(REPORT.encode())
+    plan.write(tmp_path / "p.toml")
+    assert oc.load(REPORT.encode(), plan=oc.Plan.read(tmp_path / "p.toml")).equals(dataset)
+    namespace = {"source": REPORT.encode()}
+    exec(plan.code(), namespace)
+    assert namespace["ds"].equals(dataset)
+
+
+def test_the_command_reads_fixed_columns(command, demo, tmp_path):
+    lab = demo / "laboratory_2025.txt"
+    spec = ("--fields", "sample:1-6,day:7-14,acidity:15-18", "--type", "day=date")
+    done = command("pack", lab, *spec, "-o", "lab.parquet", "--keep", "sample,day")
+    assert done.returncode == 0, done.stderr
+    assert oc.unpack(tmp_path / "lab.parquet")["day"].variable.format == "%Y%m%d"
+    assert "positions 19 and beyond: no field covers them" in done.stdout
+    drawn = command("look", lab, *spec, "--picture", "p.png")
+    assert drawn.returncode == 0 and (tmp_path / "p.png").read_bytes()[:4] == b"\x89PNG"
+    table = ("--fields", demo / "laboratory.fields.csv", "--heading", "type=Kind")
+    drafted = command("draft", lab, *table)
+    assert "[[field]]" in drafted.stdout and 'sign = "overpunched"' in drafted.stdout
+    assert command("look", lab, "--record-type", "x", *spec).returncode == 2
+    assert command("look", lab, "--delimiter", ";", *spec).returncode == 1

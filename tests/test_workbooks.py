@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import io
 import json
 import re
@@ -13,6 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import olive_crate as oc
+from olive_crate.sheets.grid import letters
 from olive_crate.sheets.workbook import opened
 from olive_crate.sources import open_source
 
@@ -65,8 +67,6 @@ def days_of(book: str, rows: list[list[object]]) -> list[list[object]]:
 
 
 def _day_before(text: str) -> str:
-    import datetime as dt
-
     return (dt.date.fromisoformat(text) - dt.timedelta(days=1)).isoformat()
 
 
@@ -407,3 +407,183 @@ def test_a_small_part_that_grows_without_end_is_refused():
     many = "".join(f'<row r="{n}"><c r="A{n}"><v>1</v></c></row>' for n in range(1, 40))
     with pytest.raises(oc.SourceError, match="cells"):
         oc.load(book_of(f"<sheetData>{many}</sheetData>"), limits={"cells": 20})
+
+
+STYLED = {
+    "General": ("integer", None, None),
+    "0.00": ("number", None, 2),
+    "#,##0.0": ("number", None, 1),
+    "0.0%": ("number", "100 %", 3),
+    '#,##0.00" €"': ("number", "€", 2),
+    "[$£-809]0.00": ("number", "£", 2),
+    "0.00E+00": ("integer", None, None),
+    "dd/mm/yyyy": ("date", None, None),
+    "mmm yy": ("date", None, None),
+    'd "de" mmmm': ("date", None, None),
+    "yyyy-mm-dd hh:mm": ("datetime", None, None),
+    "[h]:mm": ("duration", None, None),
+    '0 "days"': ("integer", None, None),
+    "[Red]0;[Blue]-0": ("integer", None, None),
+}
+
+
+@pytest.mark.parametrize("code", STYLED)
+def test_number_formats_tell_types_units_and_decimals(code):
+    escaped = code.replace("&", "&amp;").replace('"', "&quot;")
+    style = (
+        f'<styleSheet><numFmts><numFmt numFmtId="164" formatCode="{escaped}"/></numFmts>'
+        '<cellXfs><xf numFmtId="0"/><xf numFmtId="164"/></cellXfs></styleSheet>'
+    )
+    rels = PARTS["xl/_rels/workbook.xml.rels"].replace(
+        "</Relationships>", '<Relationship Id="r9" Type="x/styles" Target="s.xml"/></Relationships>'
+    )
+    cells = "".join(
+        f'<row r="{n}"><c r="A{n}" s="1"><v>{45_000 + n}</v></c></row>' for n in range(2, 30)
+    )
+    rows = f'<sheetData><row r="1"><c r="A1" t="str"><v>x</v></c></row>{cells}</sheetData>'
+    parts = {"xl/s.xml": style, "xl/_rels/workbook.xml.rels": rels}
+    variable = oc.load(book_of(rows, **parts), range="A1:A29")["x"].variable
+    assert (variable.type, variable.unit, variable.decimals) == STYLED[code]
+
+
+MOMENTS = st.datetimes(dt.datetime(1904, 1, 2), dt.datetime(2199, 12, 31)).map(
+    lambda moment: moment.replace(microsecond=moment.microsecond // 1000 * 1000)
+)
+
+
+@given(st.lists(MOMENTS, min_size=2, max_size=12), st.booleans(), st.booleans())
+def test_serial_days_come_back_as_the_moments_they_were(moments, from_1904, short):
+    epoch = dt.datetime(1904, 1, 1) if from_1904 else dt.datetime(1899, 12, 30)
+    serials = [(moment - epoch) / dt.timedelta(days=1) for moment in moments]
+    told = [f"{serial:.15g}" if short else repr(serial) for serial in serials]
+    rows = "".join(
+        f'<row r="{n}"><c r="A{n}" s="1"><v>{serial}</v></c></row>'
+        for n, serial in enumerate(told, 2)
+    )
+    style = '<styleSheet><cellXfs><xf numFmtId="0"/><xf numFmtId="22"/></cellXfs></styleSheet>'
+    rels = PARTS["xl/_rels/workbook.xml.rels"].replace(
+        "</Relationships>", '<Relationship Id="r9" Type="x/styles" Target="s.xml"/></Relationships>'
+    )
+    flag = f'<workbookPr date1904="{int(from_1904)}"/><sheets>'
+    book = book_of(
+        f'<sheetData><row r="1"><c r="A1" t="str"><v>when</v></c></row>{rows}</sheetData>',
+        **{
+            "xl/s.xml": style,
+            "xl/_rels/workbook.xml.rels": rels,
+            "xl/workbook.xml": PARTS["xl/workbook.xml"].replace("<sheets>", flag),
+        },
+    )
+    read = oc.load(book, range=f"A1:A{len(moments) + 1}", types="datetime")
+    assert read["when"].values.to_pylist() == moments
+
+
+def ods_of(rows: str, styles: str = "") -> bytes:
+    names = "".join(
+        f'xmlns:{prefix}="urn:oasis:names:tc:opendocument:xmlns:{name}:1.0" '
+        for prefix, name in (
+            ("office", "office"),
+            ("table", "table"),
+            ("text", "text"),
+            ("style", "style"),
+            ("number", "datastyle"),
+        )
+    )
+    content = (
+        f"<office:document-content {names}><office:automatic-styles>{styles}"
+        '</office:automatic-styles><office:body><office:spreadsheet><table:table table:name="S">'
+        f"{rows}</table:table></office:spreadsheet></office:body></office:document-content>"
+    )
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        archive.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
+        archive.writestr("content.xml", content)
+    return out.getvalue()
+
+
+def ods_cell(kind: str, value: str = "", shown: str = "", more: str = "") -> str:
+    key = {"date": "date-value", "time": "time-value", "boolean": "boolean-value"}.get(
+        kind, "value"
+    )
+    value = f' office:{key}="{value}"' if kind != "string" else ""
+    return (
+        f'<table:table-cell office:value-type="{kind}"{value} {more}><text:p>{shown}</text:p>'
+        "</table:table-cell>"
+    )
+
+
+def test_opendocument_cells_are_what_their_values_say():
+    heading = "".join(
+        ods_cell("string", shown=name)
+        for name in ("n", "rate", "pay", "day", "clock", "span", "yes", "word")
+    )
+    elapsed = (
+        '<number:time-style style:name="N1" number:truncate-on-overflow="false"/>'
+        '<style:style style:name="e" style:family="table-cell" style:data-style-name="N1"/>'
+    )
+    row = "".join(
+        (
+            ods_cell("float", "1.5", "2"),
+            ods_cell("percentage", "0.25", "25 %"),
+            ods_cell("currency", "12.5", "12,50", 'office:currency="EUR"'),
+            ods_cell("date", "2025-10-06", "06/10/25"),
+            ods_cell("time", "PT08H30M00S", "8:30"),
+            ods_cell("time", "PT08H30M00S", "8:30", 'table:style-name="e"'),
+            ods_cell("boolean", "true", "WAHR"),
+            ods_cell("string", shown='two<text:s text:c="2"/>words<text:line-break/>more'),
+        )
+    )
+    repeated = row.replace('office:value="1.5"', 'office:value="3"')
+    book = ods_of(
+        f"<table:table-row>{heading}</table:table-row><table:table-row>{row}</table:table-row>"
+        f'<table:table-row table:number-rows-repeated="3">{repeated}</table:table-row>'
+        '<table:table-row table:number-rows-repeated="1048000"><table:table-cell '
+        'table:number-columns-repeated="16384"/></table:table-row>',
+        elapsed,
+    )
+    dataset = oc.load(book)
+    assert [each.type for each in dataset.variables] == [
+        *("number", "number", "number", "date", "time", "duration", "boolean", "text")
+    ]
+    assert dataset["n"].values.to_pylist() == [1.5, 3, 3, 3]
+    assert dataset["word"].values[0].as_py() == "two  words\nmore"
+    assert dataset["span"].values[0].as_py() == dt.timedelta(hours=8, minutes=30)
+    assert dataset["pay"].variable.unit == "€" and dataset.receipt.balanced
+
+
+@given(
+    st.lists(st.tuples(st.integers(2, 6), st.integers(2, 4)), min_size=1, max_size=4),
+    st.sampled_from(["down", "across"]),
+)
+def test_every_block_of_a_sheet_is_listed(sizes, way):
+    cells, row, column, wanted = [], 2, 2, []
+    for high, wide in sizes:
+        wanted.append(f"{letters(column)}{row}:{letters(column + wide - 1)}{row + high - 1}")
+        cells += [
+            (r, c, r == row) for r in range(row, row + high) for c in range(column, column + wide)
+        ]
+        row, column = (row + high + 4, column) if way == "down" else (row, column + wide + 2)
+    rows: dict[int, str] = {}
+    for r, c, is_name in sorted(cells):
+        told = f' t="str"><v>name {c}</v>' if is_name else f"><v>{r * c}</v>"
+        rows[r] = rows.get(r, "") + f'<c r="{letters(c)}{r}"{told}</c>'
+    xml = "".join(f'<row r="{r}">{text}</row>' for r, text in rows.items())
+    (sheet,) = oc.look(book_of(f"<sheetData>{xml}</sheetData>")).sheets
+    assert sorted(each.partition(" ")[0] for each in sheet.blocks) == sorted(wanted)
+    for area in wanted:
+        assert oc.load(book_of(f"<sheetData>{xml}</sheetData>"), range=area).receipt.balanced
+
+
+def test_the_command_reads_workbooks(command, tmp_path):
+    book = SAMPLES / "mill_a.xlsx"
+    done = command("pack", book, "--sheet", "Season 2", "--range", "D9:", "-o", "s.parquet")
+    assert done.returncode == 0, done.stderr
+    assert "filled cells: 361 in the range, 7 outside of it" in done.stdout
+    assert len(oc.unpack(tmp_path / "s.parquet")) == 60
+    drafted = command("draft", book, "--sheet", "2", "-o", "p.toml")
+    assert (
+        drafted.returncode == 0 and '[sheet]\nsheet = "Clean"' in (tmp_path / "p.toml").read_text()
+    )
+    assert command("pack", "p.toml", "-o", "c.parquet").returncode == 0
+    wrong = command("look", book, "--sheet", "Seson 2")
+    assert wrong.returncode == 1 and 'did you mean "Season 2"?' in wrong.stderr
+    assert command("look", book, "--delimiter", ";").returncode == 1

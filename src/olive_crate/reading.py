@@ -39,6 +39,8 @@ from .records.tally import Tally
 from .variables import MissingCode, Variable, resolve
 
 Progress = Callable[[int, int | None, str], None]
+MOST_DECIMALS = 12
+"""Numbers written with more are as a machine has them, and no number of decimals is meant."""
 DATE_FORM = re.compile(r"([dmyhsj]{1,4}[-./: ]?){2,6}", re.IGNORECASE)
 
 
@@ -347,8 +349,8 @@ def final_variable(slot: Slot) -> Variable:
     own = len(variable.missing)
     marks = tuple(MissingCode(value=mark) for mark in _marks_met(slot))
     decimals = variable.decimals
-    if decimals is None and kind == "number" and finder.decimals:
-        decimals = min(finder.decimals, 30)
+    if decimals is None and kind == "number" and 0 < finder.decimals <= MOST_DECIMALS:
+        decimals = finder.decimals
     if variable.decimals is None and kind == "number" and slot.decimals is not None:
         decimals = slot.decimals
     return msgspec.structs.replace(

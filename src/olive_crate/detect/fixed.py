@@ -55,8 +55,10 @@ def settle_fixed(
     found: Found | None = None,
 ) -> Settled:
     """Complete a plan for a fixed layout. Raises `LayoutError` where the plan cannot hold."""
-    from .settle import Settled
+    from .settle import Settled, no_delimiter
 
+    if plan.layout == "fixed":
+        no_delimiter(plan, f"{source.name}: is read by fixed fields")
     evidence = [] if evidence is None else evidence
     encoding = plan.source.encoding
     if encoding is None:

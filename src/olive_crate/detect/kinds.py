@@ -45,8 +45,10 @@ def told_by_kinds(
         else:
             errors.append(())
         kind, told = _column_kind(good, name)
-        kinds.append(kind)
         shown = _usual_format(good, layout)
+        if kind == "" and shown.decimals and NUMBER in good.kind_counts():
+            kind = "number"  # whole by chance: the format shows decimals
+        kinds.append(kind)
         decimals.append(shown.decimals)
         units.append(shown.unit)
         evidence += told + _mixed(own, name)

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import itertools
 import os
+import re
 from collections import Counter
 from collections.abc import Sequence
 from typing import Any
@@ -163,6 +164,14 @@ def _only_sheet(source: Source, plan: Plan) -> None:
     """Raise `PlanError` where a plan for text meets a workbook."""
     if plan.layout not in (None, "sheet") or plan.fields is not None:
         raise PlanError(f'{source.name}: is a workbook; its layout is "sheet"')
+    no_delimiter(plan, f"{source.name}: is a workbook")
+
+
+def no_delimiter(plan: Plan, why: str) -> None:
+    """Raise `PlanError` for parts of the delimited section that nothing else has."""
+    for part in ("delimiter", "quote", "escape"):
+        if getattr(plan.delimited, part):
+            raise PlanError(f"{why}, so it has no {part}; leave it out")
 
 
 def _no_sheet(source: Source, plan: Plan) -> None:
@@ -178,7 +187,8 @@ def _aligned(
     by = next((each for each in evidence if each.subject == "delimited.delimiter"), None)
     cut, missed = (by.supporting or 0, by.against) if by is not None else (0, 1)
     by_mark = delimited.delimiter not in ("", "blanks")
-    if delimited.delimiter and cut >= (WEAK if by_mark else 1.0) * (cut + missed):
+    clear = cut >= (WEAK if by_mark else 1.0) * (cut + missed)
+    if delimited.delimiter and clear and not (by_mark and _groups_digits(text, delimited)):
         return None
     lines = text.decode("utf-8", "replace").splitlines()[:ALIGNED_ROWS]
     if not any(b"  " in line.strip() for line in text.splitlines()[:ALIGNED_ROWS]):
@@ -189,6 +199,13 @@ def _aligned(
     filled = sum(bool(line.strip()) for line in lines)
     enough = found.rows >= 4 and found.rows > 0.6 * filled
     return found if enough and found.by_blanks and len(found.fields) > 1 + by_mark else None
+
+
+def _groups_digits(text: bytes, delimited: DelimitedSection) -> bool:
+    """Does this delimiter stand between digits only, with three behind it, as a grouping mark?"""
+    mark = (delimited.delimiter or "").encode()
+    grouping = re.findall(rb"(?<=\d)" + re.escape(mark) + rb"(?=\d{3}(?!\d))", text)
+    return len(grouping) > 0.95 * text.count(mark)
 
 
 def _aligned_evidence(found: Found) -> Evidence:
