@@ -145,12 +145,7 @@ class _Sink:
     def _settle(self) -> bool:
         """Begin the file with what is known now; false if held blocks must be read again."""
         slots = self.reading.slots
-        stale = any(
-            is_stale(slot, block)
-            for blocks in self.held
-            for slot, block in zip(slots, blocks, strict=True)
-        )
-        if stale:
+        if self._is_stale():
             return False
         self.kinds = [final_kind(slot) for slot in slots]
         self.marks = [slot.finder.mark_counts > 0 for slot in slots]
@@ -159,9 +154,19 @@ class _Sink:
         self.packing.start(variables, [arrow_type(slot) for slot in slots], self.reasons)
         return True
 
+    def _is_stale(self) -> bool:
+        """Was any of the held blocks taken as something that it is not?"""
+        return any(
+            is_stale(slot, block)
+            for blocks in self.held
+            for slot, block in zip(self.reading.slots, blocks, strict=True)
+        )
+
     def _fits(self) -> bool:
         """Is everything still as it was when the file was begun?"""
         slots = self.reading.slots
+        if self._is_stale():
+            return False
         if [final_kind(slot) for slot in slots] != self.kinds:
             return False
         known = self.known_missing is not None or self.missing() == self.reasons
