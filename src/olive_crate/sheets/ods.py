@@ -9,14 +9,12 @@ from __future__ import annotations
 import re
 from functools import cached_property
 from typing import Any
-from xml.parsers import expat
 
 import numpy as np
 
-from ..errors import SourceError
 from ..kernels import reference as kernels
 from ..kernels.reference import PAD
-from ..markup import local, parser_for
+from ..markup import local
 from .container import Container
 from .grid import (
     BOOLEAN,
@@ -36,7 +34,7 @@ from .grid import (
     SheetEntry,
     area_of,
 )
-from .styles import CURRENCY
+from .odsstyles import StyleParser, Styles
 from .values import DAY_MS, duration_text
 
 DURATION_FORM = re.compile(r"(-)?P(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+)(?:[.,](\d+))?S)?)?")
@@ -85,83 +83,6 @@ class Ods:
         )
 
 
-class Styles:
-    """Cell styles by name, and what their data styles say."""
-
-    def __init__(self) -> None:
-        self.data: dict[str, Format] = {}
-        self.cells: dict[str, str] = {}
-        self.hidden_tables: set[str] = set()
-
-    def format(self, name: str) -> Format:
-        """What a cell style's data style says."""
-        return self.data.get(self.cells.get(name, ""), Format())
-
-
-class StyleParser:
-    """Reads styles as they come by, in either part."""
-
-    def __init__(self, container: Container, path: str, styles: Styles) -> None:
-        self.container, self.path, self.styles = container, path, styles
-        self.name = f"{container.name}: {path}"
-        self.data_style = ""
-        self.table_style = ""
-        self.parser = parser_for(self.name)
-        self.parser.StartElementHandler = self._opened
-        self.parser.EndElementHandler = self._closed
-        self.parser.CharacterDataHandler = self._text
-        try:
-            for piece in container.pieces(path):
-                self.parser.Parse(piece, False)
-            self.parser.Parse(b"", True)
-        except expat.ExpatError as error:
-            raise SourceError(f"{self.name}: a damaged workbook: {error}") from None
-
-    def _opened(self, tag: str, given: dict[str, str]) -> None:
-        self.style(local(tag), {local(key): value for key, value in given.items()})
-
-    def _closed(self, tag: str) -> None:
-        """Nothing is to be done at the end of a style."""
-
-    def _text(self, text: str) -> None:
-        """A sign of currency in a data style is its unit."""
-        match = CURRENCY.search(text) if self.data_style else None
-        if match:
-            old = self.styles.data[self.data_style]
-            self.styles.data[self.data_style] = old._replace(unit=match.group())
-
-    def style(self, tag: str, given: dict[str, str]) -> None:
-        """One element of a style."""
-        styles = self.styles
-        if tag in (
-            "number-style",
-            "currency-style",
-            "percentage-style",
-            "date-style",
-            "time-style",
-            "boolean-style",
-            "text-style",
-        ):
-            self.data_style = given.get("name", "")
-            unit = "100 %" if tag == "percentage-style" else ""
-            elapsed = given.get("truncate-on-overflow") == "false"
-            kind = DURATION if elapsed else BOOLEAN if tag == "boolean-style" else NUMBER
-            styles.data[self.data_style] = Format(kind, unit)
-        elif tag == "number" and self.data_style:
-            places = given.get("decimal-places", "")
-            old = styles.data[self.data_style]
-            if places.isdigit():
-                more = 2 if old.unit == "100 %" else 0
-                styles.data[self.data_style] = old._replace(decimals=int(places) + more)
-        elif tag == "style":
-            self.data_style = ""
-            if given.get("family") == "table-cell":
-                styles.cells[given.get("name", "")] = given.get("data-style-name", "")
-            self.table_style = given.get("name", "") if given.get("family") == "table" else ""
-        elif tag == "table-properties" and given.get("display") == "false":
-            styles.hidden_tables.add(self.table_style)
-
-
 class Table:
     """One sheet while it is read."""
 
@@ -205,6 +126,8 @@ class ContentParser(StyleParser):
         self.names: dict[str, tuple[str, Area]] = {}
         self.formats: list[Format] = [Format()]
         self.places: dict[Format, int] = {Format(): 0}
+        self.by_style: dict[tuple[str, str], tuple[Format, int]] = {}
+        self.locals: dict[str, str] = {}
         self.row: list[tuple[int, int, int, bytes]] = []
         self.repeat = 1
         self.column = 0
@@ -216,14 +139,38 @@ class ContentParser(StyleParser):
         super().__init__(container, "content.xml", styles)
 
     def _opened(self, tag: str, attributes: dict[str, str]) -> None:
-        tag = local(tag)
-        if tag == "annotation":
-            self.notes += 1
-        given = {local(key): value for key, value in attributes.items()}
-        if "value-type" in given and any(
-            key.endswith("extensions}value-type") or "calcext" in key for key in attributes
-        ):
-            given |= _error_mark(attributes)
+        tag = self._local(tag)
+        if tag in ("table-cell", "covered-table-cell") and self.tables:
+            given = self._given(attributes)
+            if tag == "covered-table-cell":
+                given = {"number-columns-repeated": given.get("number-columns-repeated", "1")}
+            self.cell, self.paragraphs = given, []
+        elif self.cell is not None:
+            if tag == "annotation":
+                self.notes += 1
+            elif not self.notes:
+                self._inner(tag, attributes)
+        else:
+            self._around(tag, self._given(attributes))
+
+    def _local(self, name: str) -> str:
+        """A name without its namespace; there are few names, and each comes often."""
+        known = self.locals.get(name)
+        if known is None:
+            known = self.locals[name] = local(name)
+        return known
+
+    def _given(self, attributes: dict[str, str]) -> dict[str, str]:
+        """Attributes by local name; of two value types that of the standard, or `error`."""
+        if not attributes:
+            return {}
+        given = {self._local(key): value for key, value in attributes.items()}
+        if "value-type" in given and len(given) < len(attributes):
+            given |= _value_type(attributes)
+        return given
+
+    def _around(self, tag: str, given: dict[str, str]) -> None:
+        """An element that is no cell, nor in one."""
         if tag == "table" and "name" in given:
             hidden = given.get("style-name", "") in self.styles.hidden_tables
             self.tables.append(Table(given["name"], hidden or given.get("display") == "false"))
@@ -243,20 +190,12 @@ class ContentParser(StyleParser):
                 table = self.tables[-1]
                 last = min(table.row + self.repeat, MOST_ROWS)
                 table.hidden_rows += range(table.row + 1, last + 1)
-        elif tag in ("table-cell", "covered-table-cell"):
-            self.cell = (
-                given
-                if tag == "table-cell"
-                else {"number-columns-repeated": given.get("number-columns-repeated", "1")}
-            )
-            self.paragraphs = []
-        elif self.cell is not None and not self.notes:
-            self._inner(tag, given)
 
-    def _inner(self, tag: str, given: dict[str, str]) -> None:
+    def _inner(self, tag: str, attributes: dict[str, str]) -> None:
         if tag in ("p", "h"):
             self.paragraphs.append("")
         elif self.paragraphs and tag in ("s", "tab", "line-break"):
+            given = self._given(attributes)
             mark = {"s": " " * _count(given.get("c")), "tab": "\t", "line-break": "\n"}[tag]
             self.paragraphs[-1] += mark
 
@@ -267,8 +206,8 @@ class ContentParser(StyleParser):
             self.paragraphs[-1] += text
 
     def _closed(self, tag: str) -> None:
-        tag = local(tag)
-        if tag == "annotation":
+        tag = self._local(tag)
+        if tag == "annotation" and self.cell is not None:
             self.notes -= 1
         elif tag in ("table-cell", "covered-table-cell") and self.cell is not None:
             self._end_cell(self.cell)
@@ -288,26 +227,36 @@ class ContentParser(StyleParser):
         table, repeat = self.tables[-1], _count(given.get("number-columns-repeated"))
         first = self.column + 1
         self.column += repeat
-        wide, high = (
-            _count(given.get("number-columns-spanned")),
-            _count(given.get("number-rows-spanned")),
-        )
-        if wide > 1 or high > 1:
-            low = table.row + 1
-            table.merged.append(Area(low, first, low + high - 1, first + wide - 1))
+        if "number-columns-spanned" in given or "number-rows-spanned" in given:
+            wide = _count(given.get("number-columns-spanned"))
+            high = _count(given.get("number-rows-spanned"))
+            if wide > 1 or high > 1:
+                low = table.row + 1
+                table.merged.append(Area(low, first, low + high - 1, first + wide - 1))
+        if "value-type" not in given and not self.paragraphs:
+            return
         style = given.get("style-name") or table.style_of(first)
-        form = self.styles.format(style)
-        kind, text = _meaning(given, "\n".join(self.paragraphs), form)
+        form, place = self._format(style, given.get("currency", ""))
+        shown = self.paragraphs[0] if len(self.paragraphs) == 1 else "\n".join(self.paragraphs)
+        kind, text = _meaning(given, shown, form)
         if not text:
             return
-        unit = form.unit or CURRENCIES.get(given.get("currency", ""), given.get("currency", ""))
-        told = Format(NUMBER, unit, form.decimals)
-        place = self.places.setdefault(told, len(self.formats))
-        if place == len(self.formats):
-            self.formats.append(told)
         data = text.encode("utf-8", "replace")
         for column in range(first, min(first + repeat, MOST_COLUMNS + 1)):
             self.row.append((column, kind, place, data))
+
+    def _format(self, style: str, currency: str) -> tuple[Format, int]:
+        """What a style says, and the place of its unit and decimals among the formats."""
+        known = self.by_style.get((style, currency))
+        if known is None:
+            form = self.styles.format(style)
+            unit = form.unit or CURRENCIES.get(currency, currency)
+            told = Format(NUMBER, unit, form.decimals)
+            place = self.places.setdefault(told, len(self.formats))
+            if place == len(self.formats):
+                self.formats.append(told)
+            known = self.by_style[style, currency] = (form, place)
+        return known
 
     def _end_row(self) -> None:
         table = self.tables[-1]
@@ -325,7 +274,7 @@ def _count(text: str | None) -> int:
     return min(max(int(text), 1), 1 << 24) if text and text.isdigit() else 1
 
 
-def _error_mark(attributes: dict[str, str]) -> dict[str, str]:
+def _value_type(attributes: dict[str, str]) -> dict[str, str]:
     """Which of two attributes called value-type says that the cell is an error."""
     kinds = {value for key, value in attributes.items() if local(key) == "value-type"}
     office = next(
