@@ -587,3 +587,8 @@ def test_the_command_reads_workbooks(command, tmp_path):
     wrong = command("look", book, "--sheet", "Seson 2")
     assert wrong.returncode == 1 and 'did you mean "Season 2"?' in wrong.stderr
     assert command("look", book, "--delimiter", ";").returncode == 1
+
+
+def test_an_open_file_of_a_workbook_is_read_like_its_path():
+    with (SAMPLES / "mill_a.xlsx").open("rb") as stream:
+        assert oc.load(stream, sheet="Clean").equals(oc.load(SAMPLES / "mill_a.xlsx", sheet=2))

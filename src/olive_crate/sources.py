@@ -72,7 +72,7 @@ class Source(msgspec.Struct, frozen=True, eq=False):
 def _read_up_to(stream: IO[bytes], count: int) -> bytes:
     pieces = []
     while count > 0:
-        piece = stream.read(count)
+        piece = stream.read(min(count, 1 << 24))
         if not piece:
             break
         pieces.append(piece)
