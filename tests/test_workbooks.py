@@ -592,3 +592,26 @@ def test_the_command_reads_workbooks(command, tmp_path):
 def test_an_open_file_of_a_workbook_is_read_like_its_path():
     with (SAMPLES / "mill_a.xlsx").open("rb") as stream:
         assert oc.load(stream, sheet="Clean").equals(oc.load(SAMPLES / "mill_a.xlsx", sheet=2))
+
+
+def test_the_strict_variant_is_read():
+    strict = "http://purl.oclc.org/ooxml"
+    kind = f"{strict}/officeDocument/relationships"
+    rows = (
+        '<sheetData><row r="1"><c r="A1" t="s"><v>0</v></c><c r="B1" t="str"><v>day</v></c></row>'
+        + "".join(
+            f'<row r="{n}"><c r="A{n}" t="s"><v>1</v></c>'
+            f'<c r="B{n}" t="d"><v>2025-10-{n:02d}</v></c></row>'
+            for n in range(2, 9)
+        )
+        + "</sheetData>"
+    )
+    parts = {
+        path: text.replace('Type="x/', f'Type="{kind}/').replace('xmlns:r="r"', f'xmlns:r="{kind}"')
+        for path, text in PARTS.items()
+    }
+    around = f'<worksheet xmlns="{strict}/spreadsheetml/main">{{}}</worksheet>'
+    dataset = oc.load(book_of(rows, around, **parts))
+    assert dataset["day"].variable.type == "date" and len(dataset) == 7
+    assert dataset["day"].values[0].as_py() == dt.date(2025, 10, 2)
+    assert set(dataset["name"].values.to_pylist()) == {"olive"}
