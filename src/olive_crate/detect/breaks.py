@@ -70,14 +70,6 @@ def classes_of(codes: np.ndarray) -> np.ndarray:
     return classes
 
 
-def shares(lines: Sequence[str]) -> np.ndarray:
-    """For each position the share of blank, digit, letter and other, shaped (positions, 4)."""
-    classes = classes_of(codes_of(lines))
-    if not classes.size:
-        return np.zeros((0, 4))
-    return np.stack([(classes == kind).mean(axis=0) for kind in range(4)], axis=1)
-
-
 def cut_shares(classes: np.ndarray) -> np.ndarray:
     """For each break the share of rows in which like characters stand on both sides of it."""
     left, right = classes[:, :-1], classes[:, 1:]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+from collections import Counter
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
@@ -50,7 +51,7 @@ def settle_fixed(
     plan: Plan,
     sample: Sample,
     around: bytes = b"",
-    shapes: object = None,
+    shapes: Counter[str] | None = None,
     evidence: list[Evidence] | None = None,
     found: Found | None = None,
 ) -> Settled:
@@ -92,7 +93,7 @@ def settle_fixed(
     if section.decimal is None:
         if shapes is None:
             met = shapes_at_head([row for row in rows if any(row.cells)], parts, len(fields))
-        section = with_marks(section, met, evidence)  # type: ignore[arg-type]
+        section = with_marks(section, met or Counter(), evidence)
     shown = _of_type(plan, body_lines(lines, parts, further))
     evidence += borders(fields, shown, per_case)
     names = tuple(field.name for field in fields)
@@ -145,7 +146,7 @@ def settle_fixed(
         cells_of_row(rows, parts.labels, len(fields)),
         tuple(evidence),
         tuple(rows),
-        met if shapes is None else None,  # type: ignore[arg-type]
+        met if shapes is None else None,
         found,
     )
 

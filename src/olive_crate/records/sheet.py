@@ -17,7 +17,6 @@ from .spans import Cells
 from .tally import BLANK, DATA, HEADING, SKIPPED, Tally
 
 ROWS_A_BLOCK = 65_536
-DAYS = ("date", "datetime")
 
 
 class SheetLayout(msgspec.Struct, frozen=True, eq=False):

@@ -16,7 +16,6 @@ from ..errors import PlanError, SourceError, nearest
 from ..sources import ARCHIVE_FAULTS, Source
 
 PIECE = 1 << 20
-OLE = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"
 
 
 class Limits(msgspec.Struct, frozen=True):

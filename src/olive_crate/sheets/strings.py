@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from typing import Any
-from xml.etree.ElementTree import Element
 from xml.parsers import expat
 
 import numpy as np
@@ -170,14 +169,3 @@ def _parsed(data: bytes, name: str) -> list[bytes]:
     except expat.ExpatError as error:
         raise SourceError(f"{name}: a damaged workbook: shared strings: {error}") from None
     return texts
-
-
-def rich_text(element: Element) -> str:
-    """The text of an inline string: its runs joined, phonetic ones left out."""
-    texts = []
-    for child in element:
-        if child.tag == "t":
-            texts.append(child.text or "")
-        elif child.tag == "r":
-            texts += [each.text or "" for each in child if each.tag == "t"]
-    return plain_text("".join(texts))

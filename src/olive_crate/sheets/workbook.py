@@ -25,12 +25,6 @@ class Workbook(Protocol):
     def read(self, entry: SheetEntry, whole: bool = True, fast: bool = True) -> Sheet: ...
 
 
-def workbook_kind(source: Source) -> str | None:
-    """`xlsx`, `ods`, or `None` where the source is no workbook."""
-    head = source.head(4)
-    return kind_of(head, source.open()) if head.startswith(b"PK") else None
-
-
 @contextmanager
 def opened(source: Source, limits: Limits = Limits()) -> Iterator[Workbook]:
     """The workbook in a source. Raises `SourceError` for what cannot be read or is refused."""
