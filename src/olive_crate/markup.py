@@ -13,6 +13,8 @@ from xml.parsers import expat
 from .errors import SourceError
 
 DEEPEST = 200
+XML_FAULTS = (expat.ExpatError, LookupError, ValueError)
+"""What the parser raises at XML that is damaged, or in an encoding that it does not know."""
 
 
 def local(name: str) -> str:
@@ -54,6 +56,6 @@ def tree_of(data: bytes, name: str) -> Element:
     parser.CharacterDataHandler = builder.data
     try:
         parser.Parse(data, True)
-    except expat.ExpatError as error:
+    except XML_FAULTS as error:
         raise SourceError(f"{name}: not well-formed XML: {error}") from None
     return builder.close()

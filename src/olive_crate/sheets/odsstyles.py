@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-from xml.parsers import expat
-
 from ..errors import SourceError
-from ..markup import local, parser_for
+from ..markup import XML_FAULTS, local, parser_for
 from .container import Container
 from .grid import BOOLEAN, DURATION, NUMBER, Format
 from .styles import CURRENCY
@@ -40,7 +38,7 @@ class StyleParser:
             for piece in container.pieces(path):
                 self.parser.Parse(piece, False)
             self.parser.Parse(b"", True)
-        except expat.ExpatError as error:
+        except XML_FAULTS as error:
             raise SourceError(f"{self.name}: a damaged workbook: {error}") from None
 
     def _opened(self, tag: str, given: dict[str, str]) -> None:

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import re
 from typing import Any
-from xml.parsers import expat
 
 import numpy as np
 
 from ..kernels import reference as kernels
 from ..kernels.reference import PAD, Bytes, Ints
-from ..markup import local, parser_for
+from ..markup import XML_FAULTS, local, parser_for
 
 ENTITY = re.compile(r"&(#x[0-9A-Fa-f]+|#[0-9]+|amp|lt|gt|quot|apos);")
 DECLARED = re.compile(rb"<\?xml[^>]*encoding=[\"']([^\"']+)")
@@ -166,6 +165,6 @@ def _parsed(data: bytes, name: str) -> list[bytes]:
     parser.CharacterDataHandler = characters
     try:
         parser.Parse(data, True)
-    except expat.ExpatError as error:
+    except XML_FAULTS as error:
         raise SourceError(f"{name}: a damaged workbook: shared strings: {error}") from None
     return texts

@@ -10,14 +10,13 @@ import posixpath
 import re
 from functools import cached_property
 from xml.etree.ElementTree import Element
-from xml.parsers import expat
 
 import numpy as np
 
 from ..errors import SourceError
 from ..kernels import reference as kernels
 from ..kernels.reference import PAD, sheetxml
-from ..markup import local, parser_for, tree_of
+from ..markup import XML_FAULTS, local, parser_for, tree_of
 from .container import Container
 from .grid import Area, Format, Sheet, SheetEntry, area_of, cell_of
 from .pieces import Assembly, padded_piece
@@ -328,7 +327,7 @@ class SheetParser:
         """Go on with a piece of the XML."""
         try:
             self.parser.Parse(piece, final)
-        except expat.ExpatError as error:
+        except XML_FAULTS as error:
             raise SourceError(f"{self.name}: a damaged workbook: {error}") from None
 
     def _start(self, tag: str, given: dict[str, str]) -> None:
