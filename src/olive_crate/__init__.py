@@ -19,9 +19,10 @@ if TYPE_CHECKING:
     from .formats.packing import pack
     from .loading import draft, load
     from .looking import Look, look
-    from .plan import Plan, Rows
+    from .plan import Plan
     from .receipt import Problem, Receipt
     from .report.positions import draw_positions
+    from .rowspart import Rows
     from .variables import MissingCode, ValueLabel, Variable
 
 __version__ = "0.1.0"
@@ -43,9 +44,10 @@ _HOMES = {
     "formats.packing": ("pack",),
     "loading": ("draft", "load"),
     "looking": ("Look", "look"),
-    "plan": ("Plan", "Rows"),
+    "plan": ("Plan",),
     "receipt": ("Problem", "Receipt"),
     "report.positions": ("draw_positions",),
+    "rowspart": ("Rows",),
     "variables": ("MissingCode", "ValueLabel", "Variable"),
 }
 _HOME = {name: home for home, names in _HOMES.items() for name in names}

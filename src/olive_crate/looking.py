@@ -233,13 +233,10 @@ def _raw_rows(settled: Settled, lines: Sequence[str]) -> tuple[RawRow, ...]:
 
 
 def _part(settled: Settled, number: int, line: str) -> str:
-    rows, comment = settled.plan.rows, settled.plan.delimited.comment
-    if number in (rows.names or ()):
-        return "names"
-    if number == rows.units:
-        return "units"
-    if number == rows.labels:
-        return "labels"
+    comment = settled.plan.delimited.comment
+    heading = settled.plan.rows.part_of(number)
+    if heading:
+        return heading
     if not line.strip():
         return "blank"
     if comment and line.startswith(comment):

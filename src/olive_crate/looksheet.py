@@ -11,7 +11,7 @@ import numpy as np
 from .detect.heading import find_rows
 from .detect.settle import Settled
 from .detect.sheet import rows_of
-from .records.sheet import SheetLayout
+from .records.sheet import SheetLayout, last_row
 from .sheets.grid import KINDS, Area, Sheet, letters
 from .sheets.workbook import opened
 
@@ -126,14 +126,5 @@ def cell_rows(settled: Settled) -> tuple[tuple[str, ...], tuple[CellRow, ...]]:
 
 
 def _part(settled: Settled, layout: SheetLayout, number: int) -> str:
-    rows = settled.plan.rows
-    if number in (rows.names or ()):
-        return "names"
-    if number == rows.units:
-        return "units"
-    if number == rows.labels:
-        return "labels"
-    last = layout.area.last_row
-    if layout.last is not None:
-        last = layout.area.last_row + 1 + layout.last if layout.last < 0 else layout.last
-    return "data" if layout.first <= number <= last else "skipped"
+    inside = layout.first <= number <= last_row(layout)
+    return settled.plan.rows.part_of(number) or ("data" if inside else "skipped")

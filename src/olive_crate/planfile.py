@@ -19,14 +19,13 @@ from .fields import FixedSection, fixed_part, listed_fields
 from .plan import (
     DelimitedSection,
     Plan,
-    Rows,
     SourceSection,
     delimited_part,
     encoding_part,
-    rows_part,
     top_part,
     with_types,
 )
+from .rowspart import Rows, rows_part
 from .sheetpart import SheetSection, sheet_part
 from .variables import Variable, declared, missing_codes
 from .writing import write_whole

@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
-from typing import Any
+from typing import TYPE_CHECKING, Any, cast
 
 import msgspec
 import numpy as np
@@ -31,12 +31,15 @@ from .kernels.reference import Ints, times
 from .matching import columns_of, notes_on
 from .numerals import check_marks, is_open, look_for_proof
 from .plan import Plan
-from .records import delimited, fixed, sheet
+from .records import delimited, fixed
+from .records.delimited import Layout
 from .records.fixed import Block, FixedLayout
-from .records.sheet import SheetLayout
 from .records.spans import Cells
 from .records.tally import Tally
 from .variables import MissingCode, Variable, resolve
+
+if TYPE_CHECKING:
+    from .records.sheet import SheetLayout
 
 Progress = Callable[[int, int | None, str], None]
 MOST_DECIMALS = 12
@@ -84,8 +87,8 @@ def prepare(settled: Settled) -> Reading:
 
 def _slot(settled: Settled, index: int, variable: Variable) -> Slot:
     layout = settled.layout
-    if isinstance(layout, SheetLayout):
-        return _sheet_slot(settled.plan, layout, index, variable)
+    if settled.source.workbook is not None:
+        return _sheet_slot(settled.plan, cast("SheetLayout", layout), index, variable)
     field = layout.fields[index] if isinstance(layout, FixedLayout) else None
     if field is not None and field.decimals:
         if variable.type == "integer":
@@ -203,11 +206,13 @@ def _codes(plan: Plan, variable: Variable) -> tuple[MissingCode, ...]:
 
 def blocks_of(settled: Settled, tally: Tally | None = None) -> Iterator[Block]:
     """The data of a source, block after block; `tally` accounts for every line."""
-    if isinstance(settled.layout, SheetLayout):
-        return sheet.read_blocks(settled.layout, tally or Tally())
+    if settled.source.workbook is not None:
+        from .records import sheet
+
+        return sheet.read_blocks(cast("SheetLayout", settled.layout), tally or Tally())
     if isinstance(settled.layout, FixedLayout):
         return fixed.read_blocks(settled.source, settled.layout, tally)
-    return delimited.read_blocks(settled.source, settled.layout, tally)
+    return delimited.read_blocks(settled.source, cast(Layout, settled.layout), tally)
 
 
 def run(

@@ -9,9 +9,6 @@ from __future__ import annotations
 
 import io
 import os
-import struct
-import zipfile
-import zlib
 from collections.abc import Callable
 from pathlib import Path
 from typing import IO, Any, cast
@@ -28,11 +25,6 @@ MAGIC = {
     b"\x28\xb5\x2f\xfd": "zstd",
     b"PK\x03\x04": "zip",
 }
-ARCHIVE_FAULTS = (
-    *(zipfile.BadZipFile, zlib.error, struct.error, OSError, EOFError, ValueError, KeyError),
-    *(IndexError, OverflowError, NotImplementedError, RuntimeError),
-)
-"""Whatever the standard library raises at a damaged archive."""
 OLD_OFFICE = b"\xd0\xcf\x11\xe0"
 FORMATS = {
     b"PAR1": "a Parquet file; open it with unpack",
@@ -96,7 +88,11 @@ def open_source(source: Any) -> Source:
             raise SourceError(f"{raw.name}: this is {words}, not a text file")
     for magic, kind in MAGIC.items():
         if head.startswith(magic):
-            return _zipped(raw) if kind == "zip" else _decompressed(raw, kind)
+            if kind == "zip":
+                from .archives import zipped
+
+                return zipped(raw)
+            return _decompressed(raw, kind)
     return raw
 
 
@@ -108,21 +104,6 @@ def _old_office(raw: Source) -> str:
         "an old binary workbook or document, which is no open format; open it in a spreadsheet "
         "program and save it as .xlsx or .ods"
     )
-
-
-def _zipped(raw: Source) -> Source:
-    """A workbook as it is, or the one file in an archive."""
-    from .sheets.container import kind_of
-
-    held = raw if raw.path is not None else _held(raw)
-    kind = kind_of(b"PK", held.open())
-    return msgspec.structs.replace(held, workbook=kind) if kind else _unzipped(held)
-
-
-def _held(raw: Source) -> Source:
-    """An archive that is no local file, kept whole: its directory stands at its end."""
-    data = raw.head(1 << 62)
-    return Source(raw.name, None, len(data), lambda: io.BytesIO(data))
 
 
 def _raw(source: Any) -> Source:
@@ -231,7 +212,7 @@ def _from_url(url: str) -> Source:
 
 def _decompressed(raw: Source, kind: str) -> Source:
     def opened() -> IO[bytes]:
-        return cast(IO[bytes], _Inflating(_inflater(raw.open(), kind), raw.name, kind))
+        return cast(IO[bytes], Inflating(_inflater(raw.open(), kind), raw.name, kind))
 
     return Source(raw.name, raw.path, None, opened, compression=kind)
 
@@ -254,7 +235,7 @@ def _inflater(stream: IO[bytes], kind: str) -> Any:
     return pa.CompressedInputStream(stream, "zstd")
 
 
-class _Inflating:
+class Inflating:
     """A decompressing stream whose failures speak of the file."""
 
     def __init__(self, stream: Any, name: str, kind: str) -> None:
@@ -269,42 +250,8 @@ class _Inflating:
                 "ask for the file again"
             ) from None
 
-    def __enter__(self) -> _Inflating:
+    def __enter__(self) -> Inflating:
         return self
 
     def __exit__(self, *_: object) -> None:
         self._stream.close()
-
-
-def _unzipped(raw: Source) -> Source:
-    try:
-        with zipfile.ZipFile(cast(Any, _whole(raw))) as archive:
-            members = [each for each in archive.infolist() if not each.is_dir()]
-    except ARCHIVE_FAULTS as error:
-        raise SourceError(f"{raw.name}: the archive is damaged ({error})") from None
-    names = [each.filename for each in members]
-    if "[Content_Types].xml" in names or "mimetype" in names:
-        raise SourceError(
-            f"{raw.name}: this is a document of an office program, but no workbook; "
-            "save its table as .xlsx, .ods or CSV"
-        )
-    if len(names) != 1:
-        listed = ", ".join(names[:8]) + (" …" if len(names) > 8 else "")
-        raise SourceError(
-            f"{raw.name}: the archive holds {len(names)} files ({listed}); "
-            f"name one as zip://MEMBER::{raw.name}"
-        )
-    member = members[0]
-
-    def opened() -> IO[bytes]:
-        try:
-            stream = zipfile.ZipFile(cast(Any, _whole(raw))).open(member)  # noqa: SIM115 - lives with its stream
-        except ARCHIVE_FAULTS as error:
-            raise SourceError(f"{raw.name}: the archive is damaged ({error})") from None
-        return cast(IO[bytes], _Inflating(stream, f"{raw.name} ({member.filename})", "zip"))
-
-    return Source(f"{raw.name} ({member.filename})", raw.path, None, opened, compression="zip")
-
-
-def _whole(raw: Source) -> Any:
-    return raw.path if raw.path is not None else io.BytesIO(raw.head(1 << 62))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import re
 from collections import Counter
 from collections.abc import Sequence
@@ -13,9 +12,10 @@ import msgspec
 from ..errors import LayoutError, PlanError
 from ..evidence import Evidence
 from ..fields import Field
-from ..plan import Plan, Rows
+from ..plan import Plan
 from ..records.encoding import decoded, is_ebcdic, is_multibyte
 from ..records.fixed import FixedLayout
+from ..rowspart import Rows
 from ..sources import Source
 from .borders import borders
 from .breaks import (
@@ -26,6 +26,7 @@ from .encoding import find_encoding
 from .heading import Row
 from .names import headings_of
 from .roles import (
+    block_size,
     cells_of_row,
     check_heading,
     heading_rows,
@@ -40,8 +41,6 @@ from .sample import Sample
 if TYPE_CHECKING:
     from .settle import Settled
 
-ROWS_A_BLOCK = 16_384
-SMALLEST_BLOCK, LARGEST_BLOCK = 1 << 20, 8 << 20
 LOOKED_AT = 200
 WORD = re.compile(r"\w")
 
@@ -135,7 +134,7 @@ def settle_fixed(
         first=parts.first or 1,
         last=parts.last,
         limit=plan.limit,
-        block=_block_size(lines),
+        block=block_size(max((len(line) for line in lines), default=0) + 1),
     )
     return Settled(
         source,
@@ -366,10 +365,3 @@ def _of_type(plan: Plan, lines: list[str]) -> list[str]:
 def body_lines(lines: Sequence[str], parts: Rows, further: Sequence[str]) -> list[str]:
     """Lines of data, as far as they were looked at."""
     return [*lines[(parts.first or 1) - 1 : 1000], *further[:1000]]
-
-
-def _block_size(lines: Sequence[str]) -> int:
-    if "OLIVE_CRATE_BLOCK" in os.environ:
-        return max(1, int(os.environ["OLIVE_CRATE_BLOCK"]))
-    longest = max((len(line) for line in lines), default=0) + 1
-    return min(max(ROWS_A_BLOCK * longest, SMALLEST_BLOCK), LARGEST_BLOCK)

@@ -6,6 +6,7 @@ each decision with its evidence.
 
 from __future__ import annotations
 
+import os
 from collections import Counter
 from collections.abc import Sequence
 
@@ -13,13 +14,17 @@ import msgspec
 
 from ..errors import LayoutError
 from ..evidence import Evidence
-from ..plan import DelimitedSection, Rows
+from ..plan import DelimitedSection
 from ..records.encoding import decoded
+from ..rowspart import Rows
 from ..sources import Source
 from .heading import Row, find_last, find_rows
 from .marks import find_marks, shapes_of
 from .names import padded_cells
 from .sample import Sample
+
+ROWS_A_BLOCK = 16_384
+SMALLEST_BLOCK, LARGEST_BLOCK = 1 << 20, 8 << 20
 
 
 def shapes_at_head(rows: Sequence[Row], parts: Rows, fields: int) -> Counter[str]:
@@ -141,3 +146,13 @@ def with_last(parts: Rows, tail: Sequence[Row], fields: int, evidence: list[Evid
         return parts
     evidence.append(found)
     return msgspec.structs.replace(parts, data=f"{parts.first or 1}..{found.value}")
+
+
+def block_size(of_row: int) -> int:
+    """Bytes to read at a time, so that a block holds enough rows to be worth its overhead.
+
+    `of_row` is about what a row takes.
+    """
+    if "OLIVE_CRATE_BLOCK" in os.environ:
+        return max(1, int(os.environ["OLIVE_CRATE_BLOCK"]))
+    return min(LARGEST_BLOCK, max(SMALLEST_BLOCK, ROWS_A_BLOCK * of_row))

@@ -8,22 +8,21 @@ finding at all.
 from __future__ import annotations
 
 import itertools
-import os
 import re
 from collections import Counter
 from collections.abc import Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import msgspec
 
 from ..errors import LayoutError, PlanError
 from ..evidence import Evidence
 from ..kernels.reference import Marks
-from ..plan import DelimitedSection, Plan, Rows
+from ..plan import DelimitedSection, Plan
 from ..records.delimited import Layout, raw_blocks, records_as_text
 from ..records.encoding import decoded
 from ..records.fixed import FixedLayout
-from ..records.sheet import SheetLayout
+from ..rowspart import Rows
 from ..sources import Source
 from .breaks import Found
 from .delimiter import find_delimiter, with_delimiter
@@ -33,6 +32,7 @@ from .names import headings_of
 from .quotes import find_comment, find_escape, find_quote
 from .roles import (
     as_utf8,
+    block_size,
     cells_of_row,
     check_heading,
     heading_rows,
@@ -45,12 +45,13 @@ from .roles import (
 )
 from .sample import Sample
 
+if TYPE_CHECKING:
+    from ..records.sheet import SheetLayout
+
 LOOKED_AT = 200
 ALIGNED_ROWS = 1000
 WEAK = 0.9
 """A delimiter that cuts a smaller share of the rows alike may be none."""
-ROWS_A_BLOCK = 16_384
-SMALLEST_BLOCK, LARGEST_BLOCK = 1 << 20, 8 << 20
 
 
 class Settled(msgspec.Struct, frozen=True, eq=False):
@@ -145,7 +146,7 @@ def settle(
         first=parts.first or 1,
         last=parts.last,
         limit=plan.limit,
-        block=_block_size(text),
+        block=block_size(len(text) // max(1, text.count(b"\n"), text.count(b"\r"))),
     )
     return Settled(
         source,
@@ -380,11 +381,3 @@ def _last_rows(text: bytes, marks: Marks) -> list[Row]:
     lines = text.splitlines(keepends=True)
     last = lines[-LOOKED_AT:]
     return _cut_rows(b"".join(last), marks, 0, len(lines) - len(last) + 1)
-
-
-def _block_size(text: bytes) -> int:
-    """Bytes to read at a time, so that a block holds enough rows to be worth its overhead."""
-    if "OLIVE_CRATE_BLOCK" in os.environ:
-        return max(1, int(os.environ["OLIVE_CRATE_BLOCK"]))
-    lines = max(1, text.count(b"\n"), text.count(b"\r"))
-    return min(LARGEST_BLOCK, max(SMALLEST_BLOCK, ROWS_A_BLOCK * len(text) // lines))

@@ -11,8 +11,9 @@ import numpy as np
 
 from ..errors import LayoutError, nearest
 from ..evidence import Evidence
-from ..plan import Plan, Rows
+from ..plan import Plan
 from ..records.sheet import SheetLayout, in_columns
+from ..rowspart import Rows
 from ..sheets.blocks import Block, find_blocks
 from ..sheets.container import Limits
 from ..sheets.grid import (

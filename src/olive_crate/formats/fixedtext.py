@@ -12,8 +12,9 @@ import msgspec
 from ..dataset import Dataset
 from ..errors import PlanError
 from ..fields import Field, FixedSection, listed_fields, overlaps
-from ..plan import DelimitedSection, Plan, Rows, SourceSection
+from ..plan import DelimitedSection, Plan, SourceSection
 from ..planfile import plan_text
+from ..rowspart import Rows
 from ..variables import MissingCode, ValueLabel, Variable
 from ..words import several
 from ..writing import write_whole

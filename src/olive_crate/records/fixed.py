@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
-from typing import IO, cast
+from typing import IO, TYPE_CHECKING, cast
 
 import msgspec
 import numpy as np
@@ -23,7 +23,6 @@ from ..sources import Source
 from .coverage import cover
 from .encoding import is_ebcdic, is_multibyte, utf8_pieces
 from .lines import NEW_LINE, RETURN, Lines, characters_of, expanded, lines_of
-from .sheet import SheetSpans
 from .spans import Cells, Grid, Spans
 from .tally import (
     BLANK,
@@ -132,7 +131,12 @@ class FixedSpans(msgspec.Struct, frozen=True, eq=False):
         return cast(Ints, np.searchsorted(self.chars, ends) - np.searchsorted(self.chars, starts))
 
 
-Block = Spans | FixedSpans | SheetSpans
+if TYPE_CHECKING:
+    from .sheet import SheetSpans
+
+    Block = Spans | FixedSpans | SheetSpans
+else:
+    Block = object
 """A block of rows of whatever layout: what gives the cells of a field, and the rows' numbers."""
 
 

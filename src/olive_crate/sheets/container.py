@@ -12,8 +12,9 @@ from typing import IO
 
 import msgspec
 
+from ..archives import ARCHIVE_FAULTS
 from ..errors import PlanError, SourceError, nearest
-from ..sources import ARCHIVE_FAULTS, Source
+from ..sources import Source
 
 PIECE = 1 << 20
 
