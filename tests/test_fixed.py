@@ -364,7 +364,7 @@ def test_codes_and_labels_travel_through_a_layout_table(tmp_path_factory, codes,
     labels = {value: label for value, label in labels.items() if label}
     parts = {"type": "integer", "missing": codes, "values": labels}
     dataset = oc.load(b"a,b\n5,1\n6,2\n", variables={"a": parts})
-    dataset.export(folder / "x.txt", missing="blank")
+    dataset.export(folder / "x.txt", missing="null")
     again = oc.load(folder / "x.txt", fields=folder / "x.fields.csv")["a"].variable
     assert again.missing == dataset["a"].variable.missing
     assert again.values == dataset["a"].variable.values

@@ -348,7 +348,7 @@ def test_an_exported_workbook_reads_back(tmp_path):
     lab = oc.load(b"a,b\n1,x\n777,y\n,z\n", variables={"a": {"missing": {777: "lost"}}})
     lab.export(tmp_path / "codes.xlsx")
     assert oc.load(tmp_path / "codes.xlsx", sheet=1)["a"].values.to_pylist() == [1, 777, None]
-    lab.export(tmp_path / "blank.xlsx", missing="blank")
+    lab.export(tmp_path / "blank.xlsx", missing="null")
     assert oc.load(tmp_path / "blank.xlsx", sheet=1)["a"].values.to_pylist() == [1, None, None]
     with pytest.raises(oc.PlanError, match="exists already"):
         lab.export(tmp_path / "blank.xlsx")

@@ -10,7 +10,9 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from .checks.codebook import Codebook
-    from .dataset import Column, Dataset
+    from .codes import MissingCode, ValueLabel
+    from .columns import Column
+    from .dataset import Dataset
     from .dictionaries import dictionary
     from .errors import LayoutError, OliveCrateError, PlanError, SourceError, UnreadableError
     from .evidence import Evidence
@@ -23,13 +25,15 @@ if TYPE_CHECKING:
     from .receipt import Problem, Receipt
     from .report.positions import draw_positions
     from .rowspart import Rows
-    from .variables import MissingCode, ValueLabel, Variable
+    from .variables import Variable
 
 __version__ = "0.1.0"
 
 _HOMES = {
     "checks.codebook": ("Codebook",),
-    "dataset": ("Column", "Dataset"),
+    "codes": ("MissingCode", "ValueLabel"),
+    "columns": ("Column",),
+    "dataset": ("Dataset",),
     "dictionaries": ("dictionary",),
     "errors": (
         "LayoutError",
@@ -48,7 +52,7 @@ _HOMES = {
     "receipt": ("Problem", "Receipt"),
     "report.positions": ("draw_positions",),
     "rowspart": ("Rows",),
-    "variables": ("MissingCode", "ValueLabel", "Variable"),
+    "variables": ("Variable",),
 }
 _HOME = {name: home for home, names in _HOMES.items() for name in names}
 

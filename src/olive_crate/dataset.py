@@ -6,7 +6,7 @@ declared of a variable, and why each of its cells is missing, goes along with ev
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
@@ -14,11 +14,16 @@ import msgspec
 import numpy as np
 import pyarrow as pa
 
+from . import declaring
+from .choosing import Names, chosen
+from .columns import Column, Columns
 from .errors import PlanError, nearest
 from .kernels import reference as kernels
+from .naming import Renaming, ordered
 from .plan import Plan
 from .receipt import Receipt
-from .variables import BLANK, FIRST_CODE, UNREADABLE, Variable, resolve
+from .rownumbers import RowNumbers
+from .variables import Variable
 
 if TYPE_CHECKING:
     import pandas
@@ -26,105 +31,6 @@ if TYPE_CHECKING:
     from .checks.codebook import Codebook
 
 MissingAs = Literal["null", "codes", "reasons"]
-
-
-class Column(msgspec.Struct, frozen=True, eq=False):
-    """One variable's cells: `values` is null exactly where `reasons` is not 0.
-
-    `reasons` says why: 0 present, 1 blank, 2 unreadable, 10 + k the k-th missing code.
-    """
-
-    variable: Variable
-    values: pa.Array
-    reasons: np.ndarray
-
-    def __len__(self) -> int:
-        return len(self.values)
-
-    def reason_counts(self) -> dict[str, int]:
-        """How many cells are missing, by reason; reasons of the same words are one."""
-        return self.named(reason_totals(self.reasons))
-
-    def named(self, counts: np.ndarray) -> dict[str, int]:
-        """Counts of each number in `reasons`, by the words for it."""
-        found: dict[str, int] = {}
-        for number in np.flatnonzero(counts[1:]) + 1:
-            words = reason_words(self.variable, int(number))
-            found[words] = found.get(words, 0) + int(counts[number])
-        return found
-
-    def why(self, index: int) -> str | None:
-        """Why one cell has no value; `None` if it has one."""
-        number = int(self.reasons[index])
-        return None if number == 0 else reason_words(self.variable, number)
-
-    def reason_texts(self) -> pa.DictionaryArray:
-        """The reasons as words, null where there is a value."""
-        numbers = [int(number) for number in np.unique(self.reasons) if number]
-        words = list(dict.fromkeys(reason_words(self.variable, number) for number in numbers))
-        place = np.zeros(256, np.int16)
-        for number in numbers:
-            place[number] = words.index(reason_words(self.variable, number))
-        indices = kernels.arrow(place[self.reasons], self.reasons != 0, pa.int16())
-        return pa.DictionaryArray.from_arrays(indices, kernels.strings(words))
-
-    def taken(self, rows: np.ndarray) -> Column:
-        """Some of the cells."""
-        chosen = self.values.take(kernels.whole_numbers(rows))
-        return Column(self.variable, chosen, self.reasons[rows])
-
-    def equals(self, other: Column) -> bool:
-        """The same declaration, values and reasons."""
-        return (
-            self.variable == other.variable
-            and bool(np.array_equal(self.reasons, other.reasons))
-            and bool(_plain(self.values).equals(_plain(other.values)))
-        )
-
-
-def reason_totals(reasons: np.ndarray) -> np.ndarray:
-    """How many cells have each reason, as 256 counts."""
-    totals = np.zeros(256, np.int64)
-    filled = reasons[reasons != 0]
-    totals[0] = len(reasons) - len(filled)
-    if len(filled):
-        totals += np.bincount(filled, minlength=256)
-    return totals
-
-
-def _plain(values: pa.Array) -> pa.Array:
-    """Values as such; the order of a dictionary does not make them differ."""
-    return values.cast(values.type.value_type) if pa.types.is_dictionary(values.type) else values
-
-
-def reason_words(variable: Variable, number: int) -> str:
-    """What a number in `reasons` means for this variable."""
-    if number < FIRST_CODE:
-        return {1: BLANK, 2: UNREADABLE}[number]
-    return variable.missing[number - FIRST_CODE].why
-
-
-class Columns(Mapping[str, Column]):
-    """Columns by name, some of which are read only when they are first asked for."""
-
-    def __init__(self, ready: Mapping[str, Column | Callable[[], Column]]) -> None:
-        self._columns = dict(ready)
-
-    def __getitem__(self, name: str) -> Column:
-        found = self._columns[name]
-        if not isinstance(found, Column):
-            found = self._columns[name] = found()
-        return found
-
-    def __iter__(self) -> Iterator[str]:
-        return iter(self._columns)
-
-    def __len__(self) -> int:
-        return len(self._columns)
-
-    def only(self, names: Iterable[str]) -> Columns:
-        """Some of the columns, read or not."""
-        return Columns({name: self._columns[name] for name in names})
 
 
 class Dataset(msgspec.Struct, frozen=True, eq=False):
@@ -135,6 +41,8 @@ class Dataset(msgspec.Struct, frozen=True, eq=False):
     rows: int
     receipt: Receipt
     plan: Plan
+    source_rows: RowNumbers | None = None
+    """The row of the source that each case came from; `None` where that was not kept."""
 
     @property
     def names(self) -> list[str]:
@@ -161,13 +69,15 @@ class Dataset(msgspec.Struct, frozen=True, eq=False):
 
         return dataset_html(self)
 
-    def keep(self, names: str | Iterable[str]) -> Dataset:
-        """Only these variables: a name, a list, a run of neighbours (`"a..c"`)."""
-        chosen = resolve(names, self.names)
+    def keep(self, names: Names) -> Dataset:
+        """Only these variables: a name, a list, a run of neighbours (`"a..c"`), a pattern."""
+        wanted = chosen(names, self.variables)
         by_name = {each.name: each for each in self.variables}
-        columns = self.columns
-        kept = columns.only(chosen) if isinstance(columns, Columns) else columns
-        return self._with(tuple(by_name[name] for name in chosen), kept, self.rows)
+        kept = Columns({name: _held(self.columns, name) for name in wanted})
+        plan = msgspec.structs.replace(self.plan, keep=tuple(wanted), order=None)
+        return self._with(
+            variables=tuple(by_name[name] for name in wanted), columns=kept, plan=plan
+        )
 
     def head(self, count: int = 10) -> Dataset:
         """The first rows."""
@@ -186,25 +96,114 @@ class Dataset(msgspec.Struct, frozen=True, eq=False):
 
         if isinstance(expression, pc.Expression):
             table = self.to_arrow().append_column("", kernels.whole_numbers(np.arange(self.rows)))
-            chosen = table.filter(expression).column("").to_numpy()
+            rows = table.filter(expression).column("").to_numpy()
         else:
             mask = _mask(expression)
             if mask is None or len(mask) != self.rows:
                 raise PlanError(f"filter: a mask is {self.rows} true or false values")
-            chosen = np.flatnonzero(mask)
-        return self._rows(chosen)
+            rows = np.flatnonzero(mask)
+        return self._rows(rows)
 
     def _rows(self, rows: np.ndarray) -> Dataset:
         def later(name: str) -> Callable[[], Column]:
             return lambda: self.columns[name].taken(rows)
 
         columns = Columns({name: later(name) for name in self.names})
-        return self._with(self.variables, columns, len(rows))
+        came = None if self.source_rows is None else self.source_rows.taken(rows)
+        return self._with(columns=columns, rows=len(rows), source_rows=came)
 
-    def _with(
-        self, variables: tuple[Variable, ...], columns: Mapping[str, Column], rows: int
+    def _with(self, **changes: Any) -> Dataset:
+        return msgspec.structs.replace(self, **changes)
+
+    def changed(
+        self,
+        columns: Mapping[str, Column | Variable],
+        plan: Plan,
+        receipt: Receipt | None = None,
     ) -> Dataset:
-        return Dataset(variables, columns, rows, self.receipt, self.plan)
+        """The dataset with some columns, or their declarations, in the place of those it has.
+
+        `columns` is by the names so far; a new declaration may bring a new name.
+        """
+
+        def later(name: str, variable: Variable) -> Callable[[], Column]:
+            return lambda: msgspec.structs.replace(self.columns[name], variable=variable)
+
+        variables: list[Variable] = []
+        made: dict[str, Column | Callable[[], Column]] = {}
+        for old in self.variables:
+            new = columns.get(old.name)
+            variables.append(
+                old if new is None else new.variable if isinstance(new, Column) else new
+            )
+            if isinstance(new, Variable):
+                made[new.name] = later(old.name, new)
+            else:
+                made[old.name] = new if new is not None else _held(self.columns, old.name)
+        return self._with(
+            variables=tuple(variables),
+            columns=Columns(made),
+            plan=plan,
+            receipt=receipt or self.receipt,
+        )
+
+    def declare(self, names: Names, **parts: Any) -> Dataset:
+        """Declare parts of variables anew: the same as `Plan.declare`, after the read.
+
+        Where type, format or missing codes change, cells are taken again from what stood in them:
+        a code's value returns when the code is taken back, and texts that could not be read are
+        tried again. `receipt.changes` says of how many cells what became, and names those that
+        could not be converted; what stood there stays in the column's `withheld`. The dataset's
+        `plan` follows, so that the next file can be read with the same declarations.
+        """
+        from .redeclare import declare
+
+        return declare(self, names, parts)
+
+    def declare_set(self, name: str, values: Any) -> Dataset:
+        """Declare value labels under a name, for many variables to use: `values="intensity"`."""
+        plan = self.plan.declare_set(name, values)
+        using = [each.name for each in self.variables if each.label_set == name]
+        made = self._with(plan=plan)
+        return made.declare(using, values=name) if using else made
+
+    def copy_declaration(
+        self, source: str, to: Names, parts: Iterable[str] | None = None
+    ) -> Dataset:
+        """Declare other variables like this one; only these parts, or all but the label."""
+        return declaring.copied(self, source, to, parts)
+
+    def undeclare(self, names: Names, parts: Iterable[str] | None = None) -> Dataset:
+        """Take back these parts of declarations, or all of them; cells keep their type."""
+        return declaring.taken_back(self, names, parts)
+
+    def rename(self, names: str | Renaming, new: str | None = None) -> Dataset:
+        """Rename one variable, those of a mapping from old to new, or all by a function.
+
+        Raises `PlanError` where two would be called alike.
+        """
+        from .redeclare import rename
+
+        return rename(self, names, new)
+
+    def reorder(self, names: Names, after: str | None = None) -> Dataset:
+        """Put these variables first, or behind another one; the rest stays in its order."""
+        order = ordered(chosen(names, self.variables), self.names, after)
+        by_name = {each.name: each for each in self.variables}
+        return self._with(
+            variables=tuple(by_name[name] for name in order),
+            plan=msgspec.structs.replace(self.plan, order=tuple(order)),
+        )
+
+    def make_names_plain(self, longest: int | None = None) -> Dataset:
+        """Names in lower case, with `_` for other marks, of at most so many characters.
+
+        Headings stay as labels where there is none. Names that would be alike are told apart by a
+        number, and the receipt's `notes` name them.
+        """
+        from .redeclare import make_names_plain
+
+        return make_names_plain(self, longest)
 
     def equals(self, other: Dataset) -> bool:
         """The same variables with the same declarations, values and reasons."""
@@ -255,7 +254,7 @@ class Dataset(msgspec.Struct, frozen=True, eq=False):
         A workbook has the data on one sheet and the codebook on a second. Beside fixed-width text
         lie its layout table and a plan; `fields` says where the variables stand, as for `load`;
         without it each gets the width of its longest cell. `missing` writes codes ("codes") or
-        leaves missing cells empty ("blank").
+        leaves missing cells empty ("null").
         Reading the plan gives an equal dataset. Raises `PlanError` for what does not fit.
         """
         target = Path(path)
@@ -281,6 +280,11 @@ class Dataset(msgspec.Struct, frozen=True, eq=False):
         from .formats.packed import pack_dataset
 
         pack_dataset(self, path, replace)
+
+
+def _held(columns: Mapping[str, Column], name: str) -> Column | Callable[[], Column]:
+    """A column, still unread if it is."""
+    return columns.held(name) if isinstance(columns, Columns) else columns[name]
 
 
 def _mask(values: Any) -> np.ndarray | None:

@@ -12,11 +12,13 @@ import numpy as np
 import pyarrow as pa
 
 from .accounting import decided, receipt_of
+from .columns import Column, Columns
 from .convert.finding import Found
-from .dataset import Column, Columns, Dataset
+from .dataset import Dataset
 from .detect.settle import Settled, settle
 from .dictionaries import with_dictionary
 from .errors import PlanError
+from .kernels.reference import Ints
 from .numerals import MarksMet
 from .plan import Plan, with_options
 from .reading import (
@@ -34,8 +36,11 @@ from .reading import (
 )
 from .receipt import CellCounts
 from .records.encoding import BadByte
+from .records.fixed import Block
+from .rownumbers import gathered
 from .sources import Source, open_source
 from .variables import Variable
+from .withheld import followed
 
 T = TypeVar("T")
 
@@ -90,8 +95,10 @@ def _loaded(settled: Settled, progress: Progress | None) -> Dataset:
     began = time.perf_counter()
     reading = prepare(settled)
     blocks: list[list[Found]] = [[] for _ in reading.slots]
+    numbers: list[Ints] = []
 
-    def take(_: object, converted: list[Found]) -> None:
+    def take(spans: Block, converted: list[Found]) -> None:
+        numbers.append(spans.rows)
         for kept, block in zip(blocks, converted, strict=True):
             kept.append(block)
 
@@ -105,7 +112,13 @@ def _loaded(settled: Settled, progress: Progress | None) -> Dataset:
     counts = [counts_of(column) for column in columns.values()]
     receipt = receipt_of(reading, counts, rows, time.perf_counter() - began)
     variables = tuple(column.variable for column in columns.values())
-    return Dataset(variables, Columns(columns), rows, receipt, settled.plan)
+    came = gathered(numbers, step_of(settled))
+    return Dataset(variables, Columns(columns), rows, receipt, settled.plan, came)
+
+
+def step_of(settled: Settled) -> int:
+    """From one case to the next, how many rows of the source it is."""
+    return settled.plan.fixed.lines_per_case or 1
 
 
 def _reread(reading: Reading, blocks: list[list[Found]]) -> None:
@@ -139,7 +152,8 @@ def _column(slot: Slot, blocks: list[Found]) -> Column:
         from .reading import arrow_type
 
         return Column(variable, pa.nulls(0, arrow_type(slot)), np.zeros(0, np.uint8))
-    return Column(variable, joined(arrays), final_reasons(slot, np.concatenate(reasons)))
+    held = followed([(len(block.converted.reasons), block.withheld) for block in blocks])
+    return Column(variable, joined(arrays), final_reasons(slot, np.concatenate(reasons)), held)
 
 
 def joined(arrays: list[pa.Array]) -> pa.Array:

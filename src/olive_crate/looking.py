@@ -309,7 +309,7 @@ def _read_cases(
 ) -> tuple[list[LookedAt], list[tuple[str, ...]], list[Evidence], int]:
     """Read what there is as if it were the file."""
     from .accounting import decided
-    from .checks.cells import shown_cells
+    from .celltexts import shown_cells
     from .loading import _column
 
     blocks = list(_quietly(reading))

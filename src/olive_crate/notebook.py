@@ -38,7 +38,7 @@ def paragraph(text: str) -> str:
 
 def dataset_html(dataset: Dataset, rows: int = 10) -> str:
     """The first rows, with the type of each variable; missing cells show their reason."""
-    from .checks.cells import shown_cells
+    from .celltexts import shown_cells
 
     columns = [shown_cells(dataset[name], rows) for name in dataset.names]
     kinds = [each.type or "" for each in dataset.variables]

@@ -14,11 +14,15 @@ from typing import Any
 
 import msgspec
 
+from . import declaring
+from .choosing import Names, resolve
+from .codes import MissingCode, ValueLabel, missing_codes
 from .errors import PlanError, nearest
 from .fields import Field, FixedSection, fixed_part, listed_fields
+from .naming import Renaming
 from .rowspart import Rows, rows_part
 from .sheetpart import SheetSection, sheet_part
-from .variables import MissingCode, Variable, declared, missing_codes, resolve
+from .variables import Variable, declared, parts_of
 
 NAMED_DELIMITERS = {
     "comma": ",",
@@ -73,6 +77,14 @@ class Plan(msgspec.Struct, frozen=True, omit_defaults=True):
     unreadable: str = "report"
     workers: int | None = None
     variables: tuple[Variable, ...] = ()
+    label_sets: dict[str, tuple[ValueLabel, ...]] = {}
+    """Value labels that several variables share, by the name of the set."""
+    order: tuple[str, ...] | None = None
+    """Variables that come first in the dataset; the others follow as in the file."""
+    plain_names: bool | int | None = None
+    """Headings made plain, of at most so many characters."""
+    notes: tuple[str, ...] = ()
+    """What had to be changed to follow the plan; not written."""
     base: Path | None = None
     """The folder that relative paths start from: the plan file's."""
     listed: bool = False
@@ -118,26 +130,48 @@ class Plan(msgspec.Struct, frozen=True, omit_defaults=True):
         known = [each.name for each in self.variables]
         return self.variables[known.index(resolve(name, known)[0])]
 
-    def declare(self, names: str | Iterable[str], **parts: Any) -> Plan:
+    def declare(self, names: Names, **parts: Any) -> Plan:
         """Declare parts of one or more variables: see `Variable` for the parts.
 
-        `names` is a name, a list, a run of neighbours (`"panel_1..panel_8"`) or `"*"`. Parts that
-        are not given stay as they are. Raises `PlanError` for unknown names and parts.
+        `names` is a name, a list, a run of neighbours (`"panel_1..panel_8"`), a pattern
+        (`"panel_*"`, `"*"` for all), or what the variables are declared with
+        (`{"type": "integer"}`). Parts that are not given stay as they are; one given as `None` is
+        taken back, and `missing=[]` says that not even the codes for all variables count.
+        `values` may be the name of a set made by `declare_set`. Raises `PlanError` for unknown
+        names and parts.
         """
-        known = [each.name for each in self.variables]
-        if self.listed or not _plain_names(names):
-            wanted = resolve(names, known)
-        else:
-            wanted = [names] if isinstance(names, str) else list(names)
-        if "name" in parts and len(wanted) > 1:
-            raise PlanError("name: several variables cannot have one name")
-        table = {each.name: each for each in self.variables}
-        for name in wanted:
-            new = dict(parts)
-            if "name" in new and table.get(name) is not None and table[name].from_ is None:
-                new.setdefault("from", name)
-            table[name] = declared(table.get(name, Variable(name)), new)
-        return msgspec.structs.replace(self, variables=tuple(table.values()))
+        return declaring.declare(self, names, parts)
+
+    def declare_set(self, name: str, values: Any) -> Plan:
+        """Declare value labels under a name, for many variables to use: `values="intensity"`."""
+        return declaring.declare_set(self, name, values)
+
+    def copy_declaration(self, source: str, to: Names, parts: Iterable[str] | None = None) -> Plan:
+        """Declare other variables like this one; only these parts, or all but the label."""
+        return declaring.copied(self, source, to, parts)
+
+    def undeclare(self, names: Names, parts: Iterable[str] | None = None) -> Plan:
+        """Take back these parts of declarations, or all of them."""
+        return declaring.taken_back(self, names, parts)
+
+    def rename(self, names: str | Renaming, new: str | None = None) -> Plan:
+        """Rename one variable, those of a mapping from old to new, or all by a function.
+
+        Raises `PlanError` where two would be called alike.
+        """
+        return declaring.rename(self, names, new)
+
+    def reorder(self, names: Names, after: str | None = None) -> Plan:
+        """Put these variables first, or behind another one; the rest stays in its order."""
+        return declaring.reorder(self, names, after)
+
+    def make_names_plain(self, longest: int | None = None) -> Plan:
+        """Names in lower case, with `_` for other marks, of at most so many characters.
+
+        Headings stay as labels where there is none. Names that would be alike are told apart by a
+        number, and the plan's `notes` (after the read, the receipt's) name them.
+        """
+        return declaring.made_plain(self, longest)
 
     def source_path(self) -> str | Path:
         """Where the source lies, seen from here. Raises `PlanError` if the plan names none."""
@@ -147,11 +181,6 @@ class Plan(msgspec.Struct, frozen=True, omit_defaults=True):
         if "://" in path or self.base is None:
             return path
         return self.base / path
-
-
-def _plain_names(names: str | Iterable[str]) -> bool:
-    listed = [names] if isinstance(names, str) else list(names)
-    return not any(name == "*" or ".." in name for name in listed)
 
 
 OPTIONS = (
@@ -164,8 +193,11 @@ OPTIONS = (
     "names",
     "types",
     "missing",
+    "label_sets",
     "variables",
     "keep",
+    "order",
+    "plain_names",
     "limit",
     "workers",
     "unreadable",
@@ -174,10 +206,11 @@ OPTIONS = (
 
 def with_options(plan: Plan, options: Mapping[str, Any]) -> Plan:
     """The plan with options laid over it. Raises `PlanError` for what no option can be."""
-    for option, value in options.items():
+    for option in options:
         if option not in OPTIONS:
             raise PlanError(f'unknown option "{option}"{nearest(option, OPTIONS)}')
-        plan = _with_option(plan, option, value)
+    for option in sorted(options, key=lambda each: each != "label_sets"):  # used by variables
+        plan = _with_option(plan, option, options[option])
     return plan
 
 
@@ -196,6 +229,8 @@ def _with_option(plan: Plan, option: str, value: Any) -> Plan:
         return replace(plan, rows=rows_part(value, plan.rows))
     if option == "types":
         return with_types(plan, value)
+    if option == "label_sets":
+        return _with_sets(plan, value)
     if option == "variables":
         return _with_variables(plan, value)
     if option == "missing":
@@ -226,11 +261,19 @@ def with_types(plan: Plan, types: Any, where: str = "") -> Plan:
     return plan
 
 
+def _with_sets(plan: Plan, sets: Any) -> Plan:
+    if not isinstance(sets, Mapping):
+        raise PlanError(f"label_sets: expected sets of value labels by name, got {sets!r}")
+    for name, values in sets.items():
+        plan = plan.declare_set(name, values)
+    return plan
+
+
 def _with_variables(plan: Plan, variables: Any) -> Plan:
     if isinstance(variables, Mapping):
         for name, parts in variables.items():
             if isinstance(parts, Variable):
-                parts = {k: v for k, v in msgspec.to_builtins(parts).items() if k != "name"}
+                parts = parts_of(parts)
             if not isinstance(parts, Mapping):
                 raise PlanError(f'variables: "{name}" needs its parts, got {parts!r}')
             plan = plan.declare(name, **parts)
@@ -305,7 +348,9 @@ def top_part(option: str, value: Any, at: str = "") -> Any:
         return value
     if option == "types":
         return declared(Variable("*"), {"type": value}, "types").type
-    if option in ("limit", "workers"):
+    if option == "plain_names" and isinstance(value, bool):
+        return value or None
+    if option in ("limit", "workers", "plain_names"):
         least = 0 if option == "limit" else 1
         if isinstance(value, bool) or not isinstance(value, int) or value < least:
             raise PlanError(f"{at}: expected a whole number from {least} up, got {value!r}")

@@ -6,9 +6,10 @@ from typing import Any
 
 import msgspec
 
+from .codes import MissingCode, ValueLabel
 from .plan import DelimitedSection, Plan
 from .planfile import TOP
-from .variables import MissingCode, ValueLabel, Variable
+from .variables import Variable, parts_of
 
 
 def plan_code(plan: Plan) -> str:
@@ -42,6 +43,11 @@ def _options(plan: Plan) -> list[tuple[str, str]]:
             found.append((key, repr(_plain(value))))
     if plan.missing:
         found.append(("missing", _codes(plan.missing)))
+    if plan.label_sets:
+        sets = "".join(
+            f"        {name!r}: {_labels(each)},\n" for name, each in plan.label_sets.items()
+        )
+        found.append(("label_sets", "{\n" + sets + "    }"))
     if plan.variables:
         lines = "".join(f"        {each.name!r}: {{{_parts(each)}}},\n" for each in plan.variables)
         found.append(("variables", "{\n" + lines + "    }"))
@@ -53,17 +59,19 @@ def _plain(value: Any) -> Any:
 
 
 def _parts(variable: Variable) -> str:
-    parts = {key: value for key, value in msgspec.to_builtins(variable).items() if key != "name"}
     texts = []
-    for key, value in parts.items():
+    for key, value in parts_of(variable).items():
         if key == "missing":
             texts.append(f'"missing": {_codes(variable.missing)}')
-        elif key == "values":
-            labels = ", ".join(f"{_key(each)}: {each.label!r}" for each in variable.values)
-            texts.append(f'"values": {{{labels}}}')
+        elif key == "values" and not isinstance(value, str):
+            texts.append(f'"values": {_labels(variable.values)}')
         else:
             texts.append(f'"{key}": {_plain(value)!r}')
     return ", ".join(texts)
+
+
+def _labels(values: tuple[ValueLabel, ...]) -> str:
+    return "{" + ", ".join(f"{_key(each)}: {each.label!r}" for each in values) + "}"
 
 
 def _key(span: MissingCode | ValueLabel) -> str:

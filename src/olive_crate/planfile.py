@@ -14,6 +14,7 @@ from typing import Any
 
 import msgspec
 
+from .codes import missing_codes, value_labels
 from .errors import PlanError, nearest
 from .fields import FixedSection, fixed_part, listed_fields
 from .plan import (
@@ -27,11 +28,31 @@ from .plan import (
 )
 from .rowspart import Rows, rows_part
 from .sheetpart import SheetSection, sheet_part
-from .variables import Variable, declared, missing_codes
+from .variables import LabelSets, Variable, declared, parts_of
 from .writing import write_whole
 
-TOP = ("layout", "names", "types", "keep", "limit", "workers", "unreadable")
-SECTIONS = ("source", "delimited", "fixed", "sheet", "rows", "missing", "field", "variable")
+TOP = (
+    "layout",
+    "names",
+    "types",
+    "plain_names",
+    "keep",
+    "order",
+    "limit",
+    "workers",
+    "unreadable",
+)
+SECTIONS = (
+    "source",
+    "delimited",
+    "fixed",
+    "sheet",
+    "rows",
+    "missing",
+    "label_sets",
+    "field",
+    "variable",
+)
 SHARED = ("comment", "trim", "decimal", "grouping")
 """Parts of the delimited section that a fixed layout has as well, under its own heading."""
 
@@ -59,7 +80,11 @@ def plan_from(mapping: Mapping[str, Any], base: Path | None = None, where: str =
         if key not in known:
             hint = f"; it belongs under {_home(key)}" if _home(key) else nearest(key, known)
             raise PlanError(f'{where}unknown key "{key}"{hint}')
-    variables = _variables(mapping.get("variable", []), where)
+    sets = {
+        name: value_labels(values, f"{where}label_sets.{name}")
+        for name, values in _section(mapping, "label_sets", where).items()
+    }
+    variables = _variables(mapping.get("variable", []), sets, where)
     given = {key: mapping[key] for key in TOP if key in mapping}
     types = given.pop("types") if isinstance(given.get("types"), Mapping) else {}
     top = {_field(key): top_part(key, value, where + key) for key, value in given.items()}
@@ -81,6 +106,7 @@ def plan_from(mapping: Mapping[str, Any], base: Path | None = None, where: str =
         rows=rows_part(_section(mapping, "rows", where), Rows(), f"{where}rows"),
         missing=_missing(_section(mapping, "missing", where), where),
         variables=variables,
+        label_sets=sets,
         base=base,
         listed=bool(variables),
         **top,
@@ -156,7 +182,7 @@ def _missing(section: Mapping[str, Any], where: str) -> tuple[Any, ...]:
     return missing_codes(section.get("codes"), f"{at}.codes")
 
 
-def _variables(tables: Any, where: str) -> tuple[Variable, ...]:
+def _variables(tables: Any, sets: LabelSets, where: str) -> tuple[Variable, ...]:
     if not isinstance(tables, list):
         raise PlanError(f"{where}variable: expected [[variable]] tables, got {tables!r}")
     variables: dict[str, Variable] = {}
@@ -170,7 +196,7 @@ def _variables(tables: Any, where: str) -> tuple[Variable, ...]:
         if name in variables:
             raise PlanError(f'{at}: there is a variable "{name}" already')
         parts = {key: value for key, value in table.items() if key != "name"}
-        variables[name] = declared(Variable(name), parts, f'{at} "{name}"')
+        variables[name] = declared(Variable(name), parts, f'{at} "{name}"', sets)
     return tuple(variables.values())
 
 
@@ -195,6 +221,10 @@ def plan_mapping(plan: Plan, folder: Path | None = None) -> dict[str, Any]:
     tables["delimited"], tables["fixed"], tables["sheet"] = delimited, fixed, sheet
     tables["rows"] = _rows_mapping(plan.rows)
     tables["missing"] = {"codes": _codes(plan.missing)} if plan.missing else {}
+    tables["label_sets"] = {
+        name: [msgspec.to_builtins(each) for each in labels]
+        for name, labels in plan.label_sets.items()
+    }
     tables["field"] = [msgspec.to_builtins(each) for each in plan.fields or ()]
     tables["variable"] = [_variable_mapping(each) for each in plan.variables]
     return {key: value for key, value in tables.items() if value not in ({}, [])}
@@ -220,10 +250,11 @@ def _rows_mapping(rows: Rows) -> dict[str, Any]:
 
 
 def _variable_mapping(variable: Variable) -> dict[str, Any]:
-    mapping = dict(msgspec.to_builtins(variable))
-    if variable.missing:
+    mapping = {key: msgspec.to_builtins(value) for key, value in parts_of(variable).items()}
+    if "missing" in mapping:
         mapping["missing"] = _codes(variable.missing)
-    return {key: list(v) if isinstance(v, tuple) else v for key, v in mapping.items()}
+    listed = {key: list(v) if isinstance(v, tuple) else v for key, v in mapping.items()}
+    return {"name": variable.name, **listed}
 
 
 def _codes(codes: tuple[Any, ...]) -> list[Any]:

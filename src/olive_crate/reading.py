@@ -16,11 +16,14 @@ import msgspec
 import numpy as np
 import pyarrow as pa
 
+from .choosing import resolve
+from .codes import MissingCode
 from .convert import Rule, convert
 from .convert.dates import ANY_ZONED
 from .convert.finding import FIRST_MARK, NONE_YET, Finder, Found
 from .convert.kinds import base, form, rule_for
 from .convert.rule import MARKS, reason_of
+from .declaring import called, with_heading
 from .detect.names import unique_names
 from .detect.settle import Settled
 from .errors import PlanError, UnreadableError
@@ -29,6 +32,7 @@ from .fields import Field
 from .kernels import reference as kernels
 from .kernels.reference import Ints, times
 from .matching import columns_of, notes_on
+from .naming import ordered, plain_names
 from .numerals import check_marks, is_open, look_for_proof
 from .plan import Plan
 from .records import delimited, fixed
@@ -36,7 +40,7 @@ from .records.delimited import Layout
 from .records.fixed import Block, FixedLayout
 from .records.spans import Cells
 from .records.tally import Tally
-from .variables import MissingCode, Variable, resolve
+from .variables import Variable
 
 if TYPE_CHECKING:
     from .records.sheet import SheetLayout
@@ -76,9 +80,15 @@ def prepare(settled: Settled) -> Reading:
     columns = columns_of(settled.plan, names, settled.headings, settled.source.name)
     notes += notes_on(settled.plan, columns, names)
     variables = _matched(settled, names, columns)
+    if settled.plan.plain_names:
+        variables, told = _made_plain(variables, columns, settled.plan.plain_names)
+        notes += told
+    notes += settled.plan.notes
     known = [each.name for each in variables]
     plan = settled.plan
     kept = resolve(plan.keep, known) if plan.keep is not None else known
+    if plan.order is not None:
+        kept = ordered([name for name in resolve(plan.order, known) if name in kept], kept)
     places = {name: index for index, name in enumerate(known)}
     slots = [_slot(settled, places[name], variables[places[name]]) for name in kept]
     left = tuple(name for name in known if name not in set(kept))
@@ -97,12 +107,12 @@ def _slot(settled: Settled, index: int, variable: Variable) -> Slot:
             )
         if variable.decimals is None:
             variable = msgspec.structs.replace(variable, decimals=field.decimals)
-    return Slot(index, variable, _finder(settled.plan, variable, field))
+    return Slot(index, variable, finder_for(settled.plan, variable, field))
 
 
 def _sheet_slot(plan: Plan, layout: SheetLayout, index: int, variable: Variable) -> Slot:
     """A column of a sheet: the kinds of its cells tell the type, its errors are missing."""
-    slot = Slot(index, variable, _finder(plan, variable, None), decimals=layout.decimals[index])
+    slot = Slot(index, variable, finder_for(plan, variable, None), decimals=layout.decimals[index])
     finder = slot.finder
     known = {str(code) for code in finder.rule.codes}
     codes = tuple(MissingCode(value=text) for text in layout.errors[index] if text not in known)
@@ -142,6 +152,26 @@ def _matched(
     return variables
 
 
+def _made_plain(
+    variables: Sequence[Variable], by_column: dict[int, Variable], longest: bool | int
+) -> tuple[list[Variable], list[str]]:
+    """Variables under plain names, apart from those that the plan itself names."""
+    own = [each.name for index, each in enumerate(variables) if index in by_column]
+    free = [each for index, each in enumerate(variables) if index not in by_column]
+    made, notes = plain_names([*own, *(each.heading for each in free)], _longest(longest))
+    names = dict(zip([id(each) for each in free], made[len(own) :], strict=True))
+    return [
+        called(with_heading(each), names[id(each)])
+        if names.get(id(each), each.name) != each.name
+        else each
+        for each in variables
+    ], notes
+
+
+def _longest(longest: bool | int) -> int | None:
+    return None if longest is True else int(longest)
+
+
 def _bare(unit: str) -> str:
     """A unit without the brackets around it; a form of dates (`dd.mm.yyyy`) is not a unit."""
     wrapped = len(unit) > 2 and (unit[0], unit[-1]) in {("(", ")"), ("[", "]")}
@@ -149,7 +179,7 @@ def _bare(unit: str) -> str:
     return "" if DATE_FORM.fullmatch(bare) else bare
 
 
-def _finder(plan: Plan, variable: Variable, field: Field | None) -> Finder:
+def finder_for(plan: Plan, variable: Variable, field: Field | None) -> Finder:
     rule = Rule(
         kind=variable.type or _kind_by_field(field),
         decimal=plan.delimited.decimal or ".",
@@ -200,6 +230,8 @@ def _kind_of(pattern: times.Pattern) -> str:
 
 
 def _codes(plan: Plan, variable: Variable) -> tuple[MissingCode, ...]:
+    if not variable.codes_for_all:
+        return ()
     own = {str(code) for code in variable.missing}
     return variable.missing + tuple(code for code in plan.missing if str(code) not in own)
 
@@ -262,8 +294,7 @@ def _note_problems(reading: Reading, spans: Block, found: list[Found], stop: boo
         unread = block.converted.unread
         if not len(unread):
             continue
-        cells = spans.field(slot.index).at(unread)
-        texts = kernels.texts(cells.buffer, cells.starts, cells.ends)
+        texts = block.withheld.only(unread).texts
         rows = spans.rows[unread]
         slot.problems.append((rows, texts))
         if stop and (worst is None or int(rows[0]) < worst[0]):

@@ -77,6 +77,52 @@ class Problems(Sequence[Problem]):
         )
 
 
+class Change(msgspec.Struct, frozen=True):
+    """What a declaration after the read changed in the cells of one variable."""
+
+    variable: str
+    before: str
+    after: str
+    """The types."""
+    converted: int = 0
+    """Values that are of the other type now."""
+    missing: dict[str, int] = {}
+    """Cells that became missing, or are so for another reason than before: by reason."""
+    returned: dict[str, int] = {}
+    """Cells that have a value again, by the reason they had before."""
+    problems: Any = Problems()
+    """Cells that could not be converted: their rows in the source (else their case) and texts."""
+
+    def __str__(self) -> str:
+        types = f", {self.before} to {self.after}" if self.before != self.after else ""
+        parts = [f"{self.converted:,} converted"] if types else []
+        if self.missing:
+            listed = ", ".join(f"{why} {count:,}" for why, count in self.missing.items())
+            parts.append(f"now missing: {listed}")
+        if self.returned:
+            listed = ", ".join(f"{why} {count:,}" for why, count in self.returned.items())
+            parts.append(f"values again: {listed}")
+        text = f"{self.variable}{types}: {', '.join(parts) or 'no cell changed'}"
+        for problem in self.problems[:3]:
+            text += f"\n  row {problem.row}: {problem.text!r} {problem.why}"
+        if len(self.problems) > 3:
+            text += f"\n  and {len(self.problems) - 3:,} more: the change's problems list all"
+        return text
+
+    def to_dict(self) -> dict[str, Any]:
+        """As plain values, ready for JSON; with the first problems."""
+        plain = msgspec.structs.asdict(self)
+        plain["problems"] = [msgspec.to_builtins(each) for each in self.problems[:PROBLEMS_WRITTEN]]
+        return plain
+
+    @staticmethod
+    def from_dict(plain: dict[str, Any]) -> Change:
+        """The change that `to_dict` made this of."""
+        problems = msgspec.convert(plain.get("problems", []), list[Problem])
+        made = msgspec.convert({**plain, "problems": None}, Change)
+        return msgspec.structs.replace(made, problems=Problems.of(problems))
+
+
 class CellCounts(msgspec.Struct, frozen=True):
     """What the cells of one variable became."""
 
@@ -130,6 +176,8 @@ class Receipt(msgspec.Struct, frozen=True, omit_defaults=True):
     uncovered: int = 0
     problem_count: int = 0
     seconds: float = 0.0
+    changes: tuple[Change, ...] = ()
+    """What declarations after the read changed in cells."""
     problems: Any = Problems()
 
     @property
@@ -159,6 +207,7 @@ class Receipt(msgspec.Struct, frozen=True, omit_defaults=True):
         """As plain values, ready for JSON; with the first problems, and how many there are."""
         plain = msgspec.structs.asdict(self)
         plain["cells"] = [msgspec.structs.asdict(each) for each in self.cells]
+        plain["changes"] = [each.to_dict() for each in self.changes]
         plain["decided"] = [msgspec.to_builtins(each) for each in self.decided]
         plain["problems"] = [msgspec.to_builtins(each) for each in self.problems[:PROBLEMS_WRITTEN]]
         plain["balanced"] = self.balanced
@@ -169,8 +218,9 @@ class Receipt(msgspec.Struct, frozen=True, omit_defaults=True):
         """The receipt that `to_dict` made this of."""
         plain = {key: value for key, value in plain.items() if key != "balanced"}
         problems = msgspec.convert(plain.pop("problems", []), list[Problem])
+        changes = tuple(Change.from_dict(each) for each in plain.pop("changes", []))
         made = msgspec.convert(plain, Receipt)
-        return msgspec.structs.replace(made, problems=Problems.of(problems))
+        return msgspec.structs.replace(made, problems=Problems.of(problems), changes=changes)
 
     def _repr_html_(self) -> str:
         from .notebook import receipt_html

@@ -156,6 +156,7 @@ def receipt_text(receipt: Receipt, width: int = WIDTH, variables: int = 24) -> s
     lines += _cells(receipt, width, variables)
     lines += _problems(receipt, width)
     lines += _decided(receipt, width)
+    lines += _changes(receipt, width)
     lines += _balance(receipt)
     return "\n".join(lines)
 
@@ -274,6 +275,14 @@ def _decided(receipt: Receipt, width: int, most: int = 12) -> list[str]:
     if len(receipt.notes) > 5:
         lines.append(f"  and {len(receipt.notes) - 5} more notes: receipt.notes lists all")
     return lines
+
+
+def _changes(receipt: Receipt, width: int) -> list[str]:
+    """What was declared after the read; the account below is that of the read."""
+    if not receipt.changes:
+        return []
+    told = [line for each in receipt.changes for line in str(each).splitlines()]
+    return ["", "declared after the read:", *(cut(f"  {visible(line)}", width) for line in told)]
 
 
 def _is_news(evidence: Evidence) -> bool:

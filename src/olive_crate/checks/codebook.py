@@ -10,9 +10,10 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from ..dataset import Column, Dataset
+from ..celltexts import shown
+from ..columns import Column
+from ..dataset import Dataset
 from ..variables import Variable
-from .cells import shown
 
 
 class Entry(msgspec.Struct, frozen=True):

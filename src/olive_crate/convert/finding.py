@@ -16,6 +16,7 @@ import pyarrow as pa
 from ..kernels import reference as kernels
 from ..kernels.reference import Flags, Ints
 from ..records.spans import Cells
+from ..withheld import NOTHING, Withheld, merged
 from . import convert
 from .kinds import base, boolean_kinds, date_kinds, packed_kinds, rule_for
 from .levels import Scale
@@ -80,6 +81,7 @@ class Found(msgspec.Struct, eq=False):
     kind: str
     converted: Converted
     marks: bool = False
+    withheld: Withheld = NOTHING
 
 
 class Finder(msgspec.Struct, eq=False):
@@ -118,7 +120,7 @@ class Finder(msgspec.Struct, eq=False):
         if self.wanted and not self.fixed:
             found = self._as_wanted(cells)
         elif self.declared or self.fixed:
-            found = self.again(cells)
+            found = self._attempt(cells, self.kind or self.rule.kind)
         elif self.kind == NONE_YET:
             found = self._first(cells, rows)
         elif len(self.alive) > 1:
@@ -128,11 +130,11 @@ class Finder(msgspec.Struct, eq=False):
             while len(found.converted.unread):
                 found = self._widened(cells, rows, found)
         self._note(found, cells, rows)
-        return found
+        return _withholding(found, cells)
 
     def again(self, cells: Cells) -> Found:
         """A block once more, as the type that the whole file has settled."""
-        return self._attempt(cells, self.kind or self.rule.kind)
+        return _withholding(self._attempt(cells, self.kind or self.rule.kind), cells)
 
     def _attempt(self, cells: Cells, kind: str) -> Found:
         """The block as this type; well-known marks among what is left over become missing."""
@@ -298,6 +300,17 @@ class Finder(msgspec.Struct, eq=False):
             obstacles.add(texts, rows[done.unread])
         if obstacles.odd > obstacles.fitting + MANY_ODD:
             self.obstacles = None
+
+
+def _withholding(found: Found, cells: Cells) -> Found:
+    """The block with what stood in cells of which the declaration does not tell it."""
+    done = found.converted
+    parts = [done.ranged]
+    if len(done.unread):
+        rest = cells.at(done.unread)
+        parts.append(Withheld(done.unread, kernels.texts(rest.buffer, rest.starts, rest.ends)))
+    found.withheld = merged(parts)
+    return found
 
 
 def _present(done: Converted) -> Flags | None:

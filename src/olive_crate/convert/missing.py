@@ -8,10 +8,11 @@ from functools import lru_cache
 import numpy as np
 import pyarrow as pa
 
+from ..codes import MissingCode
 from ..kernels import reference as kernels
 from ..kernels.reference import Flags, Ints
 from ..records.spans import Cells
-from ..variables import MissingCode
+from ..withheld import NOTHING, Withheld
 from .rule import number_of, reason_of
 
 
@@ -84,6 +85,23 @@ def by_value(
         if hit.any():
             reasons[hit] = reason_of(place)
             valid &= ~hit
+
+
+def ranged(values: np.ndarray, reasons: np.ndarray, codes: tuple[MissingCode, ...]) -> Withheld:
+    """The numbers that ranges of codes made missing, as texts."""
+    numbers = [reason_of(place) for place, code in enumerate(codes) if code.value is None]
+    if not numbers:
+        return NOTHING
+    cells = np.flatnonzero(np.isin(reasons, numbers))
+    if not len(cells):
+        return NOTHING
+    return Withheld(cells, kernels.strings([plain_text(each) for each in values[cells].tolist()]))
+
+
+def plain_text(number: float) -> str:
+    """A number as a text that can be read again without knowing of any marks."""
+    text = repr(number)
+    return text[:-2] if text.endswith(".0") else text
 
 
 def _span(code: MissingCode, decimal: str, implied: int) -> tuple[float | None, float | None]:

@@ -16,7 +16,8 @@ import pyarrow as pa
 from ..kernels import reference as kernels
 from ..kernels.reference import Flags, Ints, columns, numbers
 from ..records.spans import Cells
-from .missing import by_text, by_value
+from ..withheld import NOTHING
+from .missing import by_text, by_value, ranged
 from .rule import IS_BLANK, IS_UNREADABLE, Converted, Rule, reason_of
 from .signs import sign_in_front
 
@@ -39,11 +40,13 @@ def convert_numbers(cells: Cells, rule: Rule) -> Converted:
         ok = ok.copy()
         pending, deep, inexact = _the_rest(cells, rule, pending, values, ok, reasons)
         most = max(most, deep)
+    held = NOTHING
     if rule.codes:
         by_value(values, ok, reasons, rule.codes, rule.decimal, rule.implied)
+        held = ranged(values, reasons, rule.codes)
     reasons[pending] = IS_UNREADABLE
     kind = pa.int64() if whole else pa.float64()
-    return Converted(kernels.arrow(values, ok, kind), reasons, pending, most, inexact)
+    return Converted(kernels.arrow(values, ok, kind), reasons, pending, most, inexact, held)
 
 
 def _plain(cells: Cells, rule: Rule) -> tuple[np.ndarray, Flags, int]:

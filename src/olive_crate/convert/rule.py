@@ -8,8 +8,9 @@ import msgspec
 import numpy as np
 import pyarrow as pa
 
+from ..codes import FIRST_CODE, MissingCode
 from ..kernels.reference import Ints
-from ..variables import FIRST_CODE, MissingCode
+from ..withheld import NOTHING, Withheld
 
 PRESENT, IS_BLANK, IS_UNREADABLE = 0, 1, 2
 
@@ -76,6 +77,8 @@ class Converted(NamedTuple):
     """The most decimals that were written."""
     inexact: int = 0
     """Numbers with more digits than binary64 can hold."""
+    ranged: Withheld = NOTHING
+    """The numbers of cells that a range of codes made missing."""
 
 
 def reason_of(code: int) -> int:

@@ -9,13 +9,15 @@ from pathlib import Path
 from typing import Any
 
 from ..checks.codebook import codebook
+from ..codes import FIRST_CODE
+from ..columns import Column
 from ..convert.dates import ANY_ZONED
-from ..dataset import Column, Dataset
+from ..dataset import Dataset
 from ..errors import PlanError, nearest
-from ..variables import FIRST_CODE, Variable
+from ..variables import Variable
 
 MOST_ROWS, MOST_COLUMNS, LONGEST = 1_048_575, 16_384, 32_767
-WAYS = ("codes", "blank")
+WAYS = ("codes", "null")
 FORMATS = {
     "date": "yyyy-mm-dd",
     "time": "hh:mm:ss",

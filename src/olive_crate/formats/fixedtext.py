@@ -9,16 +9,17 @@ from typing import Any
 
 import msgspec
 
+from ..celltexts import cell_texts
+from ..codes import MissingCode, ValueLabel
 from ..dataset import Dataset
 from ..errors import PlanError
 from ..fields import Field, FixedSection, listed_fields, overlaps
 from ..plan import DelimitedSection, Plan, SourceSection
 from ..planfile import plan_text
 from ..rowspart import Rows
-from ..variables import MissingCode, ValueLabel, Variable
+from ..variables import Variable
 from ..words import several
 from ..writing import write_whole
-from .cellwords import cell_words
 from .csvtext import csv_text
 
 NUMBERS = ("integer", "number")
@@ -58,7 +59,7 @@ def export_fixed(
     for each in [path, *beside]:
         if each.exists() and not replace:
             raise PlanError(f"{each}: exists already; pass replace=True to overwrite it")
-    texts = {name: cell_words(dataset[name], missing) for name in dataset.names}
+    texts = {name: cell_texts(dataset[name], missing) for name in dataset.names}
     chosen = _given(fields, dataset) if fields is not None else _fitting(texts)
     by_name = {each.name: each for each in dataset.variables}
     columns = [_placed(field, by_name[field.name], texts[field.name]) for field in chosen]

@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pyarrow as pa
 
-from ..dataset import Column, Dataset
+from ..codes import FIRST_CODE, ValueLabel
+from ..columns import Column
+from ..dataset import Dataset
 from ..errors import PlanError, nearest
-from ..variables import FIRST_CODE, ValueLabel
 
 if TYPE_CHECKING:
     import pandas

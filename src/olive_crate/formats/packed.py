@@ -1,14 +1,15 @@
 """The packed dataset: one Parquet file that any Parquet reader opens.
 
 Each variable is a column of its natural type, null where it is missing. Where a variable has
-missing cells, the reasons stand beside it as a dictionary-encoded column. Declarations, receipt and
-plan travel as JSON under one key of the file's own metadata.
+missing cells, the reasons stand beside it as a dictionary-encoded column, and so does what stood in
+cells of which the declarations do not tell it. Declarations, receipt and plan travel as JSON under
+one key of the file's own metadata.
 """
 
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any
 
@@ -17,16 +18,20 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from ..dataset import Column, Columns, Dataset, reason_words
+from ..columns import Column, Columns, told_apart
+from ..dataset import Dataset
 from ..errors import PlanError, SourceError, nearest
+from ..kernels import reference as kernels
 from ..plan import Plan
 from ..planfile import plan_from, plan_mapping
 from ..receipt import Receipt
-from ..variables import FIRST_CODE, Variable
+from ..rownumbers import RowNumbers
+from ..variables import Variable
+from ..withheld import NOTHING, Withheld
 from ..writing import put_in_place, temporary_beside
 
 KEY = b"olive_crate"
-VERSION = 1
+VERSION = 2
 ROWS_A_GROUP = 1 << 18
 
 
@@ -40,19 +45,27 @@ class Packing:
         self._temporary = temporary_beside(self.path)
 
     def start(
-        self, variables: tuple[Variable, ...], types: list[pa.DataType], reasons: set[str]
+        self, variables: tuple[Variable, ...], types: list[pa.DataType], reasons: dict[str, bool]
     ) -> None:
-        """Begin, or begin anew. `reasons` names the variables that have missing cells."""
+        """Begin, or begin anew.
+
+        `reasons` has the variables with missing cells, and says whether any of them are withheld.
+        """
         if self._writer is not None:
             self._writer.close()
         self.variables, self.reasons = variables, reasons
-        self.reason_columns = reason_columns([each.name for each in variables], reasons)
+        names = [each.name for each in variables]
+        self.reason_columns = beside(names, reasons, "reason")
+        held = [name for name, withheld in reasons.items() if withheld]
+        self.held_columns = beside([*names, *self.reason_columns.values()], held, "withheld")
         fields = []
         for variable, kind in zip(variables, types, strict=True):
             fields.append(pa.field(variable.name, kind))
             if variable.name in reasons:
                 words = pa.dictionary(pa.int16(), pa.string())
                 fields.append(pa.field(self.reason_columns[variable.name], words))
+            if variable.name in self.held_columns:
+                fields.append(pa.field(self.held_columns[variable.name], pa.string()))
         self.schema = pa.schema(fields)
         self._writer = pq.ParquetWriter(
             self._temporary, self.schema, compression="zstd", compression_level=1
@@ -65,15 +78,30 @@ class Packing:
         for column in columns:
             arrays.append(column.values)
             if column.variable.name in self.reasons:
-                arrays.append(_reason_array(column))
+                arrays.append(column.reason_texts())
+            if column.variable.name in self.held_columns:
+                arrays.append(_spread(column.withheld, len(column)))
         self._writer.write_table(pa.Table.from_arrays(arrays, schema=self.schema))
 
-    def finish(self, variables: tuple[Variable, ...], receipt: Receipt, plan: Plan) -> None:
+    def finish(
+        self,
+        variables: tuple[Variable, ...],
+        receipt: Receipt,
+        plan: Plan,
+        came: RowNumbers | None,
+    ) -> None:
         """Add the metadata and put the file in its place."""
         assert self._writer is not None
-        self._writer.add_key_value_metadata(
-            {KEY: _metadata(variables, self.reason_columns, receipt, plan, self.path.parent)}
-        )
+        told = {
+            "version": VERSION,
+            "variables": variables,
+            "reasons": self.reason_columns,
+            "withheld": self.held_columns,
+            "receipt": receipt.to_dict(),
+            "plan": plan_mapping(plan, self.path.parent),
+            "rows": None if came is None else came.to_dict(),
+        }
+        self._writer.add_key_value_metadata({KEY: msgspec.json.encode(told)})
         self._writer.close()
         self._writer = None
         checked_target(self.path, self._replace)
@@ -101,39 +129,30 @@ def checked_target(path: Any, replace: bool) -> Path:
     return target
 
 
-def reason_columns(names: list[str], reasons: set[str]) -> dict[str, str]:
-    """What the column of reasons of each variable is called."""
-    taken, found = set(names), {}
+def beside(taken: Iterable[str], names: Iterable[str], what: str) -> dict[str, str]:
+    """What the column that stands beside each variable is called."""
+    used, found = set(taken), {}
     for name in names:
-        if name in reasons:
-            column = f"{name}_reason"
-            while column in taken:
-                column += "_"
-            taken.add(column)
-            found[name] = column
+        column = f"{name}_{what}"
+        while column in used:
+            column += "_"
+        used.add(column)
+        found[name] = column
     return found
 
 
-def _reason_array(column: Column) -> pa.Array:
-    return column.reason_texts()
+def _spread(withheld: Withheld, count: int) -> pa.Array:
+    """Texts in their cells, null elsewhere."""
+    place = np.full(count, len(withheld), np.int64)
+    place[withheld.cells] = np.arange(len(withheld))
+    known = kernels.arrow(place, place < len(withheld), pa.int64())
+    return withheld.texts.take(known)
 
 
-def _metadata(
-    variables: tuple[Variable, ...],
-    columns: Mapping[str, str],
-    receipt: Receipt,
-    plan: Plan,
-    folder: Path,
-) -> bytes:
-    return msgspec.json.encode(
-        {
-            "version": VERSION,
-            "variables": variables,
-            "reasons": columns,
-            "receipt": receipt.to_dict(),
-            "plan": plan_mapping(plan, folder),
-        }
-    )
+def _gathered(texts: pa.Array) -> Withheld:
+    """Texts out of their cells."""
+    cells = np.flatnonzero(texts.is_valid().to_numpy(zero_copy_only=False))
+    return Withheld(cells, texts.drop_null())
 
 
 def pack_dataset(dataset: Dataset, path: Any, replace: bool = False) -> None:
@@ -141,17 +160,14 @@ def pack_dataset(dataset: Dataset, path: Any, replace: bool = False) -> None:
     packing = Packing(path, replace)
     try:
         columns = [dataset[name] for name in dataset.names]
-        reasons = {each.variable.name for each in columns if each.reasons.any()}
+        reasons = {
+            each.variable.name: len(each.withheld) > 0 for each in columns if each.reasons.any()
+        }
         packing.start(dataset.variables, [each.values.type for each in columns], reasons)
         for start in range(0, max(dataset.rows, 1), ROWS_A_GROUP):
             stop = min(start + ROWS_A_GROUP, dataset.rows)
-            packing.write(
-                [
-                    Column(each.variable, each.values[start:stop], each.reasons[start:stop])
-                    for each in columns
-                ]
-            )
-        packing.finish(dataset.variables, dataset.receipt, dataset.plan)
+            packing.write([each.slice(start, stop) for each in columns])
+        packing.finish(dataset.variables, dataset.receipt, dataset.plan, dataset.source_rows)
     finally:
         packing.abandon()
 
@@ -176,20 +192,29 @@ def unpack(path: Any) -> Dataset:
     if meta["version"] > VERSION:
         raise SourceError(f"{target}: packed by a newer version of Olive Crate")
     variables = tuple(msgspec.convert(each, Variable) for each in meta["variables"])
+    reasons, held = meta["reasons"], meta.get("withheld", {})
     columns = Columns(
-        {each.name: _later(file, each, meta["reasons"].get(each.name)) for each in variables}
+        {
+            each.name: _later(file, each, reasons.get(each.name), held.get(each.name))
+            for each in variables
+        }
     )
     plan = plan_from(meta["plan"], target.parent, f"{target}: ")
     receipt = Receipt.from_dict(meta["receipt"])
-    return Dataset(variables, columns, file.metadata.num_rows, receipt, plan)
+    came = RowNumbers.from_dict(meta.get("rows"))
+    return Dataset(variables, columns, file.metadata.num_rows, receipt, plan, came)
 
 
-def _later(file: pq.ParquetFile, variable: Variable, reasons: str | None) -> Callable[[], Column]:
+def _later(
+    file: pq.ParquetFile, variable: Variable, reasons: str | None, withheld: str | None
+) -> Callable[[], Column]:
     def read() -> Column:
         values = _column(file, variable.name)
         if reasons is None:
             return Column(variable, values, np.zeros(len(values), np.uint8))
-        return Column(variable, values, _numbers(variable, _column(file, reasons)))
+        numbers = _numbers(variable, _column(file, reasons))
+        held = _gathered(_column(file, withheld)) if withheld else NOTHING
+        return Column(variable, values, numbers, held)
 
     return read
 
@@ -206,9 +231,7 @@ def _column(file: pq.ParquetFile, name: str) -> pa.Array:
 
 def _numbers(variable: Variable, words: pa.Array) -> np.ndarray:
     """Reasons as numbers again."""
-    known = {reason_words(variable, number): number for number in (1, 2)}
-    for place, code in enumerate(variable.missing):
-        known.setdefault(code.why, FIRST_CODE + place)
+    known = {word: number for number, word in told_apart(variable).items()}
     if not pa.types.is_dictionary(words.type):
         words = words.dictionary_encode()
     table = np.array([known[word] for word in words.dictionary.to_pylist()] + [0], np.uint8)

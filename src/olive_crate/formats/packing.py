@@ -14,10 +14,11 @@ import numpy as np
 import pyarrow as pa
 
 from ..accounting import receipt_of
+from ..columns import Column, reason_totals
 from ..convert.finding import Found
-from ..dataset import Column, reason_totals
 from ..detect.settle import Settled
-from ..loading import joined, settled_read
+from ..kernels.reference import Ints
+from ..loading import joined, settled_read, step_of
 from ..reading import (
     Progress,
     Reading,
@@ -33,6 +34,8 @@ from ..reading import (
 )
 from ..receipt import CellCounts, Receipt
 from ..records.fixed import Block
+from ..rownumbers import RowNumbers, chained, gathered
+from ..withheld import followed
 from .packed import Packing, checked_target
 
 HELD = 64 << 20
@@ -73,7 +76,7 @@ def _packed(settled: Settled, path: Any, replace: bool, progress: Progress | Non
                 slot.finder.inexact = inexact
         variables = tuple(final_variable(slot) for slot in reading.slots)
         receipt = receipt_of(reading, sink.counts(), sink.rows, time.perf_counter() - began)
-        packing.finish(variables, receipt, settled.plan)
+        packing.finish(variables, receipt, settled.plan, chained(sink.came))
         return receipt
     finally:
         packing.abandon()
@@ -96,14 +99,18 @@ def _fix(reading: Reading) -> list[tuple[np.ndarray, int, int]]:
 class _Sink:
     """Holds blocks until there are enough of them to write."""
 
-    def __init__(self, reading: Reading, packing: Packing, missing: set[str] | None = None) -> None:
+    def __init__(
+        self, reading: Reading, packing: Packing, missing: dict[str, bool] | None = None
+    ) -> None:
         self.reading, self.packing = reading, packing
         self.known_missing = missing
         self.held: list[list[Found]] = []
         self.size = 0
         self.rows = 0
         self.kinds: list[str] | None = None
-        self.reasons: set[str] = set()
+        self.reasons: dict[str, bool] = {}
+        self.withheld = [False] * len(reading.slots)
+        self.came: list[RowNumbers] = []
         self.broken = False
         self.reason_counts = [np.zeros(256, np.int64) for _ in reading.slots]
         self.valid = [0] * len(reading.slots)
@@ -115,6 +122,8 @@ class _Sink:
             values, reasons = block.converted.values, block.converted.reasons
             self.valid[place] += len(values) - values.null_count
             self.reason_counts[place] += reason_totals(reasons)
+            self.withheld[place] |= len(block.withheld) > 0
+        self._note_rows(spans.rows)
         if self.broken:
             return
         self.held.append(found)
@@ -123,6 +132,10 @@ class _Sink:
         )
         if self.size >= HELD:
             self._flush()
+
+    def _note_rows(self, rows: Ints) -> None:
+        """Keep the row numbers, as runs."""
+        self.came.append(gathered([rows], step_of(self.reading.settled)))
 
     def _flush(self) -> None:
         if (self.kinds is None and not self._settle()) or (
@@ -181,11 +194,13 @@ class _Sink:
             self._flush()
         return not self.broken
 
-    def missing(self) -> set[str]:
-        """The variables that have missing cells."""
+    def missing(self) -> dict[str, bool]:
+        """The variables that have missing cells, and whether any of them are withheld."""
         return {
-            slot.variable.name
-            for slot, counts in zip(self.reading.slots, self.reason_counts, strict=True)
+            slot.variable.name: withheld
+            for slot, counts, withheld in zip(
+                self.reading.slots, self.reason_counts, self.withheld, strict=True
+            )
             if counts[1:].any()
         }
 
@@ -213,4 +228,6 @@ def _joined(slot: Slot, blocks: list[Found]) -> Column:
         else pa.nulls(0, arrow_type(slot))
     )
     reasons = [block.converted.reasons for block in blocks] or [np.zeros(0, np.uint8)]
-    return Column(final_variable(slot), values, final_reasons(slot, np.concatenate(reasons)))
+    held = followed([(len(block.converted.reasons), block.withheld) for block in blocks])
+    numbers = final_reasons(slot, np.concatenate(reasons))
+    return Column(final_variable(slot), values, numbers, held)

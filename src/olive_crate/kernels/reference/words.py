@@ -26,7 +26,7 @@ ONE = np.uint64(1)
 ALL = np.uint64(0xFFFFFFFFFFFFFFFF)
 
 
-def padded(text: bytes) -> Bytes:
+def padded(text: bytes | memoryview) -> Bytes:
     """A buffer that holds `text` from position `PAD` on."""
     buffer = np.zeros(len(text) + 2 * PAD, np.uint8)
     buffer[PAD : PAD + len(text)] = np.frombuffer(text, np.uint8)

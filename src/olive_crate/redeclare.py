@@ -1,0 +1,306 @@
+"""Declarations after the read.
+
+A declaration that only says what a variable means leaves its column as it is. One that says how
+cells are taken (type, format, codes) takes them again, from what stood in them: values, the codes
+that made cells missing, and the texts that could not be read are all still there. Text goes through
+the very conversion that a load uses, so that declaring before and after the read is the same.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+
+from . import declaring
+from .celltexts import missing_texts, shown, value_texts
+from .choosing import Names, chosen
+from .codes import FIRST_CODE
+from .columns import Column
+from .convert.finding import Finder, Found
+from .convert.missing import by_value, plain_text, ranged
+from .convert.rule import IS_BLANK, IS_UNREADABLE, Converted
+from .declaring import called
+from .fields import Field
+from .kernels import reference as kernels
+from .kernels.reference import Flags
+from .kernels.reference.words import PAD
+from .naming import Renaming, plain_names, renamed
+from .plan import Plan
+from .reading import (
+    Slot,
+    final_kind,
+    final_reasons,
+    final_variable,
+    finder_for,
+    is_stale,
+    settled_values,
+)
+from .receipt import Change, Problems
+from .records.spans import Cells
+from .rownumbers import RowNumbers
+from .variables import TAKING, Variable, declared
+from .withheld import Withheld, merged
+
+if TYPE_CHECKING:
+    from .dataset import Dataset
+
+NUMERIC = ("integer", "number")
+TEXTUAL = ("text", "category")
+LARGEST = 2.0**63
+
+
+def declare(dataset: Dataset, names: Names, parts: Mapping[str, Any]) -> Dataset:
+    """See `Dataset.declare`."""
+    wanted = chosen(names, dataset.variables)
+    given = dict(parts)
+    new = given.pop("name", None)
+    made = _declared(dataset, wanted, given) if given else dataset
+    return made if new is None else made.rename(dict.fromkeys(wanted, new))
+
+
+def _declared(dataset: Dataset, wanted: list[str], parts: Mapping[str, Any]) -> Dataset:
+    plan = known_plan(dataset).declare(wanted, **parts)
+    by_name = {each.name: each for each in dataset.variables}
+    columns: dict[str, Column | Variable] = {}
+    changes: list[Change] = []
+    for name in wanted:
+        old, planned = by_name[name], plan.variable(name)
+        if not set(parts) & set(TAKING):
+            columns[name] = declared(old, parts, sets=plan.label_sets)
+            continue
+        described = {part: value for part, value in parts.items() if part not in TAKING}
+        asked = _asked(declared(old, described, sets=plan.label_sets), planned, plan)
+        column = _taken_again(dataset[name], asked, plan)
+        columns[name] = column
+        changes += _changes(dataset[name], column, dataset.source_rows)
+    receipt = msgspec.structs.replace(dataset.receipt, changes=(*dataset.receipt.changes, *changes))
+    return dataset.changed(columns, plan, receipt)
+
+
+def known_plan(dataset: Dataset) -> Plan:
+    """The dataset's plan, with a declaration for each of its variables."""
+    plan = dataset.plan
+    known = {each.name for each in plan.variables}
+    more = tuple(
+        Variable(each.name, each.from_) for each in dataset.variables if each.name not in known
+    )
+    return msgspec.structs.replace(plan, variables=plan.variables + more)
+
+
+def _asked(old: Variable, planned: Variable, plan: Plan) -> Variable:
+    """How the cells are to be taken: as the plan says; a found type stays, unless it was text."""
+    kind = planned.type or plan.type
+    stays = kind is None and old.type not in TEXTUAL
+    alike = stays or kind == old.type
+    return msgspec.structs.replace(
+        old,
+        type=old.type if stays else kind,
+        format=planned.format or (old.format if alike else None),
+        true=planned.true or (old.true if alike else ()),
+        false=planned.false or (old.false if alike else ()),
+        missing=planned.missing,
+        codes_for_all=planned.codes_for_all,
+    )
+
+
+def _taken_again(column: Column, asked: Variable, plan: Plan) -> Column:
+    field = next((each for each in plan.fields or () if each.name == asked.heading), None)
+    finder = _finder(column.variable, asked, plan, field)
+    slot = Slot(0, asked, finder)
+    if column.variable.type in NUMERIC and asked.type in NUMERIC:
+        found = _as_numbers(column, finder)
+    else:
+        cells = cells_of(_source_texts(column))
+        found = finder.take(cells, np.arange(len(column)))
+        if is_stale(slot, found):
+            finder.kind, finder.fixed = final_kind(slot), True
+            found = finder.again(cells)
+    return Column(
+        final_variable(slot),
+        settled_values(slot, found),
+        final_reasons(slot, found.converted.reasons),
+        found.withheld,
+    )
+
+
+def _finder(old: Variable, asked: Variable, plan: Plan, field: Field | None) -> Finder:
+    """The finder of a load; errors of a sheet stay codes, which no declaration gave."""
+    finder = finder_for(plan, asked, field)
+    known = {str(code) for code in finder.rule.codes}
+    errors = tuple(
+        code
+        for code in old.missing
+        if plan.layout == "sheet" and str(code).startswith("#") and str(code) not in known
+    )
+    finder.rule = msgspec.structs.replace(finder.rule, codes=finder.rule.codes + errors)
+    return finder
+
+
+def cells_of(texts: pa.Array) -> Cells:
+    """Texts, none of them null, as cells in one buffer."""
+    wide = texts.cast(pa.large_string())
+    _, offsets, data = wide.buffers()
+    ends = np.frombuffer(offsets, np.int64)[wide.offset : wide.offset + len(wide) + 1]
+    buffer = kernels.padded(b"" if data is None else memoryview(data))
+    return Cells(buffer, ends[:-1] + PAD, ends[1:] + PAD)
+
+
+def _source_texts(column: Column) -> pa.Array:
+    """What stood in each cell, as far as it is known; empty where it was blank."""
+    import pyarrow.compute as pc
+
+    values = value_texts(column)
+    if column.variable.type == "number":
+        values = _short_numbers(column)
+    cells, texts = missing_texts(column)
+    if len(cells):
+        place = np.full(len(column), -1, np.int64)
+        place[cells] = np.arange(len(cells))
+        others = texts.take(kernels.arrow(place, place >= 0, pa.int64()))
+        values = pc.coalesce(values, others.cast(values.type))
+    return values.fill_null("") if values.null_count else values
+
+
+def _short_numbers(column: Column) -> pa.Array:
+    """Numbers as the shortest texts: whole ones without decimals."""
+    encoded = column.values.dictionary_encode()
+    texts = kernels.strings([shown(each) for each in encoded.dictionary.to_pylist()])
+    return pa.DictionaryArray.from_arrays(encoded.indices, texts).cast(pa.string())
+
+
+def _as_numbers(column: Column, finder: Finder) -> Found:
+    """Numbers as numbers of another kind, or under other codes, without going through text."""
+    values, known, written = _numbers(column)
+    reasons = np.where(known, 0, IS_BLANK).astype(np.uint8)
+    rule, unread, parts = finder.rule, np.zeros(0, np.int64), []
+    if rule.kind == "integer":
+        numbers_held = values
+        values, whole = _whole(values)
+        unread = np.flatnonzero(known & ~whole)
+        texts = map(plain_text, numbers_held[unread].tolist())
+        numbers = [text.replace(".", rule.decimal) for text in texts]  # as the source has them
+        parts.append(Withheld(unread, kernels.strings(numbers)))
+        known &= whole
+        reasons[unread] = IS_UNREADABLE
+    else:
+        values = values.astype(np.float64)
+    by_value(values, known, reasons, rule.codes, rule.decimal, rule.implied)
+    parts.append(ranged(values, reasons, rule.codes))
+    kind = pa.int64() if rule.kind == "integer" else pa.float64()
+    marks = False
+    if len(written):
+        rest = finder.take(cells_of(written.texts), written.cells)
+        marks, where, taken = rest.marks, written.cells, rest.converted
+        reasons[where] = taken.reasons
+        values[where] = taken.values.fill_null(0).to_numpy(zero_copy_only=False)
+        known[where] = taken.reasons == 0
+        unread = np.sort(np.concatenate([unread, where[taken.unread]]))
+        parts.append(Withheld(where[rest.withheld.cells], rest.withheld.texts))
+    done = Converted(kernels.arrow(values, known, kind), reasons, unread)
+    return Found(rule.kind, done, marks, merged(parts))
+
+
+def _numbers(column: Column) -> tuple[np.ndarray, Flags, Withheld]:
+    """Values and the numbers of codes; which cells have one; and what stood in the others."""
+    values = column.values.fill_null(0).to_numpy(zero_copy_only=False).copy()
+    reasons, known = column.reasons, column.reasons == 0
+    for place, code in enumerate(column.variable.missing):
+        hit = reasons == FIRST_CODE + place
+        if not hit.any() or not isinstance(code.value, (int, float)):
+            continue
+        if isinstance(code.value, float) and not code.value.is_integer():
+            values = values.astype(np.float64)
+        values[hit] = code.value
+        known |= hit
+    cells, texts = missing_texts(column)
+    from_range = np.isin(reasons[cells], _ranges(column.variable))
+    numbers = [float(text) for text in texts.filter(pa.array(from_range)).to_pylist()]
+    if any(not number.is_integer() for number in numbers):
+        values = values.astype(np.float64)
+    values[cells[from_range]] = numbers
+    known[cells[from_range]] = True
+    other = ~known[cells]
+    return values, known, Withheld(cells[other], texts.filter(pa.array(other)))
+
+
+def _ranges(variable: Variable) -> list[int]:
+    return [FIRST_CODE + place for place, code in enumerate(variable.missing) if code.value is None]
+
+
+def _whole(values: np.ndarray) -> tuple[np.ndarray, Flags]:
+    """As integers, and which of them are exactly that."""
+    if values.dtype == np.int64:
+        return values, np.ones(len(values), bool)
+    fits = (values == np.floor(values)) & (np.abs(values) < LARGEST)
+    return np.where(fits, values, 0).astype(np.int64), fits
+
+
+def _changes(old: Column, new: Column, rows: RowNumbers | None) -> list[Change]:
+    """What taking a column again has changed; nothing to tell gives no entry."""
+    had, has = old.reasons == 0, new.reasons == 0
+    kinds = (old.variable.type or "", new.variable.type or "")
+    lost = had & ~has
+    moved = ~had & ~has & (_reason_names(old) != _reason_names(new))
+    if kinds[0] == kinds[1] and not (lost | moved | (~had & has)).any():
+        return []
+    cells = new.withheld.cells[new.reasons[new.withheld.cells] == IS_UNREADABLE]
+    fresh = cells[(old.reasons[cells] != IS_UNREADABLE) | (kinds[0] != kinds[1])]
+    at = rows.at(fresh) if rows is not None else fresh + 1
+    kind = kinds[1] or "text"
+    why = f"is not {'an' if kind[0] in 'aeiou' else 'a'} {kind}"
+    return [
+        Change(
+            variable=new.variable.name,
+            before=kinds[0],
+            after=kinds[1],
+            converted=int(np.count_nonzero(had & has)) if kinds[0] != kinds[1] else 0,
+            missing=_counted(new, lost | moved),
+            returned=_counted(old, ~had & has),
+            problems=Problems(
+                [(new.variable.name, why, at, new.withheld.only(fresh).texts)] if len(fresh) else []
+            ),
+        )
+    ]
+
+
+def _counted(column: Column, cells: Flags) -> dict[str, int]:
+    return column.named(np.bincount(column.reasons[cells], minlength=256))
+
+
+def _reason_names(column: Column) -> np.ndarray:
+    """The reason of each cell in words, so that renumbered codes are no change."""
+    words = np.full(256, "", object)
+    words[1], words[2] = "blank", "unreadable"
+    for place, code in enumerate(column.variable.missing):
+        words[FIRST_CODE + place] = code.why
+    names: np.ndarray = words[column.reasons]
+    return names
+
+
+def rename(dataset: Dataset, names: str | Renaming, new: str | None = None) -> Dataset:
+    """See `Dataset.rename`."""
+    changes = renamed(names, new, dataset.names)
+    return _called(dataset, changes, known_plan(dataset).rename(changes))
+
+
+def make_names_plain(dataset: Dataset, longest: int | None) -> Dataset:
+    """See `Dataset.make_names_plain`."""
+    made, notes = plain_names(dataset.names, longest)
+    changes = {old: name for old, name in zip(dataset.names, made, strict=True) if old != name}
+    told = _called(dataset, changes, declaring.with_plain_names(known_plan(dataset), changes))
+    receipt = msgspec.structs.replace(told.receipt, notes=(*told.receipt.notes, *notes))
+    return msgspec.structs.replace(told, receipt=receipt)
+
+
+def _called(dataset: Dataset, changes: Mapping[str, str], plan: Plan) -> Dataset:
+    """The dataset with variables under other names."""
+    columns: dict[str, Column | Variable] = {}
+    for old, new in changes.items():
+        label = dataset[old].variable.label or plan.variable(new).label
+        named = called(dataset[old].variable, new)
+        columns[old] = msgspec.structs.replace(named, label=label)
+    return dataset.changed(columns, plan)
