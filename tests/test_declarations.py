@@ -46,6 +46,8 @@ def test_declaring_before_and_after_the_read_is_the_same(cells, parts, shared, d
     numbers = start["x"].variable.type in ("integer", "number")
     if numbers and parts.get("type", "number") not in ("integer", "number"):
         parts = parts | {"type": "number"}  # as text 1e3 would be 1000: how it was written is gone
+    if first == "integer" and parts.get("type") == "number":
+        parts = parts | {"decimals": 1}  # nor is known how many decimals were written
     if first is None and start["x"].variable.type != "text":
         first = start["x"].variable.type  # what was found stays
         start = start.declare("x", type=first)

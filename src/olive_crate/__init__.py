@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from .checks.codebook import Codebook
+    from .checks.findings import Finding, Findings
     from .codes import MissingCode, ValueLabel
     from .columns import Column
     from .dataset import Dataset
@@ -22,7 +23,7 @@ if TYPE_CHECKING:
     from .loading import draft, load
     from .looking import Look, look
     from .plan import Plan
-    from .receipt import Problem, Receipt
+    from .receipt import Change, Problem, Receipt
     from .report.positions import draw_positions
     from .rowspart import Rows
     from .variables import Variable
@@ -31,6 +32,7 @@ __version__ = "0.1.0"
 
 _HOMES = {
     "checks.codebook": ("Codebook",),
+    "checks.findings": ("Finding", "Findings"),
     "codes": ("MissingCode", "ValueLabel"),
     "columns": ("Column",),
     "dataset": ("Dataset",),
@@ -49,7 +51,7 @@ _HOMES = {
     "loading": ("draft", "load"),
     "looking": ("Look", "look"),
     "plan": ("Plan",),
-    "receipt": ("Problem", "Receipt"),
+    "receipt": ("Change", "Problem", "Receipt"),
     "report.positions": ("draw_positions",),
     "rowspart": ("Rows",),
     "variables": ("Variable",),
@@ -57,11 +59,14 @@ _HOMES = {
 _HOME = {name: home for home, names in _HOMES.items() for name in names}
 
 __all__ = [
+    "Change",
     "Codebook",
     "Column",
     "Dataset",
     "Evidence",
     "Field",
+    "Finding",
+    "Findings",
     "LayoutError",
     "Look",
     "MissingCode",

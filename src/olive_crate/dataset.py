@@ -6,8 +6,7 @@ declared of a variable, and why each of its cells is missing, goes along with ev
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
-from pathlib import Path
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import TYPE_CHECKING, Any, Literal
 
 import msgspec
@@ -29,6 +28,8 @@ if TYPE_CHECKING:
     import pandas
 
     from .checks.codebook import Codebook
+    from .checks.findings import Findings
+    from .formats.exporting import Exported
 
 MissingAs = Literal["null", "codes", "reasons"]
 
@@ -234,43 +235,66 @@ class Dataset(msgspec.Struct, frozen=True, eq=False):
 
         return to_pandas(self, missing, labels)
 
-    def codebook(self) -> Codebook:
-        """The table of variables, with counts."""
+    def to_numpy(self, structured: bool = False) -> np.ndarray:
+        """A plain array shaped (rows, variables), or a structured one shaped (rows,).
+
+        Missing numbers are NaN, missing dates NaT, other missing values `None`; a plain array of
+        other than numbers holds objects.
+        """
+        from .formats.arrays import matrix, record_array
+
+        return record_array(self) if structured else matrix(self)
+
+    def codebook(self, names: Names = "*") -> Codebook:
+        """The table of variables, with counts; of all, or of some of them."""
         from .checks.codebook import codebook
 
-        return codebook(self)
+        return codebook(self, names)
+
+    def check(self) -> Findings:
+        """What looks wrong, with the evidence and the declaration that would mend it."""
+        from .checks.checking import check
+
+        return check(self)
 
     def export(
         self,
         path: Any,
         *,
         fields: Any = None,
-        missing: str = "codes",
+        missing: MissingAs | None = None,
         encoding: str = "utf-8",
+        delimiter: str | None = None,
+        metadata: str | Sequence[str] | None = None,
         replace: bool = False,
-    ) -> None:
-        """Write a workbook (`.xlsx`), or fixed-width text (`.txt`, `.dat`).
+    ) -> Exported:
+        """Write the data for others, and beside it what is known of the variables.
 
-        A workbook has the data on one sheet and the codebook on a second. Beside fixed-width text
-        lie its layout table and a plan; `fields` says where the variables stand, as for `load`;
-        without it each gets the width of its longest cell. `missing` writes codes ("codes") or
-        leaves missing cells empty ("null").
-        Reading the plan gives an equal dataset. Raises `PlanError` for what does not fit.
+        By the name's end: delimited text (`.csv`, `.tsv`, with CSVW metadata), fixed-width text
+        (`.txt`, `.dat`, with a layout table; `fields` says where the variables stand, as for
+        `load`, without it each gets the width of its longest cell), a workbook (`.xlsx`, with the
+        codebook on a second sheet), an Arrow file (`.arrow`), or Parquet without anything of our
+        own (`.parquet`). Beside text lies a plan: loading it gives an equal dataset. `metadata`
+        names the standards to write beside it: "csvw", "ddi" or both.
+
+        `missing`: "codes" puts codes back in the cells that they made missing (the default for text
+        and workbooks), "null" leaves missing cells empty, "reasons" adds a column of reasons.
+
+        Returns the files written and what they cannot carry. Raises `PlanError` for what does not
+        fit, and for files that are there unless `replace` is set; then nothing is written.
         """
-        target = Path(path)
-        if target.suffix.lower() == ".xlsx":
-            from .formats.bookfile import export_workbook
+        from .formats.exporting import export
 
-            export_workbook(self, target, missing, replace)
-            return
-        from .formats.fixedtext import export_fixed
-
-        if target.suffix.lower() not in (".txt", ".dat", ".asc"):
-            raise PlanError(
-                f"{target}: export writes workbooks and fixed-width text so far: "
-                'name it ".xlsx" or ".txt"'
-            )
-        export_fixed(self, target, fields, missing, encoding, replace)
+        return export(
+            self,
+            path,
+            fields=fields,
+            missing=missing,
+            encoding=encoding,
+            delimiter=delimiter,
+            metadata=metadata,
+            replace=replace,
+        )
 
     def pack(self, path: Any, replace: bool = False) -> None:
         """Write the dataset with all its metadata to one Parquet file, whole or not at all.

@@ -9,18 +9,21 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Iterator, Mapping, Sequence
+from pathlib import Path
 from typing import Any
 
 import msgspec
 
 from .errors import PlanError, nearest
 from .fields import Field, FixedSection, check_fields, field_of
-from .plan import Plan
+from .plan import DelimitedSection, Plan, with_options
+from .rowspart import Rows
 from .sources import Source, open_source
 from .variables import PARTS, Variable, declared
 
 KEYS: dict[str, tuple[str, ...]] = {
     "name": ("name", "variable", "variablename", "varname", "field", "fieldname", "column", "item"),
+    "from": ("heading", "originalname"),
     "start": ("start", "from", "begin", "first", "startposition", "startpos", "startcolumn"),
     "end": ("end", "to", "stop", "last", "endposition", "endpos", "endcolumn"),
     "position": ("position", "positions", "columns", "location"),
@@ -57,7 +60,8 @@ PAIR = re.compile(
     r'\s*("(?:[^"]|"")*"|[^;|\n="]*[^;|\n="\s]|)\s*'
     r'(?:=\s*("(?:[^"]|"")*"|[^;|\n"]*))?\s*(?:[;|\n]|$)'
 )
-SPAN = re.compile(r"(-?[\d.]+)\s*(?:\.\.|–| to )\s*(-?[\d.]+)")
+END = r"(-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?)"
+SPAN = re.compile(rf"{END}?\s*(?:\.\.|–| to )\s*{END}?")
 
 
 class Entry(msgspec.Struct, frozen=True):
@@ -73,6 +77,13 @@ class Dictionary(msgspec.Struct, frozen=True):
     entries: tuple[Entry, ...]
     lines_per_case: int | None = None
     record_length: int | None = None
+    options: dict[str, Any] = {}
+    """How the data file is to be read, as far as the dictionary says so."""
+    path: str | None = None
+    """Where the data file lies, seen from the dictionary."""
+    key: tuple[str, ...] = ()
+    notes: tuple[str, ...] = ()
+    """What the dictionary says and cannot be followed."""
 
 
 def dictionary(
@@ -82,7 +93,7 @@ def dictionary(
     by: str = "name",
     sheet: str | int | None = None,
 ) -> Plan:
-    """A plan from a table of fields or variables, or from a DDI-Codebook 2.5 file.
+    """A plan from a table of fields or variables, or from DDI-Codebook 2.5 or CSVW metadata.
 
     `headings` says which heading of the table holds what: `{"start": "From", "end": "To"}`; keys
     are `name`, `start`, `end`, `width`, `position`, `line`, `record`, `sign` and the parts of a
@@ -112,7 +123,35 @@ def with_dictionary(plan: Plan) -> Plan:
     if plan.base is not None and "://" not in path:
         path = str(plan.base / path)
     found = _read(open_source(path), spec.get("headings") or {}, spec.get("sheet"))
-    return _applied(plan, found, by)
+    return _applied(_with_told(plan, found, path), found, by)
+
+
+def _with_told(plan: Plan, found: Dictionary, path: str) -> Plan:
+    """The plan with what the dictionary says of the data file; the plan's own word counts more."""
+    replace = msgspec.structs.replace
+    told = with_options(Plan(), found.options)
+    parts = {
+        part: getattr(plan.delimited, part)
+        if getattr(plan.delimited, part) is not None
+        else getattr(told.delimited, part)
+        for part in DelimitedSection.__struct_fields__
+    }
+    source = plan.source
+    if source.path is None and plan.base is None and found.path and "://" not in path:
+        place = found.path if "://" in found.path else str(Path(path).parent / found.path)
+        source = replace(source, path=place)
+    if source.encoding is None:
+        source = replace(source, encoding=told.source.encoding)
+    return replace(
+        plan,
+        layout=plan.layout or told.layout,
+        delimited=DelimitedSection(**parts),
+        source=source,
+        rows=told.rows if plan.rows == Rows() else plan.rows,
+        names=plan.names or told.names,
+        expect=replace(plan.expect, key=plan.expect.key or found.key),
+        notes=(*plan.notes, *found.notes),
+    )
 
 
 def _applied(plan: Plan, found: Dictionary, by: str) -> Plan:
@@ -165,6 +204,10 @@ def _read(source: Source, headings: Mapping[str, str], sheet: str | int | None) 
         from .formats.ddi import read_ddi
 
         return read_ddi(source)
+    if source.head(200).lstrip(b"\xef\xbb\xbf \r\n\t").startswith(b"{"):
+        from .formats.csvwread import read_csvw
+
+        return read_csvw(source)
     return _table(source, headings, sheet)
 
 
@@ -266,7 +309,9 @@ def _whole(text: str, at: str) -> int:
 
 
 def _variable(name: str, parts: Mapping[str, str], field: Field | None, at: str) -> Variable:
-    given: dict[str, Any] = {key: parts[key] for key in ("label", "unit", "format") if key in parts}
+    given: dict[str, Any] = {
+        key: parts[key] for key in ("from", "label", "unit", "format") if key in parts
+    }
     if "format" in given and (DESCRIPTOR.fullmatch(given["format"]) or "%" not in given["format"]):
         del given["format"]
     for key in ("true", "false"):
@@ -284,12 +329,10 @@ def _variable(name: str, parts: Mapping[str, str], field: Field | None, at: str)
         given["decimals"] = _whole(parts["decimals"], f"{at}: decimals")
     if "missing" in parts:
         given["missing"] = [
-            span | {"reason": word} for span, word in _codes(parts["missing"], kind, implied)
+            span | {"reason": word} for span, word in codes_of(parts["missing"], kind, implied)
         ]
     if "values" in parts:
-        given["values"] = [
-            span | {"label": word} for span, word in _codes(parts["values"], kind, 0)
-        ]
+        given["values"] = [span | {"label": word} for span, word in codes_of(parts["values"], kind)]
     known = {key: value for key, value in given.items() if key in PARTS}
     return declared(Variable(name), known, f'{at}: "{name}"')
 
@@ -310,7 +353,7 @@ def _type(word: str, form: str, at: str) -> str | None:
     raise PlanError(f'{at}: type: unknown type "{word}"{nearest(plain, TYPE_WORDS)}')
 
 
-def _codes(text: str, kind: str | None, implied: int) -> list[tuple[dict[str, Any], str]]:
+def codes_of(text: str, kind: str | None, implied: int = 0) -> list[tuple[dict[str, Any], str]]:
     """Codes as they are written in a cell: `777=sample lost; 880..889=not tested`, or `-9, -8`.
 
     What holds one of the marks between them stands in double quotes.
@@ -318,15 +361,23 @@ def _codes(text: str, kind: str | None, implied: int) -> list[tuple[dict[str, An
     found: list[tuple[dict[str, Any], str]] = []
     for code, word in _pairs(text):
         span = SPAN.fullmatch(code)
-        low, high = (number_or_text(each, "number") for each in span.groups()) if span else ("", "")
-        if not isinstance(low, str) and not isinstance(high, str):
-            scale = 10**implied
-            ends = (low / scale, high / scale) if implied else (low, high)
-            found.append(({"from": ends[0], "to": ends[1]}, word))
+        ends = _ends(span.groups(), implied) if span else {}
+        if ends:
+            found.append((ends, word))
         else:
             value = code if implied else number_or_text(code, kind)
             found.append(({"value": value}, word))
     return found
+
+
+def _ends(texts: Sequence[str | None], implied: int) -> dict[str, Any]:
+    """The ends of a range, of which one may be open."""
+    ends: dict[str, Any] = {}
+    for key, text in zip(("from", "to"), texts, strict=True):
+        number = None if text is None else number_or_text(text, "number")
+        if isinstance(number, (int, float)):
+            ends[key] = number / 10**implied if implied else number
+    return ends
 
 
 def _pairs(text: str) -> list[tuple[str, str]]:

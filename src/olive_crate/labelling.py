@@ -1,71 +1,89 @@
-"""Values shown by their labels."""
+"""Values and their labels."""
 
 from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
 import pyarrow as pa
 
 from .celltexts import shown
 from .codes import ValueLabel
 from .kernels import reference as kernels
+from .kernels.reference import Ints
 
 if TYPE_CHECKING:
     from .columns import Column
 
 
+def label_places(column: Column) -> Ints:
+    """For each cell the place of its value's label in the declaration, or -1."""
+    labels, values = column.variable.values, column.values
+    places = np.full(len(column), -1, np.int64)
+    if column.variable.type in ("integer", "number"):
+        numbers = values.fill_null(0).to_numpy(zero_copy_only=False)
+        for place, label in enumerate(labels):
+            if isinstance(label.value, str):
+                continue
+            if label.value is not None:
+                hit = numbers == label.value
+            else:
+                low = -np.inf if label.from_ is None else label.from_
+                high = np.inf if label.to is None else label.to
+                hit = (numbers >= low) & (numbers <= high)
+            places[hit & (places < 0)] = place
+    elif labels:
+        known = {str(each.value): place for place, each in enumerate(labels)}
+        encoded = values if pa.types.is_dictionary(values.type) else values.dictionary_encode()
+        words = [shown(each) for each in encoded.dictionary.to_pylist()]
+        table = np.array([*(known.get(word, -1) for word in words), -1], np.int64)
+        places = table[encoded.indices.fill_null(len(words)).to_numpy(zero_copy_only=False)]
+    places[column.reasons != 0] = -1
+    return places
+
+
+def label_counts(column: Column) -> list[tuple[ValueLabel, int]]:
+    """The value labels with the number of cells that have them."""
+    places = label_places(column)
+    labels = column.variable.values
+    counts = np.bincount(places[places >= 0], minlength=len(labels)).tolist()
+    return list(zip(labels, counts, strict=True))
+
+
 def labelled(column: Column) -> pa.DictionaryArray:
     """Labels as an Arrow dictionary array, in the order of their declaration, then other values.
 
-    It is ordered where the variable's level is ordinal.
+    It is ordered where the variable's level is ordinal; then values without a label stand in their
+    own order before and behind the labels that they are below and above of, as far as the labels
+    are of numbers.
     """
-    values = column.values
-    if not pa.types.is_dictionary(values.type):
-        values = values.dictionary_encode()
-    labels = column.variable.values
-    words = [label_of(each, labels) for each in values.dictionary.to_pylist()]
-    order = [each.label for each in labels]
-    others = [
-        (value, word)
-        for value, word in zip(values.dictionary.to_pylist(), words, strict=True)
-        if word not in order
-    ]
-    order = list(dict.fromkeys(order + [word for _, word in sorted(others, key=_sortable)]))
-    place = {word: index for index, word in enumerate(order)}
-    new = [place[word] for word in words]
-    indices = values.indices.to_numpy(zero_copy_only=False)
-    import numpy as np
-
-    present = column.reasons == 0
-    table = np.array([*new, 0], np.int32)
-    chosen = table[np.where(present, np.nan_to_num(indices), len(new)).astype(np.int64)]
+    labels, places = column.variable.values, label_places(column)
+    bare = np.flatnonzero((places < 0) & (column.reasons == 0))
+    others = column.values.take(kernels.whole_numbers(bare))
+    if not pa.types.is_dictionary(others.type):
+        others = others.dictionary_encode()
+    left = [(each, shown(each)) for each in others.dictionary.to_pylist()]
+    ends = [(_end(each), each.label) for each in labels]
+    if column.variable.type in ("integer", "number") and column.variable.level == "ordinal":
+        order = [word for _, word in sorted([*ends, *left], key=lambda item: item[0])]
+    else:
+        order = [word for _, word in ends] + sorted(word for _, word in left)
+    order = list(dict.fromkeys(order))
+    at = {word: index for index, word in enumerate(order)}
+    table = np.array([*(at[each.label] for each in labels), 0], np.int32)
+    chosen = table[places]
+    if len(bare):
+        own = np.array([at[word] for _, word in left], np.int32)
+        chosen[bare] = own[others.indices.to_numpy(zero_copy_only=False)]
     return pa.DictionaryArray.from_arrays(
-        kernels.arrow(chosen, present, pa.int32()),
+        kernels.arrow(chosen, column.reasons == 0, pa.int32()),
         kernels.strings(order),
         ordered=column.variable.level == "ordinal",
     )
 
 
-def _sortable(item: tuple[Any, str]) -> tuple[bool, Any]:
-    value, word = item
-    number = isinstance(value, (int, float))
-    return not number, value if number else word
-
-
-def label_of(value: Any, labels: tuple[ValueLabel, ...]) -> str:
-    """The label of one value; the value itself as text where it has none."""
-    found = label_for(value, labels)
-    return shown(value) if found is None else found.label
-
-
-def label_for(value: Any, labels: tuple[ValueLabel, ...]) -> ValueLabel | None:
-    """The value label that a value has."""
-    for each in labels:
-        if each.value is not None:
-            if each.value == value or str(each.value) == value:
-                return each
-        elif isinstance(value, (int, float)):
-            low = each.from_ is None or value >= each.from_
-            if low and (each.to is None or value <= each.to):
-                return each
-    return None
+def _end(label: ValueLabel) -> Any:
+    """Where a label stands among numbers: at its value, or at the beginning of its range."""
+    if label.value is not None:
+        return label.value if not isinstance(label.value, str) else np.inf
+    return -np.inf if label.from_ is None else label.from_

@@ -10,6 +10,7 @@ from .words import several, size_words, visible
 
 if TYPE_CHECKING:
     from .checks.codebook import Codebook
+    from .checks.findings import Findings
     from .dataset import Dataset
     from .evidence import Evidence
     from .looking import Look
@@ -38,14 +39,15 @@ def paragraph(text: str) -> str:
 
 def dataset_html(dataset: Dataset, rows: int = 10) -> str:
     """The first rows, with the type of each variable; missing cells show their reason."""
-    from .celltexts import shown_cells
+    from .celltexts import hidden, shown_cells
 
     columns = [shown_cells(dataset[name], rows) for name in dataset.names]
     kinds = [each.type or "" for each in dataset.variables]
     right = "".join("r" if kind in ("integer", "number") else "l" for kind in kinds)
     shown = [kinds, *zip(*columns, strict=True)]
     counts = f"{several(dataset.rows, 'row')}, {several(len(kinds), 'variable')}"
-    return table(dataset.names, shown, right) + paragraph(counts)
+    told = [words for name in dataset.names if (words := hidden(dataset[name]))]
+    return table(dataset.names, shown, right) + "".join(map(paragraph, [counts, *told]))
 
 
 def look_html(look: Look) -> str:
@@ -104,23 +106,44 @@ def receipt_html(receipt: Receipt) -> str:
 
 
 def codebook_html(book: Codebook) -> str:
-    """A row for each variable."""
+    """A row for each variable; below it, what is doubtful or not shown."""
+    from .checks.bookforms import values_words
+
     rows = [
         (
             str(each.position),
             each.variable.name,
             each.variable.label or "",
             each.variable.type or "",
+            each.variable.level or "",
             each.variable.unit or "",
+            "" if each.variable.decimals is None else str(each.variable.decimals),
             f"{each.valid:,}",
             _reasons(each.missing),
             f"{each.distinct:,}",
-            f"{each.smallest} … {each.largest}" if each.smallest else "",
+            values_words(each),
+            ", ".join(f"{label} ×{count:,}" for label, count in each.labelled),
         )
         for each in book
     ]
-    headings = ("", "variable", "label", "type", "unit", "valid", "missing", "distinct", "values")
-    return table(headings, rows, "rllllrlr")
+    headings = ["", "variable", "label", "type", "level", "unit", "decimals", "valid", "missing"]
+    headings += ["distinct", "values", "value labels"]
+    told = [
+        f"{each.variable.name}: {words}"
+        for each in book
+        for words in (each.hidden, *each.doubts)
+        if words
+    ]
+    return table(headings, rows, "rlllllrrlrll") + "".join(map(paragraph, told))
+
+
+def findings_html(findings: Findings) -> str:
+    """A row for each finding."""
+    rows = [
+        (each.severity, ", ".join(each.variables), each.words(), f"{each.count:,}", each.mend)
+        for each in findings
+    ]
+    return table(("severity", "variable", "finding", "count", "to mend"), rows, "lllr")
 
 
 def _reasons(missing: dict[str, int]) -> str:

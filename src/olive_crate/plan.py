@@ -18,6 +18,7 @@ from . import declaring
 from .choosing import Names, resolve
 from .codes import MissingCode, ValueLabel, missing_codes
 from .errors import PlanError, nearest
+from .expectpart import Expect, expect_part
 from .fields import Field, FixedSection, fixed_part, listed_fields
 from .naming import Renaming
 from .rowspart import Rows, rows_part
@@ -79,6 +80,7 @@ class Plan(msgspec.Struct, frozen=True, omit_defaults=True):
     variables: tuple[Variable, ...] = ()
     label_sets: dict[str, tuple[ValueLabel, ...]] = {}
     """Value labels that several variables share, by the name of the set."""
+    expect: Expect = Expect()
     order: tuple[str, ...] | None = None
     """Variables that come first in the dataset; the others follow as in the file."""
     plain_names: bool | int | None = None
@@ -198,6 +200,7 @@ OPTIONS = (
     "keep",
     "order",
     "plain_names",
+    "expect",
     "limit",
     "workers",
     "unreadable",
@@ -229,6 +232,8 @@ def _with_option(plan: Plan, option: str, value: Any) -> Plan:
         return replace(plan, rows=rows_part(value, plan.rows))
     if option == "types":
         return with_types(plan, value)
+    if option == "expect":
+        return replace(plan, expect=expect_part(value))
     if option == "label_sets":
         return _with_sets(plan, value)
     if option == "variables":
@@ -317,7 +322,7 @@ def delimited_part(part: str, value: Any, at: str = "") -> Any:
         raise PlanError(f"{at}: expected one ASCII character, got {value!r}")
     if part != "comment" and len(value) > 1:
         raise PlanError(f"{at}: expected one character, or none, got {value!r}")
-    if part in ("quote", "escape") and (not value.isascii() or value in "\r\n\0"):
+    if part in ("quote", "escape") and value and (not value.isascii() or value in "\r\n\0"):
         raise PlanError(f"{at}: expected an ASCII character, got {value!r}")
     if "\n" in value or "\r" in value:
         raise PlanError(f"{at}: cannot hold a line break")

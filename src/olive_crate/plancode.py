@@ -43,6 +43,8 @@ def _options(plan: Plan) -> list[tuple[str, str]]:
             found.append((key, repr(_plain(value))))
     if plan.missing:
         found.append(("missing", _codes(plan.missing)))
+    if plan.expect.key:
+        found.append(("expect", repr({"key": list(plan.expect.key)})))
     if plan.label_sets:
         sets = "".join(
             f"        {name!r}: {_labels(each)},\n" for name, each in plan.label_sets.items()

@@ -16,6 +16,7 @@ import msgspec
 
 from .codes import missing_codes, value_labels
 from .errors import PlanError, nearest
+from .expectpart import expect_part
 from .fields import FixedSection, fixed_part, listed_fields
 from .plan import (
     DelimitedSection,
@@ -49,6 +50,8 @@ SECTIONS = (
     "sheet",
     "rows",
     "missing",
+    "dictionary",
+    "expect",
     "label_sets",
     "field",
     "variable",
@@ -92,13 +95,15 @@ def plan_from(mapping: Mapping[str, Any], base: Path | None = None, where: str =
     delimited = dict(_section(mapping, "delimited", where))
     sheet = dict(_section(mapping, "sheet", where))
     shared = {key: part.pop(key) for key in SHARED for part in (fixed, sheet) if key in part}
+    named = dict(_section(mapping, "dictionary", where))
+    told = {"fields": fixed_part("fields", named, f"{where}dictionary")} if named else {}
     fields = mapping.get("field")
     if fields is not None and not isinstance(fields, list):
         raise PlanError(f"{where}field: expected [[field]] tables, got {fields!r}")
     if (fixed or fields or sheet) and top.get("layout") is None:
         top["layout"] = "sheet" if sheet else "fixed"
     plan = Plan(
-        fixed=_fixed(fixed, where),
+        fixed=_fixed(fixed | told, where),
         sheet=_sheet(sheet, where),
         fields=listed_fields(fields, f"{where}[[field]]") if fields else None,
         source=_source(_section(mapping, "source", where), where),
@@ -107,6 +112,7 @@ def plan_from(mapping: Mapping[str, Any], base: Path | None = None, where: str =
         missing=_missing(_section(mapping, "missing", where), where),
         variables=variables,
         label_sets=sets,
+        expect=expect_part(dict(_section(mapping, "expect", where)), f"{where}expect"),
         base=base,
         listed=bool(variables),
         **top,
@@ -213,6 +219,9 @@ def plan_mapping(plan: Plan, folder: Path | None = None) -> dict[str, Any]:
     tables["source"] = source
     delimited = msgspec.to_builtins(plan.delimited)
     fixed = msgspec.to_builtins(plan.fixed)
+    if plan.layout != "fixed" and "fields" in fixed:
+        named = fixed.pop("fields")
+        tables["dictionary"] = {"path": named} if isinstance(named, str) else named
     if plan.layout == "fixed":
         fixed |= {key: delimited.pop(key) for key in SHARED if key in delimited}
     sheet = msgspec.to_builtins(plan.sheet)
@@ -221,6 +230,7 @@ def plan_mapping(plan: Plan, folder: Path | None = None) -> dict[str, Any]:
     tables["delimited"], tables["fixed"], tables["sheet"] = delimited, fixed, sheet
     tables["rows"] = _rows_mapping(plan.rows)
     tables["missing"] = {"codes": _codes(plan.missing)} if plan.missing else {}
+    tables["expect"] = {key: list(value) for key, value in msgspec.to_builtins(plan.expect).items()}
     tables["label_sets"] = {
         name: [msgspec.to_builtins(each) for each in labels]
         for name, labels in plan.label_sets.items()

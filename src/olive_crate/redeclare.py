@@ -102,6 +102,7 @@ def _asked(old: Variable, planned: Variable, plan: Plan) -> Variable:
         format=planned.format or (old.format if alike else None),
         true=planned.true or (old.true if alike else ()),
         false=planned.false or (old.false if alike else ()),
+        decimals=planned.decimals if (kind or old.type) != "number" else old.decimals,
         missing=planned.missing,
         codes_for_all=planned.codes_for_all,
     )

@@ -77,6 +77,12 @@ def several(count: int, what: str, many: str = "") -> str:
     return f"{count:,} {what if count == 1 else many or what + 's'}"
 
 
+def name_list(names: Sequence[str], most: int = 4) -> str:
+    """Names as words: `acid, grade and 3 more`."""
+    shown = ", ".join(names[:most])
+    return f"{shown} and {len(names) - most} more" if len(names) > most else shown
+
+
 def row_list(rows: Sequence[int], count: int | None = None, most: int = 5) -> str:
     """Row numbers as words, neighbours joined: `rows 1-3, 7 and 40 more`."""
     total = len(rows) if count is None else count

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from ..words import WIDTH, cut, several, table, visible, wrapped
+from ..words import WIDTH, several, table, visible, wrapped
+from .bookforms import values_words
 from .codebook import Codebook, Entry
 
 
@@ -10,18 +11,31 @@ def codebook_text(book: Codebook, width: int = WIDTH, most: int = 60) -> str:
     """A line for each variable, within a width, then what they mean and why cells are missing."""
     shown = book.entries[:most]
     lines = [f"{several(book.rows, 'row')}, {several(len(book), 'variable')}", ""]
-    headings = ["", "variable", "type", "unit", "valid", "missing", "distinct", "values"]
-    lines += _used(headings, [_row(entry) for entry in shown], "rlllrrrl", width, False)
+    headings = ["", "variable", "type", "unit", "dec.", "valid", "missing", "distinct", "values"]
+    lines += _used(headings, [_row(entry) for entry in shown], "rlllrrrrl", width, False)
     told = [
-        [entry.variable.name, entry.variable.label or "", _reasons(entry)]
+        [entry.variable.name, entry.variable.label or "", entry.variable.level or "", why]
         for entry in shown
-        if entry.variable.label or entry.missing
+        if (why := _reasons(entry)) or entry.variable.label or entry.variable.level
     ]
     if told:
-        lines += ["", *_used(["variable", "label", "missing by reason"], told, "lll", width, True)]
+        means = ["variable", "label", "level", "missing by reason"]
+        lines += ["", *_used(means, told, "llll", width, True)]
+    lines += _doubts(shown, width)
     if len(book) > most:
-        lines.append(f"and {several(len(book) - most, 'more variable')}")
+        lines += ["", f"and {several(len(book) - most, 'more variable')}: --all lists them"]
     return "\n".join(lines)
+
+
+def _doubts(entries: tuple[Entry, ...], width: int) -> list[str]:
+    """What does not fit its declaration, and what is not shown."""
+    lines = []
+    for entry in entries:
+        for sign, words in (("?", each) for each in entry.doubts):
+            lines += wrapped(f"{sign} {entry.variable.name}: {words}", width, "    ")
+        if entry.hidden:
+            lines += wrapped(f"  {entry.variable.name}: {entry.hidden}", width, "    ")
+    return ["", *lines] if lines else []
 
 
 def _used(
@@ -45,10 +59,11 @@ def _row(entry: Entry) -> list[str]:
         variable.name,
         variable.type or "",
         variable.unit or "",
+        "" if variable.decimals is None else str(variable.decimals),
         f"{entry.valid:,}",
         f"{sum(entry.missing.values()):,}" if entry.missing else "",
         f"{entry.distinct:,}",
-        _values(entry),
+        values_words(entry, 20),
     ]
 
 
@@ -56,19 +71,12 @@ def _reasons(entry: Entry) -> str:
     return ", ".join(f"{reason} {count:,}" for reason, count in entry.missing.items())
 
 
-def _values(entry: Entry) -> str:
-    if entry.common:
-        return ", ".join(f"{cut(text, 16)} ×{count:,}" for text, count in entry.common)
-    if entry.smallest or entry.largest:
-        return f"{entry.smallest} … {entry.largest}"
-    return "all different" if entry.valid and entry.distinct == entry.valid else ""
-
-
 def entry_text(entry: Entry, width: int = WIDTH) -> str:
     """All that is known of one variable."""
     variable = entry.variable
     facts = [
         ("variable", variable.name),
+        ("position", str(entry.position)),
         ("heading", variable.from_ or ""),
         ("label", variable.label or ""),
         ("type", variable.type or ""),
@@ -76,21 +84,31 @@ def entry_text(entry: Entry, width: int = WIDTH) -> str:
         ("unit", variable.unit or ""),
         ("decimals", "" if variable.decimals is None else str(variable.decimals)),
         ("format", variable.format or ""),
+        (
+            "words",
+            f"{' '.join(variable.true)} or {' '.join(variable.false)}" if variable.true else "",
+        ),
         ("valid", f"{entry.valid:,}"),
-        ("missing", _reasons(entry)),
-        ("codes", ", ".join(_code(each) for each in variable.missing)),
+        ("missing", f"{sum(entry.missing.values()):,}"),
         ("distinct", f"{entry.distinct:,}"),
-        ("values", _values(entry)),
+        ("values", values_words(entry)),
     ]
     lines = []
     for fact, text in facts:
         if text:
             lines += wrapped(f"{fact:<10}{visible(text)}", width, " " * 10)
-    for label, count in entry.labelled:
-        lines.append(f"{'label' if label == entry.labelled[0][0] else '':<10}{label}  ×{count:,}")
+    codes = {why for _, why, _ in entry.codes} | {code for code, _, _ in entry.codes}
+    why = [["", why, f"{count:,}"] for why, count in entry.missing.items() if why not in codes]
+    why += [[code, reason, f"{count:,}"] for code, reason, count in entry.codes]
+    lines += _part(["missing code", "reason", "cells"], why, "llr", width)
+    labels = [[label, f"{count:,}"] for label, count in entry.labelled]
+    called = f"label set {variable.label_set}" if variable.label_set else "value label"
+    lines += _part([called, "cells"], labels, "lr", width)
+    lines += _doubts((entry,), width)
     return "\n".join(lines)
 
 
-def _code(code: object) -> str:
-    reason = getattr(code, "reason", "")
-    return f"{code} ({reason})" if reason else str(code)
+def _part(headings: list[str], rows: list[list[str]], right: str, width: int) -> list[str]:
+    if not rows:
+        return []
+    return ["", *(f"  {line}" for line in _used(headings, rows, right, width - 2, False))]

@@ -3,17 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import msgspec
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from ..celltexts import shown
+from ..celltexts import hidden, shown, shown_of
+from ..choosing import Names, chosen
+from ..codes import FIRST_CODE
 from ..columns import Column
 from ..dataset import Dataset
+from ..labelling import label_counts
 from ..variables import Variable
+from ..words import evidence_words
+from .labels import label_findings
+
+if TYPE_CHECKING:
+    import pandas
 
 
 class Entry(msgspec.Struct, frozen=True):
@@ -32,6 +40,12 @@ class Entry(msgspec.Struct, frozen=True):
     """The commonest texts with their counts; of text that is always different, none."""
     labelled: tuple[tuple[str, int], ...] = ()
     """The value labels with the number of cells that have them."""
+    codes: tuple[tuple[str, str, int], ...] = ()
+    """The missing codes: code, reason, and the number of cells."""
+    hidden: str = ""
+    """What the declared decimals or width do not show of the values, in words."""
+    doubts: tuple[str, ...] = ()
+    """Evidence that the declaration is not right, each in words."""
 
 
 class Codebook(msgspec.Struct, frozen=True):
@@ -46,10 +60,41 @@ class Codebook(msgspec.Struct, frozen=True):
     def __len__(self) -> int:
         return len(self.entries)
 
+    def __getitem__(self, name: str | int) -> Entry:
+        """The entry of a variable, by name or place."""
+        if isinstance(name, int):
+            return self.entries[name]
+        for entry in self.entries:
+            if entry.variable.name == name:
+                return entry
+        raise KeyError(name)
+
     def to_dict(self) -> dict[str, Any]:
         """As plain values, ready for JSON."""
         plain: dict[str, Any] = msgspec.to_builtins(self)
         return plain
+
+    def to_json(self) -> str:
+        """As JSON."""
+        return msgspec.json.format(msgspec.json.encode(self), indent=2).decode()
+
+    def to_csv(self) -> str:
+        """A row for each variable, as RFC 4180 text, from which `dictionary` takes declarations."""
+        from .bookforms import codebook_csv
+
+        return codebook_csv(self)
+
+    def to_markdown(self) -> str:
+        """Tables in the pipe notation that many Markdown processors share."""
+        from .bookforms import codebook_markdown
+
+        return codebook_markdown(self)
+
+    def to_pandas(self) -> pandas.DataFrame:
+        """A row for each variable. Needs the extra `pandas`."""
+        from .bookforms import codebook_frame
+
+        return codebook_frame(self)
 
     def _repr_html_(self) -> str:
         from ..notebook import codebook_html
@@ -62,22 +107,29 @@ class Codebook(msgspec.Struct, frozen=True):
         return codebook_text(self)
 
 
-def codebook(dataset: Dataset) -> Codebook:
-    """Make the codebook of a dataset."""
+def codebook(dataset: Dataset, names: Names = "*") -> Codebook:
+    """Make the codebook of a dataset, or of some of its variables."""
+    doubted: dict[str, list[str]] = {}
+    for each in dataset.receipt.decided:
+        if each.subject.startswith("variable.") and not each.certain:
+            name = each.subject.partition(".")[2]
+            doubted.setdefault(name, []).append(evidence_words(each).partition(": ")[2])
+    positions = {name: position for position, name in enumerate(dataset.names, 1)}
     entries = tuple(
-        _entry(position, dataset[name]) for position, name in enumerate(dataset.names, 1)
+        _entry(positions[name], dataset[name], doubted.get(name, []))
+        for name in chosen(names, dataset.variables)
     )
     return Codebook(entries, dataset.rows)
 
 
-def _entry(position: int, column: Column) -> Entry:
+def _entry(position: int, column: Column, doubts: list[str]) -> Entry:
     values, variable = column.values, column.variable
     plain = values.cast(values.type.value_type) if pa.types.is_dictionary(values.type) else values
     valid = len(plain) - plain.null_count
     smallest = largest = ""
     common: tuple[tuple[str, int], ...] = ()
     if variable.type in ("text", "category"):
-        distinct, common = _commonest(plain)
+        distinct, common = _commonest(plain, variable)
     elif variable.type == "boolean":
         distinct = len(plain.drop_null().unique())
         common = tuple((shown(value), count) for value, count in _ranked(plain))
@@ -85,8 +137,8 @@ def _entry(position: int, column: Column) -> Entry:
         distinct = int(pc.count_distinct(plain, mode="only_valid").as_py())
         if valid:
             ends = _ends(plain)
-            smallest = shown(ends["min"], variable.decimals)
-            largest = shown(ends["max"], variable.decimals)
+            smallest, largest = (shown_of(ends[key], variable) for key in ("min", "max"))
+    counts = np.bincount(column.reasons, minlength=256)
     return Entry(
         position,
         variable,
@@ -96,7 +148,13 @@ def _entry(position: int, column: Column) -> Entry:
         smallest,
         largest,
         common,
-        _labelled(column, plain),
+        tuple((str(label), count) for label, count in label_counts(column)),
+        tuple(
+            (str(code), code.reason, int(counts[FIRST_CODE + place]))
+            for place, code in enumerate(variable.missing)
+        ),
+        hidden(column).partition(": ")[2],
+        (*doubts, *(each.words() for each in label_findings(column) if each.severity != "note")),
     )
 
 
@@ -109,9 +167,11 @@ def _ends(values: pa.Array) -> dict[str, Any]:
     return {key: ends[key].cast(values.type).as_py() for key in ("min", "max")}
 
 
-def _commonest(values: pa.Array, most: int = 3) -> tuple[int, tuple[tuple[str, int], ...]]:
+def _commonest(
+    values: pa.Array, variable: Variable, most: int = 3
+) -> tuple[int, tuple[tuple[str, int], ...]]:
     ranked = _ranked(values)
-    top = tuple((str(value), count) for value, count in ranked[:most] if count > 1)
+    top = tuple((shown_of(value, variable), count) for value, count in ranked[:most] if count > 1)
     return len(ranked), top
 
 
@@ -122,20 +182,3 @@ def _ranked(values: pa.Array) -> list[tuple[Any, int]]:
     words = counted.field("values")
     head = [(words[int(place)].as_py(), int(counts[place])) for place in order[:1000]]
     return head + [(None, int(counts[place])) for place in order[1000:]]
-
-
-def _labelled(column: Column, values: pa.Array) -> tuple[tuple[str, int], ...]:
-    found = []
-    for label in column.variable.values:
-        if label.value is not None:
-            hits = pc.equal(values, pa.scalar(label.value).cast(values.type, safe=False))
-        else:
-            low = pc.greater_equal(values, label.from_) if label.from_ is not None else True
-            high = pc.less_equal(values, label.to) if label.to is not None else True
-            hits = (
-                pc.and_(low, high)
-                if label.from_ is not None and label.to is not None
-                else (low if label.from_ is not None else high)
-            )
-        found.append((str(label), int(pc.sum(hits).as_py() or 0)))
-    return tuple(found)

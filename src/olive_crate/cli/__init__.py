@@ -12,7 +12,7 @@ from typing import Annotated
 
 import typer
 
-COMMANDS = ("look", "draft", "pack", "codebook", "demo")
+COMMANDS = ("look", "draft", "pack", "codebook", "check", "export", "demo")
 
 
 def app(arguments: list[str]) -> typer.Typer:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
-from .options import reading, source_of
-from .screen import progress, show, show_json, width
+from .datasets import dataset_of
+from .options import reading
+from .screen import show, show_json, width
 
 
 @reading
@@ -17,17 +19,27 @@ def codebook(
         str | None, typer.Option("--variable", help="All about this variable (or a run: a..c).")
     ] = None,
     everything: Annotated[bool, typer.Option("--all", help="However many there are.")] = False,
+    output: Annotated[
+        Path | None,
+        typer.Option(
+            "--output", "-o", help="Write it: .md, .csv, .json, or .xml for DDI.", metavar="FILE"
+        ),
+    ] = None,
+    replace: Annotated[
+        bool, typer.Option("--replace", help="Write over an existing file.")
+    ] = False,
     as_json: Annotated[bool, typer.Option("--json", help="The same for machines.")] = False,
     options: dict[str, Any] | None = None,
 ) -> None:
-    """Print what each variable is and what its cells hold."""
+    """Print or write what each variable is and what its cells hold."""
     from ..checks.booktext import codebook_text, entry_text
     from ..checks.codebook import Codebook
 
-    dataset = _dataset(source, options or {})
-    if variable is not None:
-        dataset = dataset.keep(variable)
-    book: Codebook = dataset.codebook()
+    dataset = dataset_of(source, options or {})
+    book: Codebook = dataset.codebook("*" if variable is None else variable)
+    if output is not None:
+        _write(dataset, book, output, Path(source).name, replace)
+        return
     if as_json:
         show_json(book.to_dict())
     elif variable is not None:
@@ -36,15 +48,19 @@ def codebook(
         show(codebook_text(book, width(), len(book) if everything else 60))
 
 
-def _dataset(source: str, options: dict[str, Any]) -> Any:
-    if source.endswith(".parquet"):
-        from ..errors import PlanError
-        from ..formats.packed import unpack
+def _write(dataset: Any, book: Any, output: Path, source: str, replace: bool) -> None:
+    from ..errors import PlanError, nearest
+    from ..formats.ddiwrite import ddi_text
+    from ..formats.exporting import write_all
 
-        if options:
-            raise PlanError(f"{source}: a packed dataset is read already; it takes no options")
-        return unpack(source)
-    from ..loading import load
-
-    with progress("reading") as bar:
-        return load(source_of(source, options), progress=bar, **options)
+    kinds = (".md", ".csv", ".json", ".xml")
+    kind = output.suffix.lower()
+    notes: list[str] = []
+    if kind == ".xml":
+        text, notes = ddi_text(dataset, source)
+    elif kind in kinds:
+        text = {".md": book.to_markdown, ".csv": book.to_csv, ".json": book.to_json}[kind]()
+    else:
+        raise PlanError(f'{output}: a codebook is not written as "{kind}"{nearest(kind, kinds)}')
+    write_all({output: text.encode("utf-8")}, replace)
+    show("\n".join([f"wrote {output}", *notes]))

@@ -94,6 +94,12 @@ READING: dict[str, Any] = {
         str | None,
         typer.Option("--names", help="Names for the columns: id,date,acid", metavar="NAMES"),
     ],
+    "plain_names": Annotated[
+        int | None,
+        typer.Option(
+            help="Names in lower case with _, of at most this length; 0 for any.", metavar="LENGTH"
+        ),
+    ],
     "types": Annotated[
         list[str] | None,
         typer.Option("--type", help="NAME=TYPE, or one TYPE for all. Repeatable.", metavar="TYPE"),
@@ -183,6 +189,8 @@ def library_options(raw: dict[str, Any]) -> dict[str, Any]:
     for name in ("names", "keep"):
         if raw[name] is not None:
             options[name] = [part.strip() for part in raw[name].split(",")]
+    if raw["plain_names"] is not None:
+        options["plain_names"] = raw["plain_names"] or True
     if raw["types"]:
         options["types"] = _types(raw["types"])
     if raw["missing"]:

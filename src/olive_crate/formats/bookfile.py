@@ -3,64 +3,68 @@
 from __future__ import annotations
 
 import datetime as dt
-import os
-import tempfile
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from ..celltexts import missing_texts
 from ..checks.codebook import codebook
 from ..codes import FIRST_CODE
 from ..columns import Column
 from ..convert.dates import ANY_ZONED
 from ..dataset import Dataset
-from ..errors import PlanError, nearest
+from ..errors import PlanError
 from ..variables import Variable
+from .codetext import codes_text, labels_text
 
 MOST_ROWS, MOST_COLUMNS, LONGEST = 1_048_575, 16_384, 32_767
-WAYS = ("codes", "null")
 FORMATS = {
     "date": "yyyy-mm-dd",
     "time": "hh:mm:ss",
     "datetime": "yyyy-mm-dd hh:mm:ss",
     "duration": "[h]:mm:ss",
 }
+HEADINGS = (
+    "name",
+    "label",
+    "type",
+    "level",
+    "unit",
+    "format",
+    "true",
+    "false",
+    "missing",
+    "values",
+)
+COUNTS = ("valid cells", "missing cells")
 FIRST_DAY = dt.date(1900, 3, 1)
 EXACT = 2**53
 
 
-def export_workbook(
-    dataset: Dataset, path: Path, missing: str = "codes", replace: bool = False
-) -> None:
-    """Write an `.xlsx` file, whole or not at all. Needs the extra `xlsx`.
+def workbook_writer(dataset: Dataset, path: Path, missing: str) -> Callable[[Path], None]:
+    """What writes an `.xlsx` file. Needs the extra `xlsx`.
 
     Raises `PlanError` for what a sheet cannot hold, naming it.
     """
-    if missing not in WAYS:
-        raise PlanError(f'missing: there is no way "{missing}"{nearest(missing, WAYS)}')
     try:
         import xlsxwriter
     except ImportError:
         raise PlanError('XlsxWriter is not installed; install "olive-crate[xlsx]"') from None
-    if path.exists() and not replace:
-        raise PlanError(f"{path}: exists already; pass replace=True to overwrite it")
     if dataset.rows > MOST_ROWS or len(dataset.variables) > MOST_COLUMNS:
         raise PlanError(
             f"{path}: a sheet holds at most {MOST_ROWS:,} rows of data and {MOST_COLUMNS:,} columns"
         )
-    handle, name = tempfile.mkstemp(suffix=".xlsx", dir=path.parent)
-    os.close(handle)
-    try:
+
+    def write(temporary: Path) -> None:
         book = xlsxwriter.Workbook(
-            name,
+            str(temporary),
             {"strings_to_numbers": False, "strings_to_formulas": False, "strings_to_urls": False},
         )
         _data(book, dataset, missing)
         _codebook(book, dataset)
         book.close()
-        os.replace(name, path)
-    finally:
-        if os.path.exists(name):
-            os.unlink(name)
+
+    return write
 
 
 def _data(book: Any, dataset: Dataset, missing: str) -> None:
@@ -86,14 +90,22 @@ def _format(variable: Variable) -> str:
 
 
 def _cells(column: Column, missing: str) -> list[Any]:
-    """Values, with codes in the place of what they made missing, if asked for."""
+    """Values, with what stood in cells that a code made missing, if asked for."""
     values = list(column.values.to_pylist())
     if missing == "codes":
-        codes = column.variable.missing
-        for row, reason in enumerate(column.reasons.tolist()):
-            if reason >= FIRST_CODE and codes[reason - FIRST_CODE].value is not None:
-                values[row] = codes[reason - FIRST_CODE].value
+        cells, texts = missing_texts(column)
+        numeric = column.variable.type in ("integer", "number")
+        for cell, text in zip(cells.tolist(), texts.to_pylist(), strict=True):
+            values[cell] = _number(text) if numeric and column.reasons[cell] >= FIRST_CODE else text
     return values
+
+
+def _number(text: str) -> int | float | str:
+    try:
+        number = float(text)
+    except ValueError:
+        return text
+    return int(number) if number.is_integer() and abs(number) < EXACT else number
 
 
 def _write(sheet: Any, row: int, place: int, value: Any, form: Any, variable: Variable) -> None:
@@ -129,37 +141,25 @@ def _moment(value: Any, row: int, variable: Variable) -> Any:
 def _codebook(book: Any, dataset: Dataset) -> None:
     sheet = book.add_worksheet("codebook")
     bold, wrap = book.add_format({"bold": True}), book.add_format({"text_wrap": True})
-    headings = (
-        "name",
-        "label",
-        "type",
-        "level",
-        "unit",
-        "format",
-        "missing codes",
-        "value labels",
-        "valid",
-        "missing",
-    )
-    for place, heading in enumerate(headings):
+    for place, heading in enumerate((*HEADINGS, *COUNTS)):
         sheet.write_string(0, place, heading, bold)
-        sheet.set_column(place, place, 40 if place in (1, 6, 7) else 14)
-    counts = {entry.variable.name: entry for entry in codebook(dataset).entries}
-    for row, each in enumerate(dataset.variables, 1):
-        zoned = "ISO 8601, kept in UTC" if each.format == ANY_ZONED else each.format or ""
+        sheet.set_column(place, place, 40 if heading in ("label", "missing", "values") else 14)
+    for row, entry in enumerate(codebook(dataset).entries, 1):
+        each = entry.variable
         texts = (
             each.name,
             each.label or "",
             each.type or "",
             each.level or "",
             each.unit or "",
-            zoned,
-            "; ".join(map(str, each.missing)),
-            "; ".join(map(str, each.values)),
+            "ISO 8601, kept in UTC" if each.format == ANY_ZONED else each.format or "",
+            "; ".join(each.true),
+            "; ".join(each.false),
+            codes_text(each),
+            labels_text(each),
         )
         for place, text in enumerate(texts):
             sheet.write_string(row, place, text, wrap)
-        valid = counts[each.name].valid
-        sheet.write_number(row, 8, valid)
-        sheet.write_number(row, 9, dataset.rows - valid)
+        for place, count in enumerate((entry.valid, dataset.rows - entry.valid), len(texts)):
+            sheet.write_number(row, place, count)
     sheet.freeze_panes(1, 0)

@@ -11,12 +11,12 @@ from collections.abc import Iterator
 from typing import Any
 from xml.etree.ElementTree import Element
 
-from ..dictionaries import Dictionary, Entry, number_or_text
+from ..dictionaries import Dictionary, Entry, codes_of, number_or_text
 from ..errors import PlanError, SourceError
 from ..fields import SIGNS, Field, field_of
 from ..markup import tree_of
 from ..sources import Source
-from ..variables import LEVELS, Variable, declared
+from ..variables import LEVELS, TYPES, Variable, declared
 
 LARGEST = 256 << 20
 
@@ -57,13 +57,17 @@ def _entry(var: Element, at: str) -> Entry:
         "unit": var.get("measUnit"),
         "type": kind,
         "level": var.get("nature") if var.get("nature") in LEVELS else None,
-        "missing": _missing(var, categories, kind, implied),
+        "missing": _missing(var, categories, kind, implied) or None,
         "values": [
             {"value": number_or_text(code, kind), "label": label or code}
             for code, label, missing in categories
             if not missing and not implied
-        ],
+        ]
+        + _labelled_ranges(var, kind),
     }
+    form = var.find("varFormat")
+    if form is not None and "%" in form.get("formatname", ""):
+        parts["format"] = form.get("formatname")
     if var.get("dcml", "").isdigit():
         parts["decimals"] = int(var.get("dcml", "0"))
     return Entry(field, declared(Variable(name), parts, at))
@@ -115,6 +119,9 @@ def _type(var: Element, categories: list[tuple[str, str, bool]], implied: int) -
     form = var.find("varFormat")
     if form is None:
         return None
+    told = (form.text or "").strip()
+    if told in TYPES:
+        return told
     if form.get("category") in ("date", "time"):
         return form.get("category")
     if form.get("type") == "character":
@@ -131,6 +138,7 @@ def _missing(
 ) -> list[dict[str, Any]]:
     """Codes of invalid ranges and of categories marked missing, with the categories' labels."""
     labels = {code: label for code, label, _ in categories}
+    told = codes_of(var.findtext("invalrng/key", ""), kind, implied)
     found: dict[str, dict[str, Any]] = {}
     for code, label, missing in categories:
         if missing:
@@ -143,9 +151,26 @@ def _missing(
     for number, span in enumerate(var.iterfind("invalrng/range")):
         low, high = (_end(span.get(key), implied) for key in ("min", "max"))
         if low is not None or high is not None:
-            ends = {"from": low, "to": high}
-            found[f"range {number}"] = {k: v for k, v in ends.items() if v is not None}
-    return list(found.values())
+            given = {"from": low, "to": high}
+            ends = {key: value for key, value in given.items() if value is not None}
+            why = next((word for each, word in told if each == ends), "")
+            found[f"range {number}"] = ends | {"reason": why}
+    order = [str(each.get("value")) if "value" in each else each for each, _ in told]
+    return sorted(found.values(), key=lambda code: _place(code, order))
+
+
+def _place(code: dict[str, Any], order: list[Any]) -> int:
+    """Where the key lists a code; those that it does not list come last, in their own order."""
+    own = {key: value for key, value in code.items() if key != "reason"}
+    listed = str(own["value"]) if "value" in own else own
+    return order.index(listed) if listed in order else len(order)
+
+
+def _labelled_ranges(var: Element, kind: str | None) -> list[dict[str, Any]]:
+    """Value labels of ranges: they stand in the key of the valid range."""
+    key = var.findtext("valrng/key", "")
+    spans = [(span, word) for span, word in codes_of(key, kind) if word and "value" not in span]
+    return [span | {"label": word} for span, word in spans]
 
 
 def _code(code: str, kind: str | None, implied: int) -> int | float | str:

@@ -10,17 +10,20 @@ from typing import Any
 import msgspec
 
 from ..celltexts import cell_texts
-from ..codes import MissingCode, ValueLabel
 from ..dataset import Dataset
 from ..errors import PlanError
 from ..fields import Field, FixedSection, listed_fields, overlaps
 from ..plan import DelimitedSection, Plan, SourceSection
 from ..planfile import plan_text
+from ..records.encoding import codec_name
 from ..rowspart import Rows
-from ..variables import Variable
+from ..variables import LabelSets, Variable
 from ..words import several
-from ..writing import write_whole
+from .codetext import codes_text, labels_text
 from .csvtext import csv_text
+from .ddiwrite import ddi_text
+from .delimitedtext import encoded
+from .exporting import Files
 
 NUMBERS = ("integer", "number")
 COLUMNS = (
@@ -42,40 +45,38 @@ COLUMNS = (
 )
 
 
-def export_fixed(
+def fixed_files(
     dataset: Dataset,
     path: Path,
-    fields: Any = None,
-    missing: str = "codes",
-    encoding: str = "utf-8",
-    replace: bool = False,
-) -> None:
-    """Write the data, and beside it `<stem>.fields.csv` and `<stem>.plan.toml`; all or nothing.
+    fields: Any,
+    missing: str,
+    encoding: str,
+    standards: Sequence[str],
+) -> tuple[Files, list[str]]:
+    """The data, and beside it `<stem>.fields.csv` and `<stem>.plan.toml`; what they cannot carry.
 
     Without `fields`, each variable gets the width of its longest cell and a blank between.
     Raises `PlanError` for values that do not fit their field, naming them.
     """
-    beside = [path.with_suffix(".fields.csv"), path.with_suffix(".plan.toml")]
-    for each in [path, *beside]:
-        if each.exists() and not replace:
-            raise PlanError(f"{each}: exists already; pass replace=True to overwrite it")
+    if missing == "reasons":
+        raise PlanError('missing: fixed-width text has no room for reasons; say "codes" or "null"')
     texts = {name: cell_texts(dataset[name], missing) for name in dataset.names}
     chosen = _given(fields, dataset) if fields is not None else _fitting(texts)
     by_name = {each.name: each for each in dataset.variables}
     columns = [_placed(field, by_name[field.name], texts[field.name]) for field in chosen]
     lines = _lines(chosen, columns, dataset.rows)
-    try:
-        data = lines.encode(encoding)
-    except UnicodeEncodeError as error:
-        row = lines.count("\n", 0, error.start) + 1
-        raise PlanError(f"row {row}: {lines[error.start]!r} cannot be written in {encoding}") from (
-            None
-        )
     variables = [by_name[field.name] for field in chosen]
-    plan = _plan(path, chosen, variables, encoding)
-    write_whole(path, data)
-    write_whole(beside[0], _table(chosen, variables).encode("utf-8"))
-    write_whole(beside[1], plan_text(plan, path.parent).encode("utf-8"))
+    plan = _plan(path, chosen, variables, encoding, dataset.plan.label_sets)
+    files: Files = {
+        path: encoded(lines, codec_name(encoding), path),
+        path.with_suffix(".fields.csv"): _table(chosen, variables).encode("utf-8"),
+        path.with_suffix(".plan.toml"): plan_text(plan, path.parent).encode("utf-8"),
+    }
+    notes: list[str] = []
+    if "ddi" in standards:
+        text, notes = ddi_text(dataset.keep([each.name for each in variables]), path.name, chosen)
+        files[path.with_suffix(".ddi.xml")] = text.encode("utf-8")
+    return files, notes
 
 
 def _given(fields: Any, dataset: Dataset) -> list[Field]:
@@ -165,7 +166,11 @@ def _lines(fields: Sequence[Field], columns: Sequence[Sequence[str]], rows: int)
 
 
 def _plan(
-    path: Path, fields: Sequence[Field], variables: Sequence[Variable], encoding: str
+    path: Path,
+    fields: Sequence[Field],
+    variables: Sequence[Variable],
+    encoding: str,
+    sets: LabelSets,
 ) -> Plan:
     named = [
         msgspec.structs.replace(field, name=variable.heading)
@@ -180,6 +185,7 @@ def _plan(
         fields=tuple(named),
         rows=Rows(names=(), data="1.."),
         variables=tuple(variables),
+        label_sets=dict(sets),
         base=path.parent,
         listed=True,
     )
@@ -207,20 +213,6 @@ def _row(field: Field, variable: Variable) -> dict[str, str]:
         "format": variable.format or "",
         "true": "; ".join(variable.true),
         "false": "; ".join(variable.false),
-        "missing": "; ".join(_code(code, code.reason) for code in variable.missing),
-        "values": "; ".join(_code(each, each.label) for each in variable.values),
+        "missing": codes_text(variable),
+        "values": labels_text(variable),
     }
-
-
-def _code(code: MissingCode | ValueLabel, words: str) -> str:
-    span = str(code.value) if code.value is not None else f"{code.from_}..{code.to}"
-    if not words:
-        return _quoted(span)
-    return f"{_quoted(span)}={_quoted(words)}"
-
-
-def _quoted(text: str) -> str:
-    """Quoted where a mark would be taken for one that parts codes."""
-    if any(mark in text for mark in ';|="\n,'):
-        return '"' + text.replace('"', '""') + '"'
-    return text

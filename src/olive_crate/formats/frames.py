@@ -2,30 +2,26 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
-import numpy as np
+import msgspec
 import pyarrow as pa
 
-from ..codes import FIRST_CODE, ValueLabel
+from ..celltexts import checked_way, missing_texts
+from ..codes import FIRST_CODE
 from ..columns import Column
 from ..dataset import Dataset
-from ..errors import PlanError, nearest
+from ..errors import PlanError
 
 if TYPE_CHECKING:
     import pandas
 
-WAYS = ("null", "codes", "reasons")
-
 
 def to_pandas(dataset: Dataset, missing: str = "null", labels: bool = False) -> pandas.DataFrame:
     """A data frame; see `Dataset.to_pandas`."""
-    if missing not in WAYS:
-        raise PlanError(f'missing: there is no way "{missing}"{nearest(missing, WAYS)}')
-    try:
-        import pandas as pd
-    except ImportError:
-        raise PlanError('pandas is not installed; install "olive-crate[pandas]"') from None
+    checked_way(missing)
+    pd = _pandas()
     series: dict[str, Any] = {}
     for name in dataset.names:
         column = dataset[name]
@@ -33,11 +29,28 @@ def to_pandas(dataset: Dataset, missing: str = "null", labels: bool = False) -> 
             series[name] = _with_codes(column)
         else:
             series[name] = (
-                _labelled(column) if labels and column.variable.values else _plain(column)
+                column.labelled().to_pandas()
+                if labels and column.variable.values
+                else _plain(column)
             )
         if missing == "reasons" and column.reasons.any():
             series[f"{name}_reason"] = column.reason_texts().to_pandas()
-    return pd.DataFrame(series)
+    made = pd.DataFrame(series)
+    made.attrs["olive_crate"] = {each.name: msgspec.to_builtins(each) for each in dataset.variables}
+    return made
+
+
+def frame(rows: Sequence[Mapping[str, Any]], headings: Sequence[str]) -> pandas.DataFrame:
+    """Plain rows as a data frame. Raises `PlanError` where pandas is not installed."""
+    return _pandas().DataFrame([dict(each) for each in rows], columns=list(headings))
+
+
+def _pandas() -> Any:
+    try:
+        import pandas
+    except ImportError:
+        raise PlanError('pandas is not installed; install "olive-crate[pandas]"') from None
+    return pandas
 
 
 def _plain(column: Column) -> Any:
@@ -54,46 +67,28 @@ def _plain(column: Column) -> Any:
 
 
 def _with_codes(column: Column) -> Any:
-    """Values, with the code itself where a single code was met; other cells stay null."""
+    """Values, with codes back in the cells that they made missing; other cells stay null."""
     if not (column.reasons >= FIRST_CODE).any():
         return _plain(column)
     values = _plain(column)
     codes = column.variable.missing
-    met = [int(number) for number in np.unique(column.reasons) if number >= FIRST_CODE]
-    held = {number: codes[number - FIRST_CODE].value for number in met}
-    if any(isinstance(code, str) for code in held.values()) or column.variable.type not in (
-        "integer",
-        "number",
-    ):
+    cells, texts = missing_texts(column)
+    coded = column.reasons[cells] >= FIRST_CODE
+    cells, words = cells[coded], texts.filter(pa.array(coded)).to_pylist()
+    singles = [codes[number - FIRST_CODE].value for number in column.reasons[cells].tolist()]
+    numeric = column.variable.type in ("integer", "number")
+    back = [
+        word if not numeric or isinstance(single, str) else _number(word)
+        for word, single in zip(words, singles, strict=True)
+    ]
+    if not numeric or any(isinstance(each, str) for each in back):
         values = values.astype(object)
-    elif any(isinstance(code, float) for code in held.values()):
+    elif any(isinstance(each, float) for each in back):
         values = values.astype("Float64")
-    for number, code in held.items():
-        if code is not None:
-            values[column.reasons == number] = code
+    values[cells] = back
     return values
 
 
-def _labelled(column: Column) -> Any:
-    """Values as ordered categories by their labels; values without a label show as they are."""
-    import pandas as pd
-
-    plain = column.values.to_pylist()
-    labels = column.variable.values
-    words = [None if value is None else _label_of(value, labels) for value in plain]
-    order = [each.label for each in labels]
-    order += sorted({word for word in words if word is not None and word not in order})
-    ordered = column.variable.level == "ordinal"
-    return pd.Series(pd.Categorical(words, categories=list(dict.fromkeys(order)), ordered=ordered))
-
-
-def _label_of(value: Any, labels: tuple[ValueLabel, ...]) -> str:
-    for each in labels:
-        if each.value is not None:
-            if each.value == value:
-                return each.label
-        elif not isinstance(value, str):
-            low = each.from_ is None or value >= each.from_
-            if low and (each.to is None or value <= each.to):
-                return each.label
-    return str(value)
+def _number(text: str) -> int | float:
+    number = float(text)
+    return int(number) if number.is_integer() else number

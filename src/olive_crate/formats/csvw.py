@@ -1,0 +1,161 @@
+"""CSV on the Web: the words shared by writing and reading, and the writing.
+
+"Metadata Vocabulary for Tabular Data" and "Model for Tabular Data and Metadata on the Web", W3C
+Recommendations of 17 December 2015. Sections named here are those of the first.
+"""
+
+from __future__ import annotations
+
+import json
+from typing import TYPE_CHECKING, Any
+from urllib.parse import quote
+
+import numpy as np
+
+from ..celltexts import missing_texts
+from ..columns import Column
+from ..convert.dates import ANY_ZONED
+from ..variables import Variable
+from ..words import name_list
+
+if TYPE_CHECKING:
+    from ..dataset import Dataset
+
+CONTEXT = "http://www.w3.org/ns/csvw"
+TYPES = {
+    "integer": "integer",
+    "number": "double",
+    "text": "string",
+    "category": "string",
+    "boolean": "boolean",
+    "date": "date",
+    "time": "time",
+    "datetime": "dateTime",
+    "duration": "duration",
+}
+DATES = {
+    "%Y-%m-%d": "yyyy-MM-dd",
+    "%Y%m%d": "yyyyMMdd",
+    "%d-%m-%Y": "dd-MM-yyyy",
+    "%m-%d-%Y": "MM-dd-yyyy",
+    "%d/%m/%Y": "dd/MM/yyyy",
+    "%m/%d/%Y": "MM/dd/yyyy",
+    "%d.%m.%Y": "dd.MM.yyyy",
+    "%m.%d.%Y": "MM.dd.yyyy",
+}
+CLOCKS = {"%H:%M:%S": "HH:mm:ss", "%H%M%S": "HHmmss", "%H:%M": "HH:mm", "%H%M": "HHmm"}
+MOMENTS = {
+    f"{day}{mark}{clock}": f"{day_word}{mark}{clock_word}"
+    for mark in "T "
+    for day, day_word in DATES.items()
+    for clock, clock_word in CLOCKS.items()
+    if mark == " " or day == "%Y-%m-%d"
+}
+FORMATS = {"date": DATES, "time": CLOCKS, "datetime": MOMENTS}
+"""The patterns of section 6.4.4 of the model, by how `strptime` writes them."""
+
+
+def csvw_text(
+    dataset: Dataset, url: str, delimiter: str, encoding: str, missing: str
+) -> tuple[str, list[str]]:
+    """Metadata for a delimited file of this name, and what it cannot carry."""
+    columns, told = [], _Told()
+    for name in dataset.names:
+        column = dataset[name]
+        columns.append(_column(column, missing, told))
+        if missing == "reasons" and column.reasons.any():
+            columns.append({"titles": f"{name}_reason", "datatype": "string"})
+    schema: dict[str, Any] = {"columns": columns}
+    key = [name for name in dataset.plan.expect.key if name in dataset.names]
+    if key:
+        schema["primaryKey"] = [_word(name) for name in key]
+    document = {
+        "@context": CONTEXT,
+        "url": quote(url),
+        "dialect": {
+            "encoding": encoding,
+            "delimiter": delimiter,
+            "quoteChar": '"',
+            "doubleQuote": True,
+            "header": True,
+            "skipBlankRows": False,
+            "trim": False,
+        },
+        "tableSchema": schema,
+    }
+    return json.dumps(document, ensure_ascii=False, indent=2) + "\n", told.notes()
+
+
+class _Told:
+    """What the standard has no place for, gathered over all variables."""
+
+    def __init__(self) -> None:
+        self._names: dict[str, list[str]] = {}
+
+    def add(self, what: str, name: str) -> None:
+        """One variable has something of this kind."""
+        self._names.setdefault(what, []).append(name)
+
+    def notes(self) -> list[str]:
+        """One note for each kind."""
+        return [
+            f"CSVW has no place for {what} ({name_list(names)}); the plan has"
+            for what, names in self._names.items()
+        ]
+
+
+def _column(column: Column, missing: str, told: _Told) -> dict[str, Any]:
+    """One column (section 5.6). Labels and units are annotations (5.8) of shared vocabularies."""
+    variable = column.variable
+    made: dict[str, Any] = {"name": _word(variable.name), "titles": variable.name}
+    if variable.label:
+        made["dc:description"] = variable.label
+    if variable.unit:
+        made["schema:unitText"] = variable.unit
+    made["datatype"] = _datatype(variable)
+    nulls = _nulls(column) if missing == "codes" else [""]
+    if nulls != [""]:
+        made["null"] = nulls
+    if variable.required:
+        made["required"] = True
+    for what, there in (
+        ("reasons of missing codes", any(code.reason for code in variable.missing)),
+        ("ranges of missing codes", any(code.value is None for code in variable.missing)),
+        ("value labels", bool(variable.values)),
+        ("level of measurement", variable.level is not None),
+        ("decimals and width to show", variable.decimals is not None or variable.width is not None),
+        ("categories as a type", variable.type == "category"),
+    ):
+        if there:
+            told.add(what, variable.name)
+    return made
+
+
+def _word(name: str) -> str:
+    """A name that URI templates can hold (5.1.3 and RFC 6570, 2.3)."""
+    word = quote(name, safe="")
+    for mark in "-~":
+        word = word.replace(mark, f"%{ord(mark):02X}")
+    return f"%5F{word[1:]}" if word.startswith("_") else word
+
+
+def _datatype(variable: Variable) -> Any:
+    kind = variable.type or "text"
+    if kind == "datetime" and variable.format == ANY_ZONED:
+        return "dateTimeStamp"
+    if kind == "boolean" and (variable.true or variable.false):
+        true, false = (variable.true or ("true",))[0], (variable.false or ("false",))[0]
+        return {"base": "boolean", "format": f"{true}|{false}"}
+    if variable.format is not None and variable.format in FORMATS.get(kind, {}):
+        return {"base": TYPES[kind], "format": FORMATS[kind][variable.format]}
+    if variable.format is not None:
+        return {"base": "string", "dc:format": variable.format}
+    return TYPES[kind]
+
+
+def _nulls(column: Column) -> list[str]:
+    """Texts that stand for no value (5.7): codes that can be met, and those of ranges that are."""
+    singles = [str(code.value) for code in column.variable.missing if code.value is not None]
+    cells, texts = missing_texts(column)
+    met = texts.filter(np.asarray(column.reasons[cells] > 2)).unique().to_pylist()
+    return list(dict.fromkeys(["", *singles, *met]))

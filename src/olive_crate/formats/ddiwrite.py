@@ -1,0 +1,157 @@
+"""DDI-Codebook 2.5: a dataset's codebook as XML.
+
+Elements and their order are those of the DDI Alliance's schema `codebook.xsd`, version 2.5
+(namespace `ddi:codebook:2_5`): `stdyDscr`, `fileDscr`, and a `var` for each variable.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+from xml.etree.ElementTree import Element, SubElement, indent, tostring
+
+import numpy as np
+
+from ..celltexts import shown
+from ..codes import FIRST_CODE, MissingCode, ValueLabel
+from ..columns import Column
+from ..fields import Field
+from ..labelling import label_counts
+from ..variables import Variable
+from ..words import name_list
+from .codetext import codes_text, labels_text
+
+if TYPE_CHECKING:
+    from ..dataset import Dataset
+
+NAMESPACE = "ddi:codebook:2_5"
+NUMERIC = ("integer", "number")
+
+
+def ddi_text(dataset: Dataset, file: str, fields: Sequence[Field] = ()) -> tuple[str, list[str]]:
+    """A codebook of the data file of this name, and what it cannot carry.
+
+    `fields` say where the variables stand, if the file is of fixed width.
+    """
+    root = Element("codeBook", {"xmlns": NAMESPACE, "version": "2.5"})
+    citation = SubElement(SubElement(root, "stdyDscr"), "citation")
+    SubElement(SubElement(citation, "titlStmt"), "titl").text = file
+    text = SubElement(SubElement(root, "fileDscr", {"ID": "F1"}), "fileTxt")
+    SubElement(text, "fileName").text = file
+    size = SubElement(text, "dimensns")
+    SubElement(size, "caseQnty").text = str(dataset.rows)
+    SubElement(size, "varQnty").text = str(len(dataset.variables))
+    if fields:
+        SubElement(size, "recPrCas").text = str(max(field.line for field in fields))
+    data = SubElement(root, "dataDscr")
+    placed = {field.name: field for field in fields}
+    for number, name in enumerate(dataset.names, 1):
+        _variable(data, number, dataset[name], placed.get(name))
+    indent(root)
+    head = '<?xml version="1.0" encoding="UTF-8"?>\n'
+    return head + tostring(root, "unicode") + "\n", _notes(dataset, bool(fields))
+
+
+def _notes(dataset: Dataset, fixed: bool) -> list[str]:
+    lacking = {
+        "the heading in the file": [each for each in dataset.variables if each.from_],
+        "required values": [each for each in dataset.variables if each.required],
+        "the width to show": [each for each in dataset.variables if each.width],
+        "the names of label sets": [each for each in dataset.variables if each.label_set],
+        "the words for true and false": [each for each in dataset.variables if each.true],
+    }
+    if fixed:
+        lacking["decimals that are only shown"] = [
+            each for each in dataset.variables if each.decimals is not None
+        ]
+    return [
+        f"DDI-Codebook has no place for {what} ({name_list([each.name for each in told])})"
+        for what, told in lacking.items()
+        if told
+    ]
+
+
+def _variable(parent: Element, number: int, column: Column, field: Field | None) -> None:
+    variable = column.variable
+    var = SubElement(parent, "var", _attributes(variable, number, field))
+    if field is not None:
+        place = {"StartPos": field.start, "EndPos": field.end, "width": field.width}
+        place["RecSegNo"] = field.line
+        SubElement(var, "location", {key: str(value) for key, value in place.items()})
+    if variable.label:
+        SubElement(var, "labl").text = variable.label
+    ranges = [each for each in variable.values if each.value is None]
+    if ranges:
+        _ranges(SubElement(var, "valrng"), ranges, labels_text(variable))
+    _invalid(var, variable)
+    _sums(var, column)
+    _categories(var, column)
+    kind = variable.type or "text"
+    form = {"type": "numeric" if kind in NUMERIC else "character"}
+    if kind in ("date", "time", "datetime"):
+        form["category"] = "time" if kind == "time" else "date"
+    if variable.format or (field and field.sign):
+        form["formatname"] = variable.format or (field.sign if field and field.sign else "")
+        form["schema"] = "other"
+    SubElement(var, "varFormat", form).text = kind
+
+
+def _attributes(variable: Variable, number: int, field: Field | None) -> dict[str, str]:
+    made = {"ID": f"V{number}", "name": variable.name, "files": "F1"}
+    if variable.type in NUMERIC:
+        made["intrvl"] = "contin" if variable.type == "number" else "discrete"
+    implied = field.decimals if field is not None else variable.decimals
+    if implied is not None and (field is None or implied):
+        made["dcml"] = str(implied)
+    if variable.unit:
+        made["measUnit"] = variable.unit
+    if variable.level:
+        made["nature"] = variable.level
+    return made
+
+
+def _ranges(parent: Element, spans: Sequence[MissingCode | ValueLabel], key: str) -> None:
+    for span in spans:
+        ends = {"min": span.from_, "max": span.to}
+        given = {name: shown(value) for name, value in ends.items() if value is not None}
+        SubElement(parent, "range", given)
+    SubElement(parent, "key").text = key
+
+
+def _invalid(var: Element, variable: Variable) -> None:
+    """Missing codes (4.3.8): single ones as items, then ranges; the key says the reasons."""
+    if not variable.missing:
+        return
+    invalid = SubElement(var, "invalrng")
+    for code in variable.missing:
+        if code.value is not None:
+            SubElement(invalid, "item", {"VALUE": str(code.value)})
+    _ranges(
+        invalid, [code for code in variable.missing if code.value is None], codes_text(variable)
+    )
+
+
+def _sums(var: Element, column: Column) -> None:
+    valid = len(column) - column.values.null_count
+    for kind, value in (("vald", valid), ("invd", len(column) - valid)):
+        SubElement(var, "sumStat", {"type": kind}).text = str(value)
+
+
+def _categories(var: Element, column: Column) -> None:
+    """Value labels of single values, then the missing codes with their reasons."""
+    for label, count in label_counts(column):
+        if label.value is not None:
+            _category(var, str(label.value), label.label, count, {})
+    counts = np.bincount(column.reasons, minlength=256)
+    for place, code in enumerate(column.variable.missing):
+        if code.value is not None:
+            count = int(counts[FIRST_CODE + place])
+            _category(var, str(code.value), code.reason, count, {"missing": "Y"})
+
+
+def _category(var: Element, value: str, label: str, count: int, marks: dict[str, str]) -> None:
+    category = SubElement(var, "catgry", marks)
+    SubElement(category, "catValu").text = value
+    if label:
+        SubElement(category, "labl").text = label
+    SubElement(category, "catStat", {"type": "freq"}).text = str(count)

@@ -1,0 +1,125 @@
+"""Writing a dataset for others: the data, and beside it what is known of the variables."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import msgspec
+
+from ..celltexts import checked_way
+from ..errors import PlanError, nearest
+from ..writing import put_in_place, temporary_beside
+
+if TYPE_CHECKING:
+    from ..dataset import Dataset
+
+DELIMITERS = {".csv": ",", ".tsv": "\t", ".tab": "\t"}
+FIXED = (".txt", ".dat", ".asc")
+STANDARDS = ("csvw", "ddi")
+KINDS = (*DELIMITERS, *FIXED, ".xlsx", ".arrow", ".parquet")
+Files = dict[Path, bytes | Callable[[Path], None]]
+"""The files to be written, each with its bytes or what writes it."""
+
+
+class Exported(msgspec.Struct, frozen=True):
+    """What was written, the data first, and what it could not carry."""
+
+    files: tuple[str, ...]
+    notes: tuple[str, ...] = ()
+
+    def __str__(self) -> str:
+        return "\n".join([*(f"wrote {each}" for each in self.files), *self.notes])
+
+
+def export(
+    dataset: Dataset,
+    path: Any,
+    *,
+    fields: Any = None,
+    missing: str | None = None,
+    encoding: str = "utf-8",
+    delimiter: str | None = None,
+    metadata: str | Sequence[str] | None = None,
+    replace: bool = False,
+) -> Exported:
+    """See `Dataset.export`."""
+    target = Path(path)
+    kind = target.suffix.lower()
+    if kind not in KINDS:
+        raise PlanError(f'{target}: export knows no files called "{kind}"{nearest(kind, KINDS)}')
+    if fields is not None and kind not in FIXED:
+        raise PlanError(f"{target}: fields are for fixed-width text ({', '.join(FIXED)})")
+    if delimiter is not None and kind not in DELIMITERS:
+        raise PlanError(f"{target}: a delimiter is for {', '.join(DELIMITERS)}")
+    way = checked_way(missing or ("null" if kind in (".arrow", ".parquet") else "codes"))
+    standards = _standards(metadata, kind)
+    if kind in DELIMITERS:
+        from .delimitedtext import delimited_files
+
+        files, notes = delimited_files(
+            dataset, target, delimiter or DELIMITERS[kind], way, encoding, standards
+        )
+    elif kind in FIXED:
+        from .fixedtext import fixed_files
+
+        files, notes = fixed_files(dataset, target, fields, way, encoding, standards)
+    else:
+        if kind == ".xlsx":
+            from .bookfile import workbook_writer
+
+            files = {target: workbook_writer(dataset, target, way)}
+        else:
+            from .arrowfiles import arrow_writer
+
+            files = {target: arrow_writer(dataset, kind, way)}
+        notes = with_standards(files, dataset, target, standards)
+    write_all(files, replace)
+    return Exported(tuple(str(each) for each in files), tuple(dict.fromkeys(notes)))
+
+
+def _standards(metadata: str | Sequence[str] | None, kind: str) -> list[str]:
+    if metadata is None:
+        return ["csvw"] if kind in DELIMITERS else []
+    wanted = [metadata] if isinstance(metadata, str) else list(metadata)
+    for each in wanted:
+        if each not in STANDARDS:
+            raise PlanError(f'metadata: there is no standard "{each}"{nearest(each, STANDARDS)}')
+    if "csvw" in wanted and kind not in DELIMITERS:
+        raise PlanError("metadata: CSVW describes delimited files; ddi describes any")
+    return wanted
+
+
+def with_standards(
+    files: Files, dataset: Dataset, target: Path, standards: Sequence[str]
+) -> list[str]:
+    """Add a DDI codebook to the files, if it is wanted; returns what it cannot carry."""
+    if "ddi" not in standards:
+        return []
+    from .ddiwrite import ddi_text
+
+    text, notes = ddi_text(dataset, target.name)
+    files[target.with_suffix(".ddi.xml")] = text.encode("utf-8")
+    return notes
+
+
+def write_all(files: Files, replace: bool) -> None:
+    """Write all files or none. Raises `PlanError` where one cannot be written."""
+    from .packed import checked_target
+
+    for path in files:
+        checked_target(path, replace)
+    made: dict[Path, Path] = {}
+    try:
+        for path, content in files.items():
+            made[path] = temporary_beside(path)
+            if isinstance(content, bytes):
+                made[path].write_bytes(content)
+            else:
+                content(made[path])
+        for path, temporary in made.items():
+            put_in_place(temporary, path)
+    finally:
+        for temporary in made.values():
+            temporary.unlink(missing_ok=True)
