@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import numpy as np
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 import olive_crate as oc
+from olive_crate import Plan
 
 CELL = st.sampled_from(
     [
@@ -62,3 +65,196 @@ def test_declaring_before_and_after_the_read_is_the_same(cells, parts, shared, d
         assert [(each.row, each.text) for each in told] == problems
     back = after.declare("x", type=first, missing=None)
     assert back["x"].values.equals(start["x"].values) or not numbers
+
+
+SURVEY = (
+    b"Q-Id;Taste: fruity;Taste: bitter;Taste: pungent;Grown (ha);Note\n"
+    b"1;3;7;98;1,5;a\n2;0;11;97;-7;b\n3;98;5;2;-8,5;c\n4;9;5;2;3;\n"
+)
+
+
+@pytest.fixture
+def survey() -> oc.Dataset:
+    return oc.load(SURVEY, decimal=",", types={"Note": "text"}).make_names_plain()
+
+
+def test_variables_are_chosen_by_name_neighbours_pattern_and_declaration(survey):
+    kept = {
+        "taste_*": ["taste_fruity", "taste_bitter", "taste_pungent"],
+        "taste_bitter..grown_ha": ["taste_bitter", "taste_pungent", "grown_ha"],
+        "taste_[bp]*": ["taste_bitter", "taste_pungent"],
+        "*": survey.names,
+    }
+    for names, found in kept.items():
+        assert survey.keep(names).names == found
+    marked = survey.declare({"type": "integer"}, level="ordinal")
+    assert [each.level for each in marked.variables] == ["ordinal"] * 4 + [None] * 2
+    for names, words in (
+        ("tast_*", "no variable follows the pattern"),
+        ({"type": "date"}, "no variable is declared with type date"),
+        ({"tpye": "date"}, 'no part "tpye" to choose by; did you mean "type"'),
+        ("taste_friuty", 'did you mean "taste_fruity"'),
+    ):
+        with pytest.raises(oc.PlanError, match=words.replace("*", r"\*")):
+            survey.declare(names, level="ordinal")
+
+
+def test_headings_become_plain_names_and_stay_as_labels(survey):
+    assert survey.names[0] == "q_id"
+    assert survey["taste_fruity"].variable.label == "Taste: fruity"
+    assert survey["taste_fruity"].variable.from_ == "Taste: fruity"
+    cut = oc.load(SURVEY, decimal=",").make_names_plain(7)
+    assert cut.names == ["q_id", "taste_f", "taste_b", "taste_p", "grown_h", "note"]
+    short = oc.load(SURVEY, decimal=",", plain_names=5)
+    assert short.names == ["q_id", "taste", "tas_2", "tas_3", "grown", "note"]
+    assert any('"tas_2" instead' in note for note in short.receipt.notes)
+    assert (
+        oc.draft(SURVEY, decimal=",", plain_names=5).make_names_plain(4).variables[1].name == "tast"
+    )
+    greek = oc.load("Οξύτητα Ελαίου;Señal 1º;1st;ß\n1;2;3;4\n".encode(), plain_names=True)
+    assert greek.names == ["οξυτητα_ελαιου", "senal_1o", "v1st", "ss"]
+    with pytest.raises(oc.PlanError, match="too short to be all different"):
+        oc.load(SURVEY, decimal=",", plain_names=1)
+
+
+def test_names_and_order_change_alike_before_and_after(survey):
+    after = survey.rename("note", "remark").rename({"grown_ha": "area"}).rename(str.upper)
+    after = after.reorder("AREA").reorder(["REMARK"], after="Q_ID")
+    names = ["AREA", "Q_ID", "REMARK", "TASTE_FRUITY", "TASTE_BITTER", "TASTE_PUNGENT"]
+    assert after.names == names
+    assert oc.load(SURVEY, plan=after.plan).equals(after)
+    before = oc.draft(SURVEY, decimal=",", types={"Note": "text"}).make_names_plain()
+    before = before.rename({"note": "remark", "grown_ha": "area"}).rename(str.upper)
+    before = before.reorder("AREA").reorder("REMARK", after="Q_ID")
+    assert oc.load(SURVEY, plan=before).names == names
+    loose = Plan().rename("Grown (ha)", "area").reorder(["Note", "area"])
+    assert oc.load(SURVEY, plan=loose).names[:2] == ["Note", "area"]
+    for change, words in (
+        (lambda: survey.rename("note", "q_id"), 'would both be called "q_id"'),
+        (lambda: survey.rename("note"), "to be called"),
+        (lambda: survey.rename({"nodes": "x"}), 'did you mean "note"'),
+        (lambda: survey.reorder("note", after="note"), "is among those to be moved"),
+        (lambda: Plan().rename(str.lower), "does not list the variables"),
+        (lambda: survey.declare("taste_*", name="x"), "would both be called"),
+    ):
+        with pytest.raises(oc.PlanError, match=words):
+            change()
+
+
+def test_declarations_are_copied_shared_and_taken_back(survey):
+    intensity = {0: "absent", (1, 3): "delicate", (4, 6): "medium", (7, 10): "robust"}
+    shared = survey.declare_set("intensity", intensity).declare(
+        "taste_fruity", values="intensity", level="ordinal", missing={98: "refused"}, decimals=0
+    )
+    copied = shared.copy_declaration("taste_fruity", to="taste_bitter..taste_pungent")
+    assert copied["taste_pungent"].why(0) == "refused"
+    assert copied["taste_pungent"].variable.label == "Taste: pungent"
+    assert copied["taste_bitter"].variable.label_set == "intensity"
+    partly = shared.copy_declaration("taste_fruity", to="taste_bitter", parts=["level"])
+    assert not partly["taste_bitter"].variable.values
+    again = copied.declare_set("intensity", intensity | {(11, 20): "beyond"})
+    assert len(again["taste_bitter"].variable.values) == 5
+    assert 'values = "intensity"' in again.plan.text()
+    assert oc.load(SURVEY, plan=again.plan).equals(again)
+    made: dict[str, oc.Dataset] = {}
+    exec(again.plan.code().replace("oc.load(\n    source", f"oc.load({SURVEY!r}"), made)
+    assert made["ds"].variables == again.variables
+    bare = copied.undeclare("taste_*", ["missing", "values"]).undeclare("taste_fruity")
+    assert bare["taste_fruity"].values.to_pylist() == [3, 0, 98, 9]
+    assert bare["taste_pungent"].variable.level == "ordinal"
+    with pytest.raises(oc.PlanError, match='no label set "intenstiy"; did you mean "intensity"'):
+        shared.declare("q_id", values="intenstiy")
+
+
+def test_codes_for_all_can_be_declined(survey):
+    shared = oc.load(SURVEY, decimal=",", missing={98: "refused"})
+    own = shared.declare("Taste: fruity", missing=[])
+    assert own["Taste: fruity"].values.to_pylist() == [3, 0, 98, 9]
+    assert oc.load(SURVEY, plan=own.plan).equals(own)
+    assert own.declare("Taste: fruity", missing=None)["Taste: fruity"].why(2) == "refused"
+    text = own.plan.text()
+    assert "missing = []" in text
+
+
+def test_values_show_by_their_labels_and_check_finds_those_without(survey):
+    labels = {0: "absent", (1, 3): "delicate", (4, 6): "medium", (12, 20): "odd"}
+    shown = survey.declare("taste_bitter", values=labels, level="ordinal", missing=None)
+    column = shown["taste_bitter"].labelled()
+    assert column.to_pylist() == ["7", "11", "medium", "medium"]
+    assert column.type.ordered
+    assert column.dictionary.to_pylist() == ["absent", "delicate", "medium", "7", "11", "odd"]
+    frame = shown.to_pandas(labels=True)
+    assert frame["taste_bitter"].cat.ordered and frame["taste_bitter"].max() == "11"
+    assert frame.attrs["olive_crate"]["taste_bitter"]["level"] == "ordinal"
+    found = [(each.kind, each.variables, each.claim) for each in shown.check()]
+    assert found == [
+        ("unlabelled values", ("taste_bitter",), "7 ×1, 11 ×1"),
+        ("unused labels", ("taste_bitter",), "0 absent, 1..3 delicate, 12..20 odd"),
+    ]
+    assert "unlabelled values" in str(shown.codebook()) and not survey.check()
+    words = oc.load(b"g\nA\nB\n\n", types="text").declare("g", values={"A": "extra", "Z": "last"})
+    assert words["g"].labelled().to_pylist() == ["extra", "B"]
+
+
+def test_showing_rounds_and_says_so(survey):
+    shown = survey.declare("grown_ha", decimals=0).declare("note", width=1)
+    book = str(shown.codebook())
+    assert "grown_ha: shown to 0 decimals; 2 values have more" in book
+    assert shown["grown_ha"].values.to_pylist() == [1.5, -7, -8.5, 3]
+    assert "2 values have more" in shown._repr_html_()
+    wide = oc.load(b"t\nlong text\nb\n", types="text").declare("t", width=4)
+    assert "lon…" in wide._repr_html_() and "shown to 4 characters; 1 value has more" in str(
+        wide.codebook()
+    )
+
+
+def test_missing_cells_are_handed_on_as_asked(survey):
+    coded = survey.declare("grown_ha", missing={-7: "don't know", (-9, -8): "refused"})
+    frames = {way: coded.to_pandas(missing=way)["grown_ha"] for way in ("null", "codes", "reasons")}
+    assert frames["codes"].tolist() == [1.5, -7, -8.5, 3]
+    assert frames["null"].isna().tolist() == [False, True, True, False]
+    reasons = coded.to_pandas(missing="reasons")["grown_ha_reason"]
+    assert reasons.tolist()[1:3] == ["don't know", "refused"]
+    assert np.isnan(coded["grown_ha"].to_numpy()[1]) and coded.keep("q_id").to_numpy().shape == (
+        4,
+        1,
+    )
+    doubled = survey.declare("q_id", missing={1: "lost", 2: "lost"})
+    assert doubled["q_id"].reason_counts() == {"lost": 2}
+    assert doubled["q_id"].reason_texts().to_pylist()[:2] == ["lost", "lost (2)"]
+
+
+def test_rows_are_chosen_by_comparing(survey):
+    def ids(mask: object) -> list[int]:
+        return survey.filter(mask)["q_id"].values.to_pylist()
+
+    assert ids(survey["grown_ha"] > 0) == [1, 4]
+    assert ids((survey["taste_bitter"] == 5) & ~(survey["note"] == "c")) == [4]
+    assert ids(survey["note"] != "a") == [2, 3]  # a comparison with a missing value is not true
+    assert ids(survey["note"].is_missing()) == [4]
+    assert ids(survey["note"].is_missing("blank") | survey["q_id"].is_in([1, 2])) == [1, 2, 4]
+    assert ids(survey["taste_fruity"] >= survey["taste_pungent"]) == [3, 4]
+    days = oc.load(b"d;t\n2025-10-13;07:00\n2025-10-14;08:00\n")
+    assert days.filter(days["d"] > "2025-10-13")["t"].values[0].as_py().hour == 8
+    assert survey.tail(2).source_rows.at(np.arange(2)).tolist() == [4, 5]
+    with pytest.raises(oc.PlanError, match="of the type integer; it cannot be compared with 'x'"):
+        survey["q_id"] == "x"  # noqa: B015
+    with pytest.raises(oc.PlanError, match='there is no reason "blnak"; did you mean "blank"'):
+        survey["note"].is_missing("blnak")
+
+
+def test_what_changed_is_told_with_rows_and_texts_and_packed(tmp_path):
+    dataset = oc.load(b"id;x\n1;1.5\n2;*2\n3;7\n", types={"x": "text"})
+    changed = dataset.declare("x", type="number").declare("x", type="integer")
+    first, second = changed.receipt.changes
+    assert str(first) == (
+        "x, text to number: 2 converted, now missing: unreadable 1\n  row 3: '*2' is not a number"
+    )
+    assert [(each.row, each.text) for each in second.problems] == [(2, "1.5"), (3, "*2")]
+    assert changed["x"].withheld.text(1) == "*2"
+    changed.pack(tmp_path / "x.parquet")
+    again = oc.unpack(tmp_path / "x.parquet")
+    assert again.equals(changed) and again.receipt.changes == changed.receipt.changes
+    assert again.declare("x", type="text")["x"].values.to_pylist() == ["1.5", "*2", "7"]
+    assert again.filter(again["id"] > 1)["x"].withheld.texts.to_pylist() == ["*2"]
+    assert "declared after the read" in str(again.receipt)

@@ -17,7 +17,9 @@ if TYPE_CHECKING:
     from .dictionaries import dictionary
     from .errors import LayoutError, OliveCrateError, PlanError, SourceError, UnreadableError
     from .evidence import Evidence
+    from .expectpart import Expect
     from .fields import Field
+    from .formats.exporting import Exported
     from .formats.packed import unpack
     from .formats.packing import pack
     from .loading import draft, load
@@ -37,6 +39,8 @@ _HOMES = {
     "columns": ("Column",),
     "dataset": ("Dataset",),
     "dictionaries": ("dictionary",),
+    "expectpart": ("Expect",),
+    "formats.exporting": ("Exported",),
     "errors": (
         "LayoutError",
         "OliveCrateError",
@@ -64,6 +68,8 @@ __all__ = [
     "Column",
     "Dataset",
     "Evidence",
+    "Expect",
+    "Exported",
     "Field",
     "Finding",
     "Findings",

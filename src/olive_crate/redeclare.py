@@ -177,20 +177,17 @@ def _as_numbers(column: Column, finder: Finder) -> Found:
     """Numbers as numbers of another kind, or under other codes, without going through text."""
     values, known, written = _numbers(column)
     reasons = np.where(known, 0, IS_BLANK).astype(np.uint8)
-    rule, unread, parts = finder.rule, np.zeros(0, np.int64), []
+    rule, unread = finder.rule, np.zeros(0, np.int64)
+    by_value(values, known, reasons, rule.codes, rule.decimal, rule.implied)
+    parts = [ranged(values, reasons, rule.codes)]
     if rule.kind == "integer":
-        numbers_held = values
-        values, whole = _whole(values)
+        values, whole, texts = _whole(values, known, rule.decimal)
         unread = np.flatnonzero(known & ~whole)
-        texts = map(plain_text, numbers_held[unread].tolist())
-        numbers = [text.replace(".", rule.decimal) for text in texts]  # as the source has them
-        parts.append(Withheld(unread, kernels.strings(numbers)))
+        parts.append(Withheld(unread, texts))
         known &= whole
         reasons[unread] = IS_UNREADABLE
     else:
         values = values.astype(np.float64)
-    by_value(values, known, reasons, rule.codes, rule.decimal, rule.implied)
-    parts.append(ranged(values, reasons, rule.codes))
     kind = pa.int64() if rule.kind == "integer" else pa.float64()
     marks = False
     if len(written):
@@ -232,12 +229,15 @@ def _ranges(variable: Variable) -> list[int]:
     return [FIRST_CODE + place for place, code in enumerate(variable.missing) if code.value is None]
 
 
-def _whole(values: np.ndarray) -> tuple[np.ndarray, Flags]:
-    """As integers, and which of them are exactly that."""
+def _whole(
+    values: np.ndarray, known: Flags, decimal: str
+) -> tuple[np.ndarray, Flags, pa.StringArray]:
+    """As integers, which of them are exactly that, and the others as the source writes numbers."""
     if values.dtype == np.int64:
-        return values, np.ones(len(values), bool)
+        return values, np.ones(len(values), bool), kernels.strings([])
     fits = (values == np.floor(values)) & (np.abs(values) < LARGEST)
-    return np.where(fits, values, 0).astype(np.int64), fits
+    others = [plain_text(each).replace(".", decimal) for each in values[known & ~fits].tolist()]
+    return np.where(fits, values, 0).astype(np.int64), fits, kernels.strings(others)
 
 
 def _changes(old: Column, new: Column, rows: RowNumbers | None) -> list[Change]:

@@ -170,7 +170,7 @@ def parts_of(variable: Variable) -> dict[str, Any]:
         Variable.__struct_fields__, Variable.__struct_encode_fields__, strict=True
     ):
         value = getattr(variable, field)
-        if encoded not in INNER and value not in (None, (), False):
+        if encoded not in INNER and value is not None and value is not False and value != ():
             parts[encoded] = value
     if variable.label_set is not None:
         parts["values"] = variable.label_set

@@ -1,0 +1,292 @@
+"""What is exported and read again is the same dataset, or it is said what is not."""
+
+from __future__ import annotations
+
+import csv
+import datetime as dt
+import json
+import re
+import xml.etree.ElementTree as ElementTree
+from urllib.parse import unquote
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+import pyarrow.parquet as pq
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from made import COLUMNS, datasets
+
+import olive_crate as oc
+from olive_crate import Plan
+
+
+@given(
+    datasets(), st.sampled_from([".csv", ".tsv"]), st.sampled_from(["utf-8", "utf-16", "cp1253"])
+)
+def test_delimited_text_reads_back_equal(tmp_path_factory, dataset, ending, encoding):
+    path = tmp_path_factory.mktemp("text") / f"x{ending}"
+    try:
+        dataset.export(path, encoding=encoding)
+    except oc.PlanError as error:
+        assert "cannot be written in cp1253" in str(error) and not path.exists()
+        return
+    again = oc.load(Plan.read(path.with_suffix(".plan.toml")))
+    assert again.variables == dataset.variables
+    assert again.equals(dataset)
+    with path.open(newline="", encoding=encoding) as stream:
+        rows = list(csv.reader(stream, delimiter="\t" if ending == ".tsv" else ","))
+    assert rows[0] == dataset.names and len(rows) == dataset.rows + 1
+
+
+@given(datasets(awkward=False))
+def test_parquet_arrow_and_numpy_have_the_values(tmp_path_factory, dataset):
+    folder = tmp_path_factory.mktemp("arrow")
+    for name in ("x.parquet", "x.arrow"):
+        dataset.export(folder / name, missing="reasons")
+    plain = pq.read_table(folder / "x.parquet")
+    assert not plain.schema.metadata or b"olive_crate" not in plain.schema.metadata
+    with pa.OSFile(str(folder / "x.arrow")) as file:
+        other = pa.ipc.open_file(file).read_all()
+    records = dataset.to_numpy(structured=True)
+    for name in dataset.names:
+        column = dataset[name]
+        for table in (plain, other):
+            assert table[name].to_pylist() == column.values.to_pylist()
+        if column.reasons.any():
+            assert other[f"{name}_reason"].to_pylist() == column.reason_texts().to_pylist()
+        assert pa.table(dataset)[name].to_pylist() == column.values.to_pylist()
+        if column.variable.type in ("integer", "number"):
+            assert np.isnan(records[name].astype(float)).sum() == column.values.null_count
+    meta = pa.table(dataset).schema.field(dataset.names[0]).metadata
+    assert meta[b"olive_crate.type"].decode() == dataset.variables[0].type
+
+
+# --- W3C CSVW: the rules of the recommendation, as far as they touch what is written
+
+COLUMN_KEYS = {"name", "titles", "datatype", "null", "required", "virtual", "lang", "default"}
+DIALECT_KEYS = {
+    *("commentPrefix", "delimiter", "doubleQuote", "encoding", "header", "headerRowCount"),
+    *("lineTerminators", "quoteChar", "skipBlankRows", "skipColumns", "skipInitialSpace"),
+    *("skipRows", "trim"),
+}
+BASES = {"integer", "double", "string", "boolean", "date", "time", "dateTime", "duration"}
+BASES.add("dateTimeStamp")
+VARNAME = re.compile(r"(?!_)([A-Za-z0-9_.]|%[0-9A-F]{2})+")
+
+
+def check_csvw(document: dict, headings: list[str]) -> None:
+    """Sections 5.3 to 5.9 and 6.4 of "Metadata Vocabulary for Tabular Data"."""
+    assert document["@context"] == "http://www.w3.org/ns/csvw"
+    assert set(document) <= {"@context", "url", "dialect", "tableSchema"}
+    assert set(document["dialect"]) <= DIALECT_KEYS
+    schema = document["tableSchema"]
+    assert set(schema) <= {"columns", "primaryKey", "foreignKeys", "rowTitles"}
+    names = [column["name"] for column in schema["columns"]]
+    assert len(set(names)) == len(names) and all(map(VARNAME.fullmatch, names))
+    assert [column["titles"] for column in schema["columns"]] == headings
+    assert set(schema.get("primaryKey", [])) <= set(names)
+    for column in schema["columns"]:
+        assert all(key in COLUMN_KEYS or ":" in key for key in column)
+        datatype = column["datatype"]
+        described = {"base": datatype} if isinstance(datatype, str) else datatype
+        assert described["base"] in BASES
+        assert all(isinstance(text, str) for text in column.get("null", []))
+        if described["base"] == "boolean" and "format" in described:
+            assert described["format"].count("|") == 1
+
+
+@given(datasets(), st.booleans())
+def test_csvw_says_what_the_standard_can(tmp_path_factory, dataset, keyed):
+    path = tmp_path_factory.mktemp("csvw") / "délivered.csv"
+    if keyed:
+        plan = msgspec.structs.replace(dataset.plan, expect=oc.Expect(key=tuple(dataset.names[:1])))
+        dataset = msgspec.structs.replace(dataset, plan=plan).declare("*", required=True)
+    told = dataset.export(path)
+    document = json.loads((path.parent / f"{path.name}-metadata.json").read_text("utf-8"))
+    check_csvw(document, dataset.names)
+    assert unquote(document["url"]) == path.name
+    plan = oc.dictionary(path.parent / f"{path.name}-metadata.json")
+    again = oc.load(plan)
+    assert again.plan.expect.key == dataset.plan.expect.key
+    for name in dataset.names:
+        own, other = dataset[name], again[name]
+        for part in ("label", "unit", "format", "true", "false", "required"):
+            assert getattr(other.variable, part) == getattr(own.variable, part)
+        assert other.values.to_pylist() == own.values.to_pylist()
+        singles = [each.value for each in own.variable.missing if each.value is not None]
+        assert [each.value for each in other.variable.missing][: len(singles)] == singles
+        if own.variable.values:
+            assert any("value labels" in note and name in note for note in told.notes)
+
+
+FOREIGN = {
+    "@context": ["http://www.w3.org/ns/csvw", {"@language": "en"}],
+    "dialect": {"delimiter": ";", "skipRows": 1, "commentPrefix": "!", "quoteChar": "'"},
+    "null": ["", "-"],
+    "tables": [
+        {
+            "url": "trees.csv",
+            "tableSchema": {
+                "columns": [
+                    {
+                        "titles": {"en": ["Tree", "Number of the tree"]},
+                        "datatype": "nonNegativeInteger",
+                    },
+                    {
+                        "name": "girth",
+                        "titles": "Girth",
+                        "datatype": {"base": "decimal", "format": {"decimalChar": ","}},
+                        "null": ["-1"],
+                    },
+                    {"name": "planted", "datatype": {"base": "date", "format": "d/M/yyyy"}},
+                    {"name": "ill", "datatype": {"base": "boolean", "format": "Y|N"}},
+                    {"name": "x", "virtual": True},
+                ],
+                "primaryKey": "girth",
+            },
+        }
+    ],
+}
+
+
+def test_csvw_of_others_is_followed(tmp_path):
+    (tmp_path / "m.json").write_text(json.dumps(FOREIGN))
+    (tmp_path / "trees.csv").write_text(
+        "by hand\nTree;Girth;planted;ill\n! late\n7;61,5;3/11/1987;Y\n8;-1;'';N\n9;'40';-;-\n"
+    )
+    trees = oc.load(oc.dictionary(tmp_path / "m.json"))
+    assert trees.names == ["Tree", "girth", "planted", "ill"]
+    assert trees.to_arrow().to_pylist()[0] == {
+        "Tree": 7,
+        "girth": 61.5,
+        "planted": dt.date(1987, 11, 3),
+        "ill": True,
+    }
+    assert trees["girth"].why(1) == "-1" and trees["planted"].why(2) == "-"
+    assert trees["Tree"].variable.label == "Number of the tree"
+    assert trees.plan.expect.key == ("girth",)
+    for wrong, words in (
+        ({"@context": "x"}, "not CSVW metadata"),
+        (FOREIGN | {"tables": FOREIGN["tables"] * 2}, "describes 2 tables"),
+        ({"@context": FOREIGN["@context"], "url": "x"}, "tableSchema.columns"),
+    ):
+        (tmp_path / "w.json").write_text(json.dumps(wrong))
+        with pytest.raises(oc.OliveCrateError, match=words):
+            oc.dictionary(tmp_path / "w.json")
+
+
+# --- DDI-Codebook 2.5: the order and the words of the schema, for what is written
+
+CHILDREN = {
+    "codeBook": ["docDscr", "stdyDscr", "fileDscr", "dataDscr", "otherMat"],
+    "stdyDscr": ["citation"],
+    "citation": ["titlStmt"],
+    "titlStmt": ["titl"],
+    "fileDscr": ["fileTxt"],
+    "fileTxt": ["fileName", "fileCont", "fileStrc", "dimensns"],
+    "dimensns": ["caseQnty", "varQnty", "logRecL", "recPrCas", "recNumTot"],
+    "dataDscr": ["varGrp", "var"],
+    "var": [
+        *("location", "labl", "imputation", "security", "embargo", "respUnit", "anlysUnit"),
+        *("qstn", "valrng", "invalrng", "undocCod", "universe", "TotlResp", "sumStat", "txt"),
+        *("stdCatgry", "catgryGrp", "catgry", "codInstr", "verStmt", "concept", "derivation"),
+        *("varFormat", "geoMap", "catLevel", "notes"),
+    ],
+    "valrng": ["item", "range", "key", "notes"],
+    "invalrng": ["item", "range", "key", "notes"],
+    "catgry": ["catValu", "labl", "txt", "catStat", "mrow"],
+}
+WORDS_OF = {
+    ("var", "nature"): {"nominal", "ordinal", "interval", "ratio", "percent", "other"},
+    ("var", "intrvl"): {"contin", "discrete"},
+    ("varFormat", "type"): {"numeric", "character"},
+    ("varFormat", "category"): {"date", "time", "currency", "other"},
+    ("sumStat", "type"): {"mean", "medn", "mode", "vald", "invd", "min", "max", "stdev", "other"},
+    ("catStat", "type"): {"freq", "percent", "crosstab", "other"},
+    ("catgry", "missing"): {"Y", "N"},
+}
+
+
+def check_ddi(element: ElementTree.Element) -> None:
+    """Each element is known where it stands, in the schema's order, with the schema's words."""
+    namespace, _, tag = element.tag[1:].partition("}")
+    assert namespace == "ddi:codebook:2_5"
+    children = [child.tag.partition("}")[2] for child in element]
+    places = [CHILDREN[tag].index(child) for child in children] if children else []
+    assert places == sorted(places)
+    for key, value in element.attrib.items():
+        assert value in WORDS_OF.get((tag, key), {value})
+    if "ID" in element.attrib:
+        assert re.fullmatch(r"[A-Za-z_][\w.-]*", element.attrib["ID"])
+    for child in element:
+        check_ddi(child)
+
+
+@given(datasets(awkward=False), st.booleans())
+def test_ddi_says_what_the_standard_can(tmp_path_factory, dataset, fixed):
+    folder = tmp_path_factory.mktemp("ddi")
+    path = folder / ("x.txt" if fixed else "x.csv")
+    if fixed and "word" in dataset:
+        dataset = dataset.keep([name for name in dataset.names if name != "word"] or ["word"])
+    try:
+        told = dataset.export(path, metadata="ddi")
+    except oc.PlanError as error:
+        assert "word" in str(error)  # a line end that no field can keep
+        return
+    check_ddi(ElementTree.parse(folder / "x.ddi.xml").getroot())
+    plan = oc.dictionary(folder / "x.ddi.xml")
+    for own, other in zip(dataset.variables, plan.variables, strict=True):
+        lost = {"true": (), "false": (), "label_set": None}
+        lost |= {"decimals": other.decimals} if fixed else {}
+        assert other == msgspec.structs.replace(own, **lost)
+    for what, has in (("words for true", "done"), ("label sets", "count")):
+        assert any(what in note for note in told.notes) == (has in dataset)
+
+
+def test_codebooks_are_dictionaries(tmp_path):
+    data = ",".join(COLUMNS) + "\n" + ",".join("" for _ in COLUMNS) + "\n"
+    dataset = oc.load(
+        (data + "1,2,x,A,ja,,,,\n").encode(), variables=COLUMNS, delimiter=",", decimal="."
+    ).declare("count", values={0: "none", (None, -1): "below", (1, None): "some"})
+    (tmp_path / "book.csv").write_text(dataset.codebook().to_csv(), "utf-8", newline="")
+    plan = oc.dictionary(tmp_path / "book.csv")
+    assert plan.variables == dataset.variables
+    assert json.loads(dataset.codebook().to_json())["rows"] == 2
+    assert "| 9 | span |" in dataset.codebook().to_markdown()
+    assert dataset.codebook().to_pandas()["valid cells"].tolist()[:3] == [1, 1, 1]
+    book = dataset.codebook("acid")
+    assert book["acid"].position == 2 and book["acid"].codes[1] == ("98", "refused", 0)
+
+
+WRONG = [
+    ("x.doc", {}, 'export knows no files called ".doc"'),
+    ("x.csv", {"missing": "blank"}, 'there is no way "blank"'),
+    ("x.csv", {"fields": []}, "fields are for fixed-width text"),
+    ("x.txt", {"delimiter": ","}, "a delimiter is for"),
+    ("x.txt", {"metadata": "csvw"}, "CSVW describes delimited files"),
+    ("x.csv", {"metadata": "cwsv"}, 'did you mean "csvw"'),
+    ("x.arrow", {"missing": "codes"}, 'the code "n.d." is no integer'),
+    ("none/x.csv", {}, "there is no folder"),
+]
+
+
+@pytest.mark.parametrize(("name", "options", "words"), WRONG)
+def test_what_cannot_be_written_is_refused(tmp_path, name, options, words):
+    dataset = oc.load(
+        b"a,b\nn.d.,x\n5,y\n", variables={"a": {"type": "integer", "missing": ["n.d."]}}
+    )
+    with pytest.raises(oc.PlanError, match=words):
+        dataset.export(tmp_path / name, **options)
+    assert not list(tmp_path.iterdir())
+
+
+def test_nothing_is_written_over_or_by_halves(tmp_path):
+    dataset = oc.load(b"a,b\n5,x\n6,y\n")
+    (tmp_path / "x.plan.toml").write_text("# mine")
+    with pytest.raises(oc.PlanError, match="exists already"):
+        dataset.export(tmp_path / "x.csv")
+    assert [each.name for each in tmp_path.iterdir()] == ["x.plan.toml"]
+    told = dataset.export(tmp_path / "x.csv", replace=True)
+    assert sorted(told.files) == sorted(str(each) for each in tmp_path.iterdir())
