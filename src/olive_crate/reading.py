@@ -117,6 +117,10 @@ def _sheet_slot(plan: Plan, layout: SheetLayout, index: int, variable: Variable)
     known = {str(code) for code in finder.rule.codes}
     codes = tuple(MissingCode(value=text) for text in layout.errors[index] if text not in known)
     finder.rule = msgspec.structs.replace(finder.rule, codes=finder.rule.codes + codes)
+    finder.rule = msgspec.structs.replace(finder.rule, cells_of_sheet=True)
+    if finder.rule.true or finder.rule.false:  # a cell that is true is so whatever the words are
+        both = {"true": (*finder.rule.true, "true"), "false": (*finder.rule.false, "false")}
+        finder.rule = msgspec.structs.replace(finder.rule, **both)
     told = layout.kinds[index]
     if variable.type in ("date", "datetime"):
         layout.as_days.add(index)

@@ -41,9 +41,10 @@ def forms(rule: Rule) -> tuple[str, ...]:
     """The patterns to try in turn."""
     if rule.format == ANY_ZONED:
         return ZONED
+    standard = {"date": DATE, "time": TIME, "datetime": LOCAL, "zoned": ZONED}[rule.kind]
     if rule.format is not None:
-        return (rule.format,)
-    return {"date": DATE, "time": TIME, "datetime": LOCAL, "zoned": ZONED}[rule.kind]
+        return (rule.format, *(form for form in standard if rule.cells_of_sheet))
+    return standard
 
 
 def convert_times(cells: Cells, rule: Rule) -> Converted:
@@ -54,8 +55,8 @@ def convert_times(cells: Cells, rule: Rule) -> Converted:
     pending, rest = np.arange(len(cells)), cells
     patterns = [times.compiled(form) for form in forms(rule)]
     kind = _arrow_type(rule, patterns[0])
-    exact = rule.format in (None, ANY_ZONED)
     for attempt, pattern in enumerate(patterns):
+        exact = attempt > 0 or rule.format in (None, ANY_ZONED)
         parts = times.parse(rest.buffer, rest.starts, rest.ends, pattern, exact)
         good = parts.ok
         if attempt == 0 and good.all():

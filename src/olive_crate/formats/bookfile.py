@@ -15,6 +15,7 @@ from ..convert.dates import ANY_ZONED
 from ..dataset import Dataset
 from ..errors import PlanError
 from ..variables import Variable
+from ..words import several
 from .codetext import codes_text, labels_text
 
 MOST_ROWS, MOST_COLUMNS, LONGEST = 1_048_575, 16_384, 32_767
@@ -65,6 +66,19 @@ def workbook_writer(dataset: Dataset, path: Path, missing: str) -> Callable[[Pat
         book.close()
 
     return write
+
+
+def digits_lost(dataset: Dataset) -> list[str]:
+    """Numbers with more digits than a sheet keeps (16, of the 17 that binary64 may need)."""
+    notes = []
+    for variable in dataset.variables:
+        if variable.type == "number":
+            numbers = dataset[variable.name].values.drop_null().unique().to_pylist()
+            lost = sum(float(f"{number:.16g}") != number for number in numbers)
+            if lost:
+                values = several(lost, "different value")
+                notes.append(f"{variable.name}: {values} with 17 digits, of which a sheet keeps 16")
+    return notes
 
 
 def _data(book: Any, dataset: Dataset, missing: str) -> None:

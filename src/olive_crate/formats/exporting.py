@@ -66,15 +66,17 @@ def export(
 
         files, notes = fixed_files(dataset, target, fields, way, encoding, standards)
     else:
+        notes = []
         if kind == ".xlsx":
-            from .bookfile import workbook_writer
+            from .bookfile import digits_lost, workbook_writer
 
             files = {target: workbook_writer(dataset, target, way)}
+            notes += digits_lost(dataset)
         else:
             from .arrowfiles import arrow_writer
 
             files = {target: arrow_writer(dataset, kind, way)}
-        notes = with_standards(files, dataset, target, standards)
+        notes += with_standards(files, dataset, target, standards)
     write_all(files, replace)
     return Exported(tuple(str(each) for each in files), tuple(dict.fromkeys(notes)))
 
