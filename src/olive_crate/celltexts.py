@@ -153,7 +153,7 @@ def writer(variable: Variable) -> Callable[[Any], str]:
         if form and form != ANY_ZONED:
             return lambda value: value.strftime(form)
         return lambda value: value.isoformat()
-    return repr if variable.type == "number" else str
+    return shown
 
 
 def duration_text(value: dt.timedelta) -> str:

@@ -16,7 +16,7 @@ import numpy as np
 import pyarrow as pa
 
 from . import declaring
-from .celltexts import missing_texts, shown, value_texts
+from .celltexts import missing_texts, value_texts
 from .choosing import Names, chosen
 from .codes import FIRST_CODE
 from .columns import Column
@@ -155,8 +155,6 @@ def _source_texts(column: Column) -> pa.Array:
     import pyarrow.compute as pc
 
     values = value_texts(column)
-    if column.variable.type == "number":
-        values = _short_numbers(column)
     cells, texts = missing_texts(column)
     if len(cells):
         place = np.full(len(column), -1, np.int64)
@@ -164,13 +162,6 @@ def _source_texts(column: Column) -> pa.Array:
         others = texts.take(kernels.arrow(place, place >= 0, pa.int64()))
         values = pc.coalesce(values, others.cast(values.type))
     return values.fill_null("") if values.null_count else values
-
-
-def _short_numbers(column: Column) -> pa.Array:
-    """Numbers as the shortest texts: whole ones without decimals."""
-    encoded = column.values.dictionary_encode()
-    texts = kernels.strings([shown(each) for each in encoded.dictionary.to_pylist()])
-    return pa.DictionaryArray.from_arrays(encoded.indices, texts).cast(pa.string())
 
 
 def _as_numbers(column: Column, finder: Finder) -> Found:

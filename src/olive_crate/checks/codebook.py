@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING, Any
 
 import msgspec
@@ -109,17 +109,29 @@ class Codebook(msgspec.Struct, frozen=True):
 
 def codebook(dataset: Dataset, names: Names = "*") -> Codebook:
     """Make the codebook of a dataset, or of some of its variables."""
-    doubted: dict[str, list[str]] = {}
-    for each in dataset.receipt.decided:
-        if each.subject.startswith("variable.") and not each.certain:
-            name = each.subject.partition(".")[2]
-            doubted.setdefault(name, []).append(evidence_words(each).partition(": ")[2])
+    doubted = _doubted(dataset)
     positions = {name: position for position, name in enumerate(dataset.names, 1)}
     entries = tuple(
-        _entry(positions[name], dataset[name], doubted.get(name, []))
+        _entry(positions[name], dataset[name], doubted(dataset[name].variable))
         for name in chosen(names, dataset.variables)
     )
     return Codebook(entries, dataset.rows)
+
+
+def _doubted(dataset: Dataset) -> Callable[[Variable], list[str]]:
+    """What the read found doubtful of a variable, unless its cells were declared anew since."""
+    told: dict[str, list[str]] = {}
+    for each in dataset.receipt.decided:
+        if each.subject.startswith("variable.") and not each.certain:
+            name = each.subject.partition(".")[2]
+            told.setdefault(name, []).append(evidence_words(each).partition(": ")[2])
+    settled = {each.variable for each in dataset.receipt.changes}
+
+    def of(variable: Variable) -> list[str]:
+        names = {variable.name, variable.heading}
+        return [] if names & settled else next((told[n] for n in names if n in told), [])
+
+    return of
 
 
 def _entry(position: int, column: Column, doubts: list[str]) -> Entry:

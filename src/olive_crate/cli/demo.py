@@ -34,6 +34,15 @@ STEPS = (
         "The census has two lines for each grower.",
         "pack census_2024.txt --fields census.fields.csv -o census_2024.parquet",
     ),
+    (
+        "The grower survey explains its codes on a sheet of its own; survey.plan.toml names it.",
+        "codebook survey.plan.toml",
+    ),
+    ("One question in full.", "codebook survey.plan.toml --variable replant"),
+    (
+        "For others: delimited text, with its codebook in two open standards.",
+        "export survey.plan.toml answers.csv --metadata csvw,ddi --replace",
+    ),
 )
 
 
@@ -64,6 +73,7 @@ def write_demo(folder: Path) -> None:
         "deliveries_2025.plan.toml",
         "deliveries_2025.parquet",
         "census_2024.parquet",
+        *("answers.csv", "answers.csv-metadata.json", "answers.ddi.xml", "answers.plan.toml"),
     }
     strangers = sorted(each.name for each in folder.iterdir() if each.name not in made)
     if strangers:
