@@ -6,7 +6,7 @@ declared of a variable, and why each of its cells is missing, goes along with ev
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any, Literal
 
 import msgspec
@@ -15,7 +15,7 @@ import pyarrow as pa
 
 from . import declaring
 from .choosing import Names, chosen
-from .columns import Column, Columns
+from .columns import Column, Columns, Unread, in_pieces
 from .errors import PlanError, nearest
 from .kernels import reference as kernels
 from .naming import Renaming, ordered
@@ -28,7 +28,11 @@ if TYPE_CHECKING:
     import pandas
 
     from .checks.codebook import Codebook
+    from .checks.counts import Counts, CountTables, Crossed
     from .checks.findings import Findings
+    from .checks.pairs import Pairs, Use
+    from .checks.patterns import Patterns
+    from .checks.summary import Summary
     from .formats.exporting import Exported
 
 MissingAs = Literal["null", "codes", "reasons"]
@@ -55,9 +59,19 @@ class Dataset(msgspec.Struct, frozen=True, eq=False):
 
     def __getitem__(self, name: str) -> Column:
         """One variable's column. Raises `PlanError` with the nearest name if there is none."""
+        self._known(name)
+        return self.columns[name]
+
+    def pieces(self, name: str) -> Iterator[Column]:
+        """One variable's column, some rows at a time: what is packed is not read as a whole."""
+        self._known(name)
+        if isinstance(self.columns, Columns):
+            return self.columns.pieces(name)
+        return in_pieces(self.columns[name])
+
+    def _known(self, name: str) -> None:
         if name not in self.columns:
             raise PlanError(f'there is no variable "{name}"{nearest(name, self.names)}')
-        return self.columns[name]
 
     def __contains__(self, name: object) -> bool:
         return name in self.columns
@@ -106,8 +120,8 @@ class Dataset(msgspec.Struct, frozen=True, eq=False):
         return self._rows(rows)
 
     def _rows(self, rows: np.ndarray) -> Dataset:
-        def later(name: str) -> Callable[[], Column]:
-            return lambda: self.columns[name].taken(rows)
+        def later(name: str) -> Unread:
+            return Unread(lambda: self.columns[name].taken(rows))
 
         columns = Columns({name: later(name) for name in self.names})
         came = None if self.source_rows is None else self.source_rows.taken(rows)
@@ -127,11 +141,16 @@ class Dataset(msgspec.Struct, frozen=True, eq=False):
         `columns` is by the names so far; a new declaration may bring a new name.
         """
 
-        def later(name: str, variable: Variable) -> Callable[[], Column]:
-            return lambda: msgspec.structs.replace(self.columns[name], variable=variable)
+        def later(name: str, variable: Variable) -> Unread:
+            def called(column: Column) -> Column:
+                return msgspec.structs.replace(column, variable=variable)
+
+            return Unread(
+                lambda: called(self.columns[name]), lambda: map(called, self.pieces(name))
+            )
 
         variables: list[Variable] = []
-        made: dict[str, Column | Callable[[], Column]] = {}
+        made: dict[str, Column | Unread] = {}
         for old in self.variables:
             new = columns.get(old.name)
             variables.append(
@@ -251,6 +270,57 @@ class Dataset(msgspec.Struct, frozen=True, eq=False):
 
         return codebook(self, names)
 
+    def counts(
+        self,
+        names: Names,
+        *,
+        by: str | None = None,
+        bins: int | Sequence[float] | None = None,
+    ) -> Counts | CountTables | Crossed:
+        """Frequency tables: a name gives `Counts`, several give a sequence of them.
+
+        `by` crosses one variable with another. `bins` counts numbers in so many bins of a round
+        width, or between these edges; a bin holds its lower edge. What is packed is read piece by
+        piece. Raises `PlanError` for unknown names.
+        """
+        from .checks.counts import counts
+
+        return counts(self, names, by, bins)
+
+    def summary(self, names: Names = "*", *, complete: bool = False) -> Summary:
+        """n, missing, distinct, mean, sd, min, quartiles, max and more of each variable.
+
+        With `complete`, of the cases that have a value of each of these variables. The methods and
+        their sources stand in `checks/summary.py`; one variable is held in memory at a time.
+        """
+        from .checks.summary import summary
+
+        return summary(self, names, complete)
+
+    def missing_patterns(self, names: Names = "*") -> Patterns:
+        """Which of these variables are missing together, with counts, the largest first."""
+        from .checks.patterns import missing_patterns
+
+        return missing_patterns(self, names)
+
+    def coverage(self, names: Names = "*") -> Pairs:
+        """For each pair of variables the share of cases that have both, from 0 to 1."""
+        from .checks.pairs import coverage
+
+        return coverage(self, names)
+
+    def covariances(self, names: Names | None = None, *, use: Use = "pairs") -> Pairs:
+        """Sample covariances (n - 1 below) of numbers, by the cases that have both, or all."""
+        from .checks.pairs import covariances
+
+        return covariances(self, names, use)
+
+    def correlations(self, names: Names | None = None, *, use: Use = "pairs") -> Pairs:
+        """Product-moment correlations of numbers, by the cases that have both, or all."""
+        from .checks.pairs import correlations
+
+        return correlations(self, names, use)
+
     def check(self) -> Findings:
         """What looks wrong, with the evidence and the declaration that would mend it."""
         from .checks.checking import check
@@ -306,7 +376,7 @@ class Dataset(msgspec.Struct, frozen=True, eq=False):
         pack_dataset(self, path, replace)
 
 
-def _held(columns: Mapping[str, Column], name: str) -> Column | Callable[[], Column]:
+def _held(columns: Mapping[str, Column], name: str) -> Column | Unread:
     """A column, still unread if it is."""
     return columns.held(name) if isinstance(columns, Columns) else columns[name]
 

@@ -87,3 +87,16 @@ def _end(label: ValueLabel) -> Any:
     if label.value is not None:
         return label.value if not isinstance(label.value, str) else np.inf
     return -np.inf if label.from_ is None else label.from_
+
+
+def label_for(value: Any, labels: tuple[ValueLabel, ...]) -> ValueLabel | None:
+    """The value label that a value has."""
+    for each in labels:
+        if each.value is not None:
+            if each.value == value or str(each.value) == shown(value):
+                return each
+        elif isinstance(value, (int, float)):
+            low = each.from_ is None or value >= each.from_
+            if low and (each.to is None or value <= each.to):
+                return each
+    return None

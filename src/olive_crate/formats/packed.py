@@ -9,7 +9,7 @@ one key of the file's own metadata.
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +18,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from ..columns import Column, Columns, told_apart
+from ..columns import Column, Columns, Unread, told_apart
 from ..dataset import Dataset
 from ..errors import PlanError, SourceError, nearest
 from ..kernels import reference as kernels
@@ -195,7 +195,7 @@ def unpack(path: Any) -> Dataset:
     reasons, held = meta["reasons"], meta.get("withheld", {})
     columns = Columns(
         {
-            each.name: _later(file, each, reasons.get(each.name), held.get(each.name))
+            each.name: _later(target, file, each, reasons.get(each.name), held.get(each.name))
             for each in variables
         }
     )
@@ -206,21 +206,43 @@ def unpack(path: Any) -> Dataset:
 
 
 def _later(
-    file: pq.ParquetFile, variable: Variable, reasons: str | None, withheld: str | None
-) -> Callable[[], Column]:
-    def read() -> Column:
-        values = _column(file, variable.name)
+    path: Path,
+    file: pq.ParquetFile,
+    variable: Variable,
+    reasons: str | None,
+    withheld: str | None,
+) -> Unread:
+    names = [name for name in (variable.name, reasons, withheld) if name is not None]
+
+    def column(arrays: dict[str, pa.Array]) -> Column:
+        values = arrays[variable.name]
         if reasons is None:
             return Column(variable, values, np.zeros(len(values), np.uint8))
-        numbers = _numbers(variable, _column(file, reasons))
-        held = _gathered(_column(file, withheld)) if withheld else NOTHING
+        numbers = _numbers(variable, arrays[reasons])
+        held = _gathered(arrays[withheld]) if withheld else NOTHING
         return Column(variable, values, numbers, held)
 
-    return read
+    def read() -> Column:
+        return column({name: _column(file, name) for name in names})
+
+    def pieces() -> Iterator[Column]:
+        """By groups of rows; texts stay encoded by their dictionaries, as the file has them."""
+        encoded = [variable.name] if variable.type == "text" else []
+        own = pq.ParquetFile(path, memory_map=True, metadata=file.metadata, read_dictionary=encoded)
+        for group in range(own.num_row_groups):
+            table = own.read_row_group(group, columns=names, use_threads=False)
+            yield column({name: _joined(table.column(name)) for name in names})
+        if not own.num_row_groups:
+            yield read()
+
+    return Unread(read, pieces)
 
 
 def _column(file: pq.ParquetFile, name: str) -> pa.Array:
-    found = file.read(columns=[name], use_threads=False).column(name)
+    return _joined(file.read(columns=[name], use_threads=False).column(name))
+
+
+def _joined(found: pa.ChunkedArray) -> pa.Array:
     if found.num_chunks == 1:
         return found.chunk(0)
     if pa.types.is_dictionary(found.type):
