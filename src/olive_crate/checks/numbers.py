@@ -1,0 +1,183 @@
+"""Checks of numbers: codes among values, values far away, heaping, lost digits, levels."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+import numpy as np
+
+from ..celltexts import shown
+from ..columns import Column
+from ..convert.suspects import Watch
+from ..kernels.reference import Ints
+from ..words import several
+from .findings import Finding
+
+Rows = Callable[[Ints], tuple[int, ...]]
+NUMERIC = ("integer", "number")
+FAR = 5.0
+"""Distances between quartiles beyond the quartiles, from which on a value is far from the rest."""
+ENOUGH = 30
+EXACT = 2.0**53
+
+
+def number_findings(column: Column, rows: Rows) -> list[Finding]:
+    """What looks wrong among the values of one variable, as far as they are numbers."""
+    there = np.flatnonzero(column.reasons == 0)
+    name = column.variable.name
+    found = list(_emptiness(column, there))
+    if column.variable.type not in NUMERIC or not len(there):
+        return found + list(_levels(column, np.zeros(0)))
+    values = column.values.drop_null().to_numpy()
+    codes = _codes(column, values, there, rows)
+    found += codes
+    suspected = {float(text) for each in codes for text in _listed(each)}
+    kept = ~np.isin(values, list(suspected)) if suspected else np.ones(len(values), bool)
+    values, there = values[kept], there[kept]
+    identifier = _is_identifier(column, values)
+    if not identifier:
+        found += _far(name, values, there, rows)
+        found += _heaped(name, values)
+    return [*found, *_lost(name, values, there, rows), *_levels(column, values)]
+
+
+def _emptiness(column: Column, there: Ints) -> Iterator[Finding]:
+    name, count = column.variable.name, len(column)
+    if count and not len(there):
+        reasons = ", ".join(f"{why} {n:,}" for why, n in column.reason_counts().items())
+        yield Finding(
+            "empty variable", "doubtful", (name,), f"no cell has a value: {reasons}", count
+        )
+    elif len(there) >= 10 and len(there) >= 0.5 * count:
+        values = column.values.take(there[:1])
+        if int(np.count_nonzero(column == values[0].as_py())) == len(there):
+            text = shown(values[0].as_py())
+            claim = f"all {several(len(there), 'value')} are {text}"
+            yield Finding("constant variable", "note", (name,), claim, len(there))
+
+
+def _codes(column: Column, values: np.ndarray, there: Ints, rows: Rows) -> list[Finding]:
+    watch = Watch()
+    watch.add(column.values, None if not column.values.null_count else column.reasons == 0)
+    suspects = watch.suspects()
+    if not suspects:
+        return []
+    codes = ", ".join(f"{each.value:g}" for each in suspects)
+    listed = ", ".join(f"{each.value:g} ×{each.count:,}" for each in suspects)
+    hit = np.isin(values, [each.value for each in suspects])
+    name = column.variable.name
+    return [
+        Finding(
+            "suspected codes",
+            "serious",
+            (name,),
+            f"{listed} stand apart from {watch.low:g} … {watch.high:g}",
+            int(np.count_nonzero(hit)),
+            rows(there[hit]),
+            f'declare("{name}", missing=[{codes}])',
+        )
+    ]
+
+
+def _listed(finding: Finding) -> list[str]:
+    return finding.mend.partition("missing=[")[2].rstrip("])").split(", ")
+
+
+def _is_identifier(column: Column, values: np.ndarray) -> bool:
+    """Whole numbers that all differ, like a running number."""
+    return column.variable.level == "nominal" or (
+        column.variable.type == "integer" and len(np.unique(values)) > 0.98 * len(values)
+    )
+
+
+def _far(name: str, values: np.ndarray, there: Ints, rows: Rows) -> list[Finding]:
+    """Values far beyond the quartiles, also in logarithms where all are positive."""
+    if len(values) < ENOUGH:
+        return []
+    far = _beyond(values.astype(np.float64))
+    if (values > 0).all():
+        far &= _beyond(np.log(values))
+    count = int(np.count_nonzero(far))
+    if not count or count > max(3, 0.01 * len(values)):
+        return []
+    met = np.unique(values[far])
+    listed = ", ".join(shown(each) for each in met[:5].tolist()) + (" …" if len(met) > 5 else "")
+    rest = values[~far]
+    claim = f"{listed} while the others are {shown(rest.min().item())} … {shown(rest.max().item())}"
+    return [Finding("far from the rest", "doubtful", (name,), claim, count, rows(there[far]))]
+
+
+def _beyond(values: np.ndarray) -> np.ndarray:
+    low, high = np.quantile(values, (0.25, 0.75))
+    width = high - low
+    if width == 0:
+        return np.zeros(len(values), bool)
+    return np.asarray((values < low - FAR * width) | (values > high + FAR * width))
+
+
+def _heaped(name: str, values: np.ndarray) -> list[Finding]:
+    """Far too many numbers end in 0 or 5 (or in 0 alone), though not all of them do."""
+    if len(values) < 2 * ENOUGH or len(np.unique(values)) < 20:
+        return []
+    scale = next((10.0**d for d in range(5) if _whole_at(values, 10.0**d)), None)
+    if scale is None:
+        return []
+    digits = np.abs(np.round(values * scale)).astype(np.int64) % 10
+    shares = np.bincount(digits, minlength=10) / len(digits)
+    for ends, least in (((0,), 0.4), ((0, 5), 0.6)):
+        share = float(sum(shares[end] for end in ends))
+        if least <= share < 0.97 and _spread(shares, ends):
+            words = " or ".join(map(str, ends))
+            claim = f"{100 * share:.0f} % of the values end in {words}"
+            count = round(share * len(values))
+            return [Finding("heaped values", "note", (name,), claim, count)]
+    return []
+
+
+def _whole_at(values: np.ndarray, scale: float) -> bool:
+    scaled = values * scale
+    return bool(np.all(np.abs(scaled - np.round(scaled)) < 1e-6 * np.maximum(1, np.abs(scaled))))
+
+
+def _spread(shares: np.ndarray, ends: tuple[int, ...]) -> bool:
+    """Do the other digits all occur, as they do where no rule forbids them?"""
+    return all(share > 0 for digit, share in enumerate(shares) if digit not in ends)
+
+
+def _lost(name: str, values: np.ndarray, there: Ints, rows: Rows) -> list[Finding]:
+    """Numbers too long for binary64, or cut to few digits by exponents."""
+    sizes = np.abs(values.astype(np.float64))
+    if values.dtype != np.int64 and bool((long := sizes >= EXACT).any()):
+        claim = (
+            "have more digits than a binary number holds; declare it text, if it is an identifier"
+        )
+        count = int(np.count_nonzero(long))
+        claim = f"{several(count, 'value')} {claim}"
+        mend = f'declare("{name}", type="text")'
+        return [Finding("lost digits", "serious", (name,), claim, count, rows(there[long]), mend)]
+    large = sizes >= 1e9
+    if np.count_nonzero(large) < 5:
+        return []
+    whole = sizes[large]
+    cut = (whole % 1e4 == 0) & (np.floor(whole) == whole)
+    if np.mean(cut) < 0.9 or len(np.unique(whole)) < 5:
+        return []
+    claim = f"{several(len(whole), 'long value')} end in 0000, as if written with an exponent"
+    return [Finding("lost digits", "doubtful", (name,), claim, len(whole), rows(there[large]))]
+
+
+def _levels(column: Column, values: np.ndarray) -> Iterator[Finding]:
+    """Levels of measurement that the values contradict."""
+    variable = column.variable
+    why = ""
+    if variable.level in ("interval", "ratio") and variable.type in ("text", "category", "boolean"):
+        why = f"{variable.level}, but the type is {variable.type}"
+    elif variable.level == "ratio" and len(values) and values.min() < 0:
+        why = f"ratio, but {int(np.count_nonzero(values < 0)):,} values are below zero"
+    elif variable.level in ("ordinal", "nominal") and not np.array_equal(values, np.floor(values)):
+        why = f"{variable.level}, but values have decimals"
+    if why:
+        mend = f'declare("{variable.name}", level=…)'
+        yield Finding(
+            "level does not fit", "doubtful", (variable.name,), why, len(values), (), mend
+        )
