@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from .checks.codebook import Codebook
+    from .checks.differences import Comparison, compare
     from .checks.findings import Finding, Findings
     from .codes import MissingCode, ValueLabel
     from .columns import Column
@@ -34,6 +35,7 @@ __version__ = "0.1.0"
 
 _HOMES = {
     "checks.codebook": ("Codebook",),
+    "checks.differences": ("Comparison", "compare"),
     "checks.findings": ("Finding", "Findings"),
     "codes": ("MissingCode", "ValueLabel"),
     "columns": ("Column",),
@@ -66,6 +68,7 @@ __all__ = [
     "Change",
     "Codebook",
     "Column",
+    "Comparison",
     "Dataset",
     "Evidence",
     "Expect",
@@ -86,6 +89,7 @@ __all__ = [
     "UnreadableError",
     "ValueLabel",
     "Variable",
+    "compare",
     "dictionary",
     "draft",
     "draw_positions",

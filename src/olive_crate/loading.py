@@ -17,7 +17,9 @@ from .convert.finding import Found
 from .dataset import Dataset
 from .detect.settle import Settled, settle
 from .dictionaries import with_dictionary
-from .errors import PlanError
+from .errors import PlanError, nearest
+from .expectations import Watcher, are_any
+from .expectpart import Expect
 from .kernels.reference import Ints
 from .numerals import MarksMet
 from .plan import Plan, with_options
@@ -111,6 +113,10 @@ def _loaded(settled: Settled, progress: Progress | None) -> Dataset:
     rows = reading.tally.parts["data"]
     counts = [counts_of(column) for column in columns.values()]
     receipt = receipt_of(reading, counts, rows, time.perf_counter() - began)
+    watcher = watcher_of(reading)
+    if watcher is not None:
+        watcher.add(list(columns.values()), np.concatenate([np.zeros(0, np.int64), *numbers]))
+        receipt = msgspec.structs.replace(receipt, expectations=watcher.results())
     variables = tuple(column.variable for column in columns.values())
     came = gathered(numbers, step_of(settled))
     return Dataset(variables, Columns(columns), rows, receipt, settled.plan, came)
@@ -119,6 +125,36 @@ def _loaded(settled: Settled, progress: Progress | None) -> Dataset:
 def step_of(settled: Settled) -> int:
     """From one case to the next, how many rows of the source it is."""
     return settled.plan.fixed.lines_per_case or 1
+
+
+def watcher_of(reading: Reading) -> Watcher | None:
+    """What the plan expects, ready to be held against the data; `None` where it is nothing."""
+    plan = reading.settled.plan
+    variables = [slot.variable for slot in reading.slots]
+    if not are_any(plan.expect, variables):
+        return None
+    totals = {
+        name: _total(reading, name, total)
+        for name, total in plan.expect.totals.items()
+        if isinstance(total, str)
+    }
+    return Watcher(plan.expect, variables, totals)
+
+
+def _total(reading: Reading, name: str, where: str) -> float:
+    """A control total that stands in a row of the source, read as a cell of its variable."""
+    plan, row = reading.settled.plan, where.removeprefix("row ")
+    kept = [slot.variable.name for slot in reading.slots]
+    if name not in kept:
+        raise PlanError(f'expect.totals: there is no variable "{name}"{nearest(name, kept)}')
+    replace = msgspec.structs.replace
+    alone = replace(plan, keep=(name,), order=None, expect=Expect(), limit=None)
+    layout = replace(reading.settled.layout, first=int(row), last=int(row))
+    column = _loaded(replace(reading.settled, plan=alone, layout=layout), None)[name]
+    value = column.values[0].as_py() if len(column) == 1 else None
+    if not isinstance(value, (int, float)):
+        raise PlanError(f"expect.totals.{name}: {where} holds no number for it")
+    return float(value)
 
 
 def _reread(reading: Reading, blocks: list[list[Found]]) -> None:

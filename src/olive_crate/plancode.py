@@ -43,8 +43,9 @@ def _options(plan: Plan) -> list[tuple[str, str]]:
             found.append((key, repr(_plain(value))))
     if plan.missing:
         found.append(("missing", _codes(plan.missing)))
-    if plan.expect.key:
-        found.append(("expect", repr({"key": list(plan.expect.key)})))
+    expected = {key: _plain(each) for key, each in msgspec.to_builtins(plan.expect).items()}
+    if expected:
+        found.append(("expect", repr(expected)))
     if plan.label_sets:
         sets = "".join(
             f"        {name!r}: {_labels(each)},\n" for name, each in plan.label_sets.items()
@@ -67,6 +68,8 @@ def _parts(variable: Variable) -> str:
             texts.append(f'"missing": {_codes(variable.missing)}')
         elif key == "values" and not isinstance(value, str):
             texts.append(f'"values": {_labels(variable.values)}')
+        elif key == "expect":
+            texts.append(f'"expect": {msgspec.to_builtins(value)!r}')
         else:
             texts.append(f'"{key}": {_plain(value)!r}')
     return ", ".join(texts)

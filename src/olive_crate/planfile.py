@@ -230,7 +230,10 @@ def plan_mapping(plan: Plan, folder: Path | None = None) -> dict[str, Any]:
     tables["delimited"], tables["fixed"], tables["sheet"] = delimited, fixed, sheet
     tables["rows"] = _rows_mapping(plan.rows)
     tables["missing"] = {"codes": _codes(plan.missing)} if plan.missing else {}
-    tables["expect"] = {key: list(value) for key, value in msgspec.to_builtins(plan.expect).items()}
+    tables["expect"] = {
+        key: list(value) if isinstance(value, tuple) else value
+        for key, value in msgspec.to_builtins(plan.expect).items()
+    }
     tables["label_sets"] = {
         name: [msgspec.to_builtins(each) for each in labels]
         for name, labels in plan.label_sets.items()

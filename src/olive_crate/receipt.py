@@ -123,6 +123,25 @@ class Change(msgspec.Struct, frozen=True):
         return msgspec.structs.replace(made, problems=Problems.of(problems))
 
 
+class Expectation(msgspec.Struct, frozen=True):
+    """Something expected of the data, and whether it was met."""
+
+    variable: str
+    """Empty where it is about the dataset as a whole."""
+    what: str
+    met: bool
+    told: str = ""
+    """What was found instead."""
+    count: int = 0
+    """How many cases do not meet it."""
+    rows: tuple[int, ...] = ()
+    """The first of them, by their rows in the source."""
+
+    def __str__(self) -> str:
+        name = f"{self.variable}: " if self.variable else ""
+        return f"{name}{self.what}" + ("" if self.met else f" - not met, {self.told}")
+
+
 class CellCounts(msgspec.Struct, frozen=True):
     """What the cells of one variable became."""
 
@@ -176,9 +195,16 @@ class Receipt(msgspec.Struct, frozen=True, omit_defaults=True):
     uncovered: int = 0
     problem_count: int = 0
     seconds: float = 0.0
+    expectations: tuple[Expectation, ...] = ()
+    """What the plan expects, each with whether it was met."""
     changes: tuple[Change, ...] = ()
     """What declarations after the read changed in cells."""
     problems: Any = Problems()
+
+    @property
+    def met(self) -> bool:
+        """Was everything as expected?"""
+        return all(each.met for each in self.expectations)
 
     @property
     def balanced(self) -> bool:
@@ -207,6 +233,7 @@ class Receipt(msgspec.Struct, frozen=True, omit_defaults=True):
         """As plain values, ready for JSON; with the first problems, and how many there are."""
         plain = msgspec.structs.asdict(self)
         plain["cells"] = [msgspec.structs.asdict(each) for each in self.cells]
+        plain["expectations"] = [msgspec.to_builtins(each) for each in self.expectations]
         plain["changes"] = [each.to_dict() for each in self.changes]
         plain["decided"] = [msgspec.to_builtins(each) for each in self.decided]
         plain["problems"] = [msgspec.to_builtins(each) for each in self.problems[:PROBLEMS_WRITTEN]]

@@ -14,6 +14,7 @@ import msgspec
 
 from .codes import MOST_CODES, MissingCode, ValueLabel, missing_codes, value_labels
 from .errors import PlanError, nearest
+from .expectpart import VariableExpect, variable_expect
 
 Type = Literal[
     "integer", "number", "text", "category", "boolean", "date", "time", "datetime", "duration"
@@ -52,6 +53,8 @@ class Variable(
     false: tuple[str, ...] = ()
     required: bool = False
     """Every case has to have a value."""
+    expect: VariableExpect | None = None
+    """What is expected of its values: from, to, allowed, pattern."""
     missing: tuple[MissingCode, ...] = ()
     codes_for_all: bool = True
     """Do the codes declared for all variables count for this one? `missing=[]` says no."""
@@ -124,6 +127,8 @@ def _part(at: str, part: str, value: Any) -> Any:
         return missing_codes(value, at)
     if part == "values":
         return value_labels(value, at)
+    if part == "expect":
+        return variable_expect(value, at)
     if part in ("true", "false"):
         return _words(value, at)
     if part == "required":

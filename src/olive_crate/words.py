@@ -162,6 +162,7 @@ def receipt_text(receipt: Receipt, width: int = WIDTH, variables: int = 24) -> s
     lines += _cells(receipt, width, variables)
     lines += _problems(receipt, width)
     lines += _decided(receipt, width)
+    lines += _expectations(receipt, width)
     lines += _changes(receipt, width)
     lines += _balance(receipt)
     return "\n".join(lines)
@@ -280,6 +281,19 @@ def _decided(receipt: Receipt, width: int, most: int = 12) -> list[str]:
     lines += [line for note in receipt.notes[:5] for line in wrapped(f"  {note}", width, "      ")]
     if len(receipt.notes) > 5:
         lines.append(f"  and {len(receipt.notes) - 5} more notes: receipt.notes lists all")
+    return lines
+
+
+def _expectations(receipt: Receipt, width: int) -> list[str]:
+    """What was expected and is not so; what is so only as a number."""
+    if not receipt.expectations:
+        return []
+    failed = [each for each in receipt.expectations if not each.met]
+    total = several(len(receipt.expectations), "expectation")
+    lines = ["", f"{total}, {f'{len(failed)} NOT MET:' if failed else 'all met'}"]
+    for each in failed:
+        where = f" ({row_list(each.rows, each.count)})" if each.rows else ""
+        lines += wrapped(f"  {visible(str(each))}{where}", width, "      ")
     return lines
 
 

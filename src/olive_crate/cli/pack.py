@@ -34,9 +34,11 @@ def pack(
         receipt = pack_file(what, target, replace=replace, progress=bar, **(options or {}))
     if as_json:
         show_json(receipt.to_dict())
-        return
-    show(receipt_text(receipt, width()))
-    show(f"packed into {target}")
+    else:
+        show(receipt_text(receipt, width()))
+        show(f"packed into {target}")
+    if not receipt.met:
+        raise typer.Exit(3)
 
 
 def _beside(what: Any, source: str) -> Path:

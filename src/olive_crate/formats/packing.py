@@ -10,6 +10,7 @@ from __future__ import annotations
 import time
 from typing import Any
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 
@@ -18,7 +19,7 @@ from ..columns import Column, reason_totals
 from ..convert.finding import Found
 from ..detect.settle import Settled
 from ..kernels.reference import Ints
-from ..loading import joined, settled_read, step_of
+from ..loading import joined, settled_read, step_of, watcher_of
 from ..reading import (
     Progress,
     Reading,
@@ -76,6 +77,8 @@ def _packed(settled: Settled, path: Any, replace: bool, progress: Progress | Non
                 slot.finder.inexact = inexact
         variables = tuple(final_variable(slot) for slot in reading.slots)
         receipt = receipt_of(reading, sink.counts(), sink.rows, time.perf_counter() - began)
+        if sink.watcher is not None:
+            receipt = msgspec.structs.replace(receipt, expectations=sink.watcher.results())
         packing.finish(variables, receipt, settled.plan, chained(sink.came))
         return receipt
     finally:
@@ -111,6 +114,8 @@ class _Sink:
         self.reasons: dict[str, bool] = {}
         self.withheld = [False] * len(reading.slots)
         self.came: list[RowNumbers] = []
+        self.watcher = watcher_of(reading)
+        self.rows_held: list[Ints] = []
         self.broken = False
         self.reason_counts = [np.zeros(256, np.int64) for _ in reading.slots]
         self.valid = [0] * len(reading.slots)
@@ -127,6 +132,7 @@ class _Sink:
         if self.broken:
             return
         self.held.append(found)
+        self.rows_held.append(spans.rows)
         self.size += sum(
             each.converted.values.nbytes + len(each.converted.reasons) for each in found
         )
@@ -144,6 +150,7 @@ class _Sink:
             self.broken = True
         if self.broken:
             self.held.clear()
+            self.rows_held.clear()
             return
         slots = self.reading.slots
         columns = [
@@ -152,8 +159,12 @@ class _Sink:
         ]
         self.held.clear()
         self.size = 0
+        rows = np.concatenate([np.zeros(0, np.int64), *self.rows_held])
+        self.rows_held.clear()
         if columns and len(columns[0]):
             self.packing.write(columns)
+            if self.watcher is not None:
+                self.watcher.add(columns, rows)
 
     def _settle(self) -> bool:
         """Begin the file with what is known now; false if held blocks must be read again."""

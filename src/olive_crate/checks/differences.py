@@ -1,0 +1,378 @@
+"""`compare`: what two datasets have alike, and where they differ."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from typing import TYPE_CHECKING, Any
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+
+from ..celltexts import shown, value_texts
+from ..choosing import resolve
+from ..columns import Column
+from ..dataset import Dataset
+from ..errors import PlanError
+from ..kernels.reference import Flags, Ints
+from ..variables import Variable, parts_of
+from ..words import WIDTH, name_list, several, table, wrapped
+from .reference import FigureDifference, figure_differences
+
+if TYPE_CHECKING:
+    import pandas
+
+NUMERIC = ("integer", "number")
+EXAMPLES = 10
+
+
+class CellDifference(msgspec.Struct, frozen=True):
+    """One cell that differs: its row in either source, and what stands there."""
+
+    row: int
+    other_row: int
+    value: str
+    other: str
+
+
+class VariableDifference(msgspec.Struct, frozen=True):
+    """The cells of one variable that differ."""
+
+    name: str
+    count: int
+    largest: float | None
+    """The largest difference of numbers; `None` where none was of numbers."""
+    examples: tuple[CellDifference, ...]
+
+
+class PartDifference(msgspec.Struct, frozen=True):
+    """A part of a declaration that differs."""
+
+    name: str
+    part: str
+    value: str
+    other: str
+
+
+class Comparison(msgspec.Struct, frozen=True):
+    """What agrees and what differs between two datasets, or with figures from elsewhere."""
+
+    rows: int
+    other_rows: int
+    matched: int
+    """Rows that were compared."""
+    agreeing: tuple[str, ...]
+    """Variables that are equal in all these rows."""
+    differing: tuple[VariableDifference, ...] = ()
+    only_here: tuple[str, ...] = ()
+    only_there: tuple[str, ...] = ()
+    unmatched_here: tuple[str, ...] = ()
+    """The first keys (or rows) without a counterpart; how many is `rows - matched`."""
+    unmatched_there: tuple[str, ...] = ()
+    declarations: tuple[PartDifference, ...] = ()
+    figures: tuple[FigureDifference, ...] = ()
+    """Figures from elsewhere, those that agree too."""
+
+    @property
+    def equal(self) -> bool:
+        """Does everything agree?"""
+        return not (
+            self.differing
+            or self.only_here
+            or self.only_there
+            or self.declarations
+            or self.rows != self.matched
+            or self.other_rows != self.matched
+            or any(not each.agrees for each in self.figures)
+        )
+
+    def to_dict(self) -> dict[str, Any]:
+        """As plain values, ready for JSON."""
+        plain: dict[str, Any] = msgspec.to_builtins(self)
+        return plain | {"equal": self.equal}
+
+    def to_pandas(self) -> pandas.DataFrame:
+        """A row for each cell that is named as differing. Needs the extra `pandas`."""
+        from ..formats.frames import frame
+
+        rows = [
+            {"variable": each.name} | msgspec.structs.asdict(cell)
+            for each in self.differing
+            for cell in each.examples
+        ]
+        return frame(rows, ["variable", *CellDifference.__struct_fields__])
+
+    def __str__(self) -> str:
+        return comparison_text(self)
+
+
+def compare(
+    dataset: Dataset,
+    other: Any = None,
+    *,
+    key: str | Sequence[str] | None = None,
+    tolerance: float = 0.0,
+    relative: float = 0.0,
+    figures: Any = None,
+    headings: Mapping[str, str] | None = None,
+) -> Comparison:
+    """Compare a dataset with another, with its source read again, or with figures from elsewhere.
+
+    `other` is a dataset, or anything that `load` reads; without it the dataset's own source is
+    read again by its plan. Rows are matched by `key`, variables whose values are different in every
+    case, else one after another. Numbers agree if they differ by no more than `tolerance` plus
+    `relative` times the larger of the two.
+
+    `figures` is a table (a path, or mappings) with a row for each variable: `name` and any of n,
+    missing, distinct, mean, sd, min, q1, median, q3, max; `headings` says which heading of it holds
+    what. A figure agrees if it is the dataset's rounded to the digits given.
+
+    Raises `PlanError` for a key that is not one.
+    """
+    if figures is not None:
+        given = figure_differences(dataset, figures, headings or {}, tolerance, relative)
+        return Comparison(dataset.rows, dataset.rows, dataset.rows, (), figures=given)
+    there = _other(dataset, other)
+    names = [name for name in dataset.names if name in there]
+    here_rows, there_rows, lost = _matched(dataset, there, key)
+    agreeing, differing = [], []
+    for name in names:
+        found = _cells(dataset, there, name, here_rows, there_rows, (tolerance, relative))
+        if found is None:
+            agreeing.append(name)
+        else:
+            differing.append(found)
+    return Comparison(
+        rows=dataset.rows,
+        other_rows=there.rows,
+        matched=len(here_rows),
+        agreeing=tuple(agreeing),
+        differing=tuple(differing),
+        only_here=tuple(name for name in dataset.names if name not in there),
+        only_there=tuple(name for name in there.names if name not in dataset),
+        unmatched_here=lost[0],
+        unmatched_there=lost[1],
+        declarations=tuple(_declarations(dataset, there, names)),
+    )
+
+
+def _other(dataset: Dataset, other: Any) -> Dataset:
+    if isinstance(other, Dataset):
+        return other
+    from ..loading import load
+
+    if other is None:
+        return load(dataset.plan)
+    if isinstance(other, str) and other.endswith(".parquet"):
+        from ..formats.packed import unpack
+
+        return unpack(other)
+    return load(other)
+
+
+def _matched(
+    here: Dataset, there: Dataset, key: str | Sequence[str] | None
+) -> tuple[Ints, Ints, tuple[tuple[str, ...], tuple[str, ...]]]:
+    """The rows that belong together on either side, and the first without a counterpart."""
+    if key is None:
+        both = np.arange(min(here.rows, there.rows))
+        ends = [
+            tuple(f"row {_row(each, case)}" for case in range(len(both), each.rows)[:EXAMPLES])
+            for each in (here, there)
+        ]
+        return both, both, (ends[0], ends[1])
+    names = resolve(key, [name for name in here.names if name in there])
+    codes = _joint_codes(here, there, names)
+    own, other = codes[: here.rows], codes[here.rows :]
+    for each, numbers in ((here, own), (there, other)):
+        _, first, counts = np.unique(numbers, return_index=True, return_counts=True)
+        if (counts > 1).any():
+            text = _key_text(each, names, int(first[counts > 1][0]))
+            raise PlanError(f"key: {text} stands in {int(counts.max())} rows; a key is in one only")
+    order = np.argsort(other, kind="stable")
+    place = np.minimum(np.searchsorted(other[order], own), max(0, len(other) - 1))
+    found = other[order][place] == own if len(other) else np.zeros(len(own), bool)
+    here_rows, there_rows = np.flatnonzero(found), order[place[found]] if len(other) else order
+    left = np.flatnonzero(~found)[:EXAMPLES]
+    right = np.setdiff1d(np.arange(there.rows), there_rows)[:EXAMPLES]
+    return (
+        here_rows,
+        there_rows,
+        (
+            tuple(_key_text(here, names, int(case)) for case in left),
+            tuple(_key_text(there, names, int(case)) for case in right),
+        ),
+    )
+
+
+def _joint_codes(here: Dataset, there: Dataset, names: Iterable[str]) -> Ints:
+    """A whole number for each row of both, one side after the other, equal where keys are."""
+    joined = np.zeros(here.rows + there.rows, np.int64)
+    for name in names:
+        texts = [_comparable(each[name]) for each in (here, there)]
+        encoded = pa.concat_arrays([each.cast(pa.large_string()) for each in texts])
+        places = encoded.dictionary_encode().indices.fill_null(-1).to_numpy(zero_copy_only=False)
+        _, joined = np.unique(joined, return_inverse=True)
+        joined = joined * (len(joined) + 1) + places.astype(np.int64) + 1
+    return joined
+
+
+def _comparable(column: Column) -> pa.Array:
+    """Texts that are equal where values are, whatever the type."""
+    if column.variable.type in NUMERIC:
+        numbers = column.values.cast(pa.float64(), safe=False).dictionary_encode()
+        words = pa.array([shown(each) for each in numbers.dictionary.to_pylist()], pa.string())
+        return pa.DictionaryArray.from_arrays(numbers.indices, words).cast(pa.string())
+    plain = msgspec.structs.replace(column.variable, format=None, true=(), false=())
+    return value_texts(msgspec.structs.replace(column, variable=plain))
+
+
+def _key_text(dataset: Dataset, names: Sequence[str], case: int) -> str:
+    return ", ".join(f"{name} {_shown(dataset[name], case)}" for name in names)
+
+
+def _shown(column: Column, case: int) -> str:
+    value = column.values[case].as_py()
+    return f"[{column.why(case)}]" if value is None else shown(value)
+
+
+def _row(dataset: Dataset, case: int) -> int:
+    rows = dataset.source_rows
+    return case + 1 if rows is None else int(rows.at(np.array([case]))[0])
+
+
+def _cells(
+    here: Dataset,
+    there: Dataset,
+    name: str,
+    here_rows: Ints,
+    there_rows: Ints,
+    allowed: tuple[float, float],
+) -> VariableDifference | None:
+    """How the cells of one variable differ; `None` if they do not."""
+    one, other = here[name].taken(here_rows), there[name].taken(there_rows)
+    differ, largest = _differ(one, other, allowed)
+    cases = np.flatnonzero(differ)
+    if not len(cases):
+        return None
+    return VariableDifference(
+        name,
+        len(cases),
+        largest,
+        tuple(
+            CellDifference(
+                _row(here, int(here_rows[case])),
+                _row(there, int(there_rows[case])),
+                _shown(one, int(case)),
+                _shown(other, int(case)),
+            )
+            for case in cases[:EXAMPLES]
+        ),
+    )
+
+
+def _differ(one: Column, other: Column, allowed: tuple[float, float]) -> tuple[Flags, float | None]:
+    """Which cells differ: values, or the words for why there is none; the largest difference."""
+    left, right = _reasons(one), _reasons(other)
+    differ = np.asarray(left != right)
+    both = (one.reasons == 0) & (other.reasons == 0)
+    if one.variable.type in NUMERIC and other.variable.type in NUMERIC:
+        first, second = (each.to_numpy().astype(np.float64) for each in (one, other))
+        with np.errstate(invalid="ignore"):
+            apart = np.abs(first - second)
+            far = apart > allowed[0] + allowed[1] * np.maximum(np.abs(first), np.abs(second))
+        differ |= both & far
+        largest = float(apart[both & far].max()) if (both & far).any() else None
+        return differ, largest
+    texts = [_comparable(each).fill_null("").to_pylist() for each in (one, other)]
+    unequal = np.array([a != b for a, b in zip(*texts, strict=True)], bool)
+    return differ | (both & unequal), None
+
+
+def _reasons(column: Column) -> np.ndarray:
+    words = np.full(256, "", object)
+    for number in np.unique(column.reasons[column.reasons != 0]).tolist():
+        first = int(np.argmax(column.reasons == number))
+        words[number] = column.why(first)
+    found: np.ndarray = words[column.reasons]
+    return found
+
+
+def _declarations(here: Dataset, there: Dataset, names: Sequence[str]) -> Iterable[PartDifference]:
+    for name in names:
+        own, other = (_parts(each[name].variable) for each in (here, there))
+        for part in dict.fromkeys([*own, *other]):
+            if own.get(part) != other.get(part):
+                yield PartDifference(name, part, own.get(part, ""), other.get(part, ""))
+
+
+def _parts(variable: Variable) -> dict[str, str]:
+    """What is declared, in words; what a column is called in a file is no difference."""
+    found = {}
+    for part, value in parts_of(variable).items():
+        if part != "from":
+            listed = value if isinstance(value, tuple) else (value,)
+            found[part] = ", ".join(_word(each) for each in listed)
+    return found
+
+
+def _word(value: Any) -> str:
+    reason = getattr(value, "reason", "")
+    return f"{value} {reason}".strip()
+
+
+def comparison_text(made: Comparison, width: int = WIDTH) -> str:
+    """What agrees, then what differs, with rows and values."""
+    if made.figures:
+        return _figures_text(made, width)
+    lines = [
+        f"{several(made.rows, 'row')} here, {made.other_rows:,} there, {made.matched:,} compared"
+    ]
+    for words, names in (
+        ("agree", made.agreeing),
+        ("only here", made.only_here),
+        ("only there", made.only_there),
+    ):
+        if names:
+            told = f"{words}: {several(len(names), 'variable')}, {name_list(names, 8)}"
+            lines += wrapped(told, width, "    ")
+    for where, keys, total in (
+        ("here", made.unmatched_here, made.rows - made.matched),
+        ("there", made.unmatched_there, made.other_rows - made.matched),
+    ):
+        if total:
+            told = f"without a counterpart {where}: {several(total, 'row')}: {'; '.join(keys[:5])}"
+            lines += wrapped(f"{told}{' …' if total > 5 else ''}", width, "    ")
+    if made.declarations:
+        rows = [[each.name, each.part, each.value, each.other] for each in made.declarations]
+        lines += ["", *table(["declared", "part", "here", "there"], rows, "", width)]
+    for each in made.differing:
+        far = "" if each.largest is None else f", by at most {each.largest:.6g}"
+        lines += ["", f"{each.name}: {several(each.count, 'cell')} differ{far}"]
+        cells = [[str(x.row), str(x.other_row), x.value, x.other] for x in each.examples[:5]]
+        lines += [
+            f"  {x}" for x in table(["row", "there", "here", "there"], cells, "rr", width - 2)
+        ]
+        if each.count > 5:
+            lines.append(f"  and {each.count - 5:,} more")
+    lines += ["", "equal" if made.equal else "not equal"]
+    return "\n".join(lines)
+
+
+def _figures_text(made: Comparison, width: int) -> str:
+    rows = [
+        [
+            each.name,
+            each.figure,
+            each.here,
+            each.there,
+            "" if each.difference is None else f"{each.difference:.3g}",
+            "" if each.agrees else "differs",
+        ]
+        for each in made.figures
+    ]
+    heads = ["variable", "figure", "here", "there", "difference", ""]
+    bad = sum(not each.agrees for each in made.figures)
+    total = several(len(made.figures), "figure")
+    told = f"{total}: {bad} differ" if bad else f"{total}: all agree to the digits given"
+    return "\n".join([*table(heads, rows, "llrrrl", width), "", told])
