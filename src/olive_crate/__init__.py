@@ -27,6 +27,8 @@ if TYPE_CHECKING:
     from .looking import Look, look
     from .plan import Plan
     from .receipt import Change, Problem, Receipt
+    from .report.distributions import draw_counts
+    from .report.matrices import draw_pairs, draw_patterns
     from .report.positions import draw_positions
     from .rowspart import Rows
     from .variables import Variable
@@ -58,6 +60,8 @@ _HOMES = {
     "looking": ("Look", "look"),
     "plan": ("Plan",),
     "receipt": ("Change", "Problem", "Receipt"),
+    "report.distributions": ("draw_counts",),
+    "report.matrices": ("draw_pairs", "draw_patterns"),
     "report.positions": ("draw_positions",),
     "rowspart": ("Rows",),
     "variables": ("Variable",),
@@ -92,6 +96,9 @@ __all__ = [
     "compare",
     "dictionary",
     "draft",
+    "draw_counts",
+    "draw_pairs",
+    "draw_patterns",
     "draw_positions",
     "load",
     "look",

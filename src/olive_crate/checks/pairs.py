@@ -175,7 +175,8 @@ def _figure(made: Pairs, row: int, column: int) -> str:
         return "-"
     if made.kind == "coverage":
         return f"{100 * value:.1f} %"
-    return f"{value:.3f}" if made.kind == "correlation" else f"{value:.5g}"
+    text = f"{value:.3f}" if made.kind == "correlation" else f"{value:.5g}"
+    return text.removeprefix("-") if not float(text) else text
 
 
 def _half(made: Pairs, cells: list[list[str]], title: str, width: int) -> list[str]:

@@ -72,7 +72,7 @@ def missing_patterns(dataset: Dataset, names: Names = "*") -> Patterns:
     whole = np.ascontiguousarray(bits).view(f"V{bits.shape[1]}").ravel()
     kinds, counts = np.unique(whole, return_counts=True)
     lacking = np.unpackbits(
-        kinds.view(np.uint8).reshape(len(kinds), -1), axis=1, bitorder="little"
+        kinds.view(np.uint8).reshape(len(kinds), bits.shape[1]), axis=1, bitorder="little"
     ).astype(bool)
     found = [
         Pattern(int(count), tuple(name for name, there in zip(wanted, row, strict=False) if there))

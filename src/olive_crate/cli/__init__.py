@@ -12,7 +12,10 @@ from typing import Annotated
 
 import typer
 
-COMMANDS = ("look", "draft", "pack", "codebook", "check", "export", "demo")
+COMMANDS = (
+    *("look", "draft", "pack", "codebook", "counts", "summary", "patterns", "correlations"),
+    *("check", "compare", "export", "demo"),
+)
 
 
 def app(arguments: list[str]) -> typer.Typer:

@@ -2,10 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Any
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
 
 from .options import source_of
 from .screen import progress
+
+variables_option = Annotated[
+    list[str] | None, typer.Argument(help="Variables, runs (a..c) or patterns; else all.")
+]
+picture_option = Annotated[
+    Path | None,
+    typer.Option("--picture", help="Draw it to a PNG, SVG or PDF file.", metavar="FILE"),
+]
 
 
 def dataset_of(source: str, options: dict[str, Any]) -> Any:

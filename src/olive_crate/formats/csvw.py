@@ -112,7 +112,7 @@ def _column(column: Column, missing: str, told: _Told) -> dict[str, Any]:
         made["dc:description"] = variable.label
     if variable.unit:
         made["schema:unitText"] = variable.unit
-    made["datatype"] = _datatype(variable)
+    made["datatype"] = _expecting(_datatype(variable), variable)
     nulls = _nulls(column) if missing == "codes" else [""]
     if nulls != [""]:
         made["null"] = nulls
@@ -124,6 +124,7 @@ def _column(column: Column, missing: str, told: _Told) -> dict[str, Any]:
         ("value labels", bool(variable.values)),
         ("level of measurement", variable.level is not None),
         ("decimals and width to show", variable.decimals is not None or variable.width is not None),
+        ("allowed values", variable.expect is not None and bool(variable.expect.allowed)),
         ("categories as a type", variable.type == "category"),
     ):
         if there:
@@ -151,6 +152,20 @@ def _datatype(variable: Variable) -> Any:
     if variable.format is not None:
         return {"base": "string", "dc:format": variable.format}
     return TYPES[kind]
+
+
+def _expecting(datatype: Any, variable: Variable) -> Any:
+    """The datatype with bounds (5.11.2) and patterns (6.4.3) that values are expected to keep."""
+    expect = variable.expect
+    if expect is None:
+        return datatype
+    made = {"base": datatype} if isinstance(datatype, str) else dict(datatype)
+    for key, bound in (("minimum", expect.from_), ("maximum", expect.to)):
+        if bound is not None:
+            made[key] = bound
+    if expect.pattern is not None and variable.type == "text":
+        made["format"] = expect.pattern
+    return made
 
 
 def _nulls(column: Column) -> list[str]:

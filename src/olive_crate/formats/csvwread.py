@@ -33,7 +33,8 @@ KINDS = {
     **dict.fromkeys(("dateTime", "datetime", "dateTimeStamp"), "datetime"),
     **dict.fromkeys(("duration", "dayTimeDuration"), "duration"),
 }
-BOUNDS = ("minimum", "maximum", "minInclusive", "maxInclusive", "length", "maxLength")
+BOUNDS = {"minimum": "from", "minInclusive": "from", "maximum": "to", "maxInclusive": "to"}
+UNCHECKED = ("minExclusive", "maxExclusive", "length", "minLength", "maxLength")
 PIECES = {
     "yyyy": "%Y",
     "MM": "%m",
@@ -200,9 +201,19 @@ def _datatype(datatype: Any, at: str, notes: list[str]) -> tuple[str, dict[str, 
         parts["format"] = "".join(_piece(piece, form, at) for piece in PATTERN.findall(form))
     elif base == "dateTimeStamp":
         parts["format"] = "iso%z"
-    bounds = [key for key in BOUNDS if key in described]
-    notes += [f"{at}: {key} {described[key]} is not checked" for key in bounds]
+    unchecked = [key for key in UNCHECKED if key in described]
+    notes += [f"{at}: {key} {described[key]} is not checked" for key in unchecked]
+    expected = {key: described[each] for each, key in BOUNDS.items() if each in described}
+    if kind == "text" and isinstance(form, str):
+        expected["pattern"] = form
+    if expected:
+        parts["expect"] = {key: _bound(value, kind) for key, value in expected.items()}
     return kind, parts
+
+
+def _bound(value: Any, kind: str) -> Any:
+    """A bound may be written as a number or as text."""
+    return number_or_text(value, kind) if isinstance(value, str) else value
 
 
 def _is_of(kind: str, form: str) -> bool:

@@ -56,6 +56,7 @@ def _notes(dataset: Dataset, fixed: bool) -> list[str]:
     lacking = {
         "the heading in the file": [each for each in dataset.variables if each.from_],
         "required values": [each for each in dataset.variables if each.required],
+        "what is expected of values": [each for each in dataset.variables if each.expect],
         "the width to show": [each for each in dataset.variables if each.width],
         "the names of label sets": [each for each in dataset.variables if each.label_set],
         "the words for true and false": [each for each in dataset.variables if each.true],

@@ -1,0 +1,59 @@
+"""olive-crate compare: two datasets, a dataset with its source, or with another's figures."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from .datasets import dataset_of
+from .screen import show, show_json, width
+
+
+def compare(
+    source: Annotated[str, typer.Argument(help="A packed dataset, a file, or a plan.")],
+    other: Annotated[
+        str | None,
+        typer.Argument(help="Another one; without it, the source is read again and compared."),
+    ] = None,
+    key: Annotated[
+        str | None,
+        typer.Option("--key", help="Match rows by these variables: id,day", metavar="NAMES"),
+    ] = None,
+    figures: Annotated[
+        Path | None,
+        typer.Option(
+            "--figures", help="Compare with a table of figures (name, n, mean, …).", metavar="FILE"
+        ),
+    ] = None,
+    headings: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--heading", help="What a column of it holds: sd=Spread.", metavar="FIGURE=HEADING"
+        ),
+    ] = None,
+    tolerance: Annotated[float, typer.Option(help="Numbers may differ by this much.")] = 0.0,
+    relative: Annotated[float, typer.Option(help="… and by this share of the larger.")] = 0.0,
+    as_json: Annotated[bool, typer.Option("--json", help="The same for machines.")] = False,
+) -> None:
+    """Print what agrees and what differs; exit with 3 if anything does."""
+    from ..checks.differences import compare as compare_datasets
+    from ..checks.differences import comparison_text
+
+    pairs = [each.partition("=")[::2] for each in headings or []]
+    made = compare_datasets(
+        dataset_of(source, {}),
+        None if other is None else dataset_of(other, {}),
+        key=None if key is None else [part.strip() for part in key.split(",")],
+        tolerance=tolerance,
+        relative=relative,
+        figures=None if figures is None else str(figures),
+        headings=dict(pairs),
+    )
+    if as_json:
+        show_json(made.to_dict())
+    else:
+        show(comparison_text(made, width()))
+    if not made.equal:
+        raise typer.Exit(3)

@@ -1,0 +1,42 @@
+"""olive-crate correlations: of each pair of numbers."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import typer
+
+from .datasets import dataset_of, picture_option, variables_option
+from .options import reading
+from .screen import show, show_json, width
+
+
+@reading
+def correlations(
+    source: Annotated[str, typer.Argument(help="A packed dataset, a file, or a plan.")],
+    variables: variables_option = None,
+    complete: Annotated[
+        bool, typer.Option("--complete", help="Only cases that have all of these variables.")
+    ] = False,
+    covariances: Annotated[
+        bool, typer.Option("--covariances", help="Covariances instead.")
+    ] = False,
+    picture: picture_option = None,
+    as_json: Annotated[bool, typer.Option("--json", help="The same for machines.")] = False,
+    options: dict[str, Any] | None = None,
+) -> None:
+    """Print correlations of numbers, with the number of cases that each rests on."""
+    from ..checks.pairs import pairs_text
+
+    dataset = dataset_of(source, options or {})
+    figures = dataset.covariances if covariances else dataset.correlations
+    made = figures(variables or None, use="complete" if complete else "pairs")
+    if picture is not None:
+        from ..report.matrices import draw_pairs
+
+        draw_pairs(made, picture)
+        show(f"wrote {picture}")
+    elif as_json:
+        show_json(made.to_dict())
+    else:
+        show(pairs_text(made, width()))

@@ -1,0 +1,61 @@
+"""olive-crate counts: frequency tables."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import typer
+
+from .datasets import dataset_of, picture_option
+from .options import reading
+from .screen import show, show_json, width
+
+
+@reading
+def counts(
+    source: Annotated[str, typer.Argument(help="A packed dataset, a file, or a plan.")],
+    variables: Annotated[
+        list[str], typer.Argument(help="Variables, runs (a..c) or patterns (item_*).")
+    ],
+    by: Annotated[
+        str | None, typer.Option(help="Cross the variable with this one.", metavar="NAME")
+    ] = None,
+    bins: Annotated[
+        str | None,
+        typer.Option("--bins", help="Count numbers in so many bins, or between edges: 0,1,2.5"),
+    ] = None,
+    everything: Annotated[bool, typer.Option("--all", help="However many values.")] = False,
+    picture: picture_option = None,
+    as_json: Annotated[bool, typer.Option("--json", help="The same for machines.")] = False,
+    options: dict[str, Any] | None = None,
+) -> None:
+    """Print how often each value occurs, missing cells apart, by reason."""
+    from ..checks.counts import Counts, CountTables, counts_text, crossed_text
+
+    dataset = dataset_of(source, options or {})
+    names = variables[0] if len(variables) == 1 else variables
+    made = dataset.counts(names, by=by, bins=_bins(bins))
+    if picture is not None:
+        from ..report.distributions import draw_counts
+
+        draw_counts(dataset, names, picture, bins=_bins(bins))
+        show(f"wrote {picture}")
+    elif as_json:
+        show_json(made.to_dict())
+    elif isinstance(made, (Counts, CountTables)):
+        tables = [made] if isinstance(made, Counts) else list(made)
+        most = 10**9 if everything else 40
+        show("\n\n".join(counts_text(each, width(), most) for each in tables))
+    else:
+        show(crossed_text(made, width()))
+
+
+def _bins(text: str | None) -> Any:
+    if text is None:
+        return None
+    try:
+        return int(text) if "," not in text else [float(part) for part in text.split(",")]
+    except ValueError:
+        raise typer.BadParameter(
+            f"--bins: expected a number, or edges 0,1,2.5; got {text!r}"
+        ) from (None)

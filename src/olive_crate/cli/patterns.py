@@ -1,0 +1,43 @@
+"""olive-crate patterns: what is missing together."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import typer
+
+from .datasets import dataset_of, picture_option, variables_option
+from .options import reading
+from .screen import show, show_json, width
+
+
+@reading
+def patterns(
+    source: Annotated[str, typer.Argument(help="A packed dataset, a file, or a plan.")],
+    variables: variables_option = None,
+    coverage: Annotated[
+        bool, typer.Option("--coverage", help="Instead, the share of cases that have both of two.")
+    ] = False,
+    picture: picture_option = None,
+    as_json: Annotated[bool, typer.Option("--json", help="The same for machines.")] = False,
+    options: dict[str, Any] | None = None,
+) -> None:
+    """Print which variables are missing together, or for each pair how many cases have both."""
+    from ..checks.pairs import pairs_text
+    from ..checks.patterns import patterns_text
+
+    dataset, names = dataset_of(source, options or {}), variables or "*"
+    if picture is not None:
+        from ..report.matrices import draw_pairs, draw_patterns
+
+        if coverage:
+            draw_pairs(dataset.coverage(names), picture)
+        else:
+            draw_patterns(dataset.missing_patterns(names), picture)
+        show(f"wrote {picture}")
+    elif coverage:
+        pairs = dataset.coverage(names)
+        show_json(pairs.to_dict()) if as_json else show(pairs_text(pairs, width()))
+    else:
+        made = dataset.missing_patterns(names)
+        show_json(made.to_dict()) if as_json else show(patterns_text(made, width()))

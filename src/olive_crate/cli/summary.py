@@ -1,0 +1,31 @@
+"""olive-crate summary: figures of each variable."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import typer
+
+from .datasets import dataset_of, variables_option
+from .options import reading
+from .screen import show, show_json, width
+
+
+@reading
+def summary(
+    source: Annotated[str, typer.Argument(help="A packed dataset, a file, or a plan.")],
+    variables: variables_option = None,
+    complete: Annotated[
+        bool, typer.Option("--complete", help="Only cases that have all of these variables.")
+    ] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="The same for machines.")] = False,
+    options: dict[str, Any] | None = None,
+) -> None:
+    """Print n, missing, mean, sd, quartiles and more of each variable."""
+    from ..checks.summary import summary_text
+
+    made = dataset_of(source, options or {}).summary(variables or "*", complete=complete)
+    if as_json:
+        show_json(made.to_dict())
+    else:
+        show(summary_text(made, width()))

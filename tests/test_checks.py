@@ -1,0 +1,312 @@
+"""Did what was meant come in? Counts, figures, patterns, comparisons, expectations, findings."""
+
+from __future__ import annotations
+
+import json
+import math
+import runpy
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from made import datasets
+
+import olive_crate as oc
+
+SURVEY = (
+    "id;day;score;area;village\n1;2025-10-01;3;1.5;A\n2;2025-10-02;98;-7;B\n3;2025-10-03;0;2.5;A\n"
+    "4;;10;;B\n5;2025-10-05;3;40;A\n6;2025-10-06;99;0;\n"
+)
+PARTS = {
+    "score": {"missing": {98: "don't know", 99: "not asked"}, "values": {0: "no", (1, 5): "low"}},
+    "area": {"type": "number", "missing": {-7: "refused"}},
+}
+
+
+@pytest.fixture
+def survey() -> oc.Dataset:
+    return oc.load(SURVEY.encode(), variables=PARTS)
+
+
+def test_counts_have_labels_percents_and_reasons(survey):
+    made = survey.counts("score")
+    assert [(each.value, each.label, each.count) for each in made.rows] == [
+        (0, "no", 1),
+        (3, "low", 2),
+        (10, "", 1),
+    ]
+    assert made.missing == {"don't know": 1, "not asked": 1} and made.valid == 4
+    assert [each.valid_percent for each in made.rows] == [25, 50, 25]
+    assert made.rows[-1].cumulative == 100 and made.rows[0].percent == pytest.approx(100 / 6)
+    assert "[not asked]" in str(made) and made.to_pandas()["count"].tolist() == [1, 2, 1]
+    binned = survey.counts("area", bins=[0, 2, 40])
+    assert [(each.value, each.count) for each in binned.rows] == [("0 up to 2", 2), ("2 to 40", 2)]
+    with pytest.raises(oc.PlanError, match="1 value outside of the bins, the first is 40"):
+        survey.counts("area", bins=[0, 10])
+    crossed = survey.counts("score", by="village")
+    assert crossed.counts == ((1, 0), (2, 0), (0, 1)) and crossed.either_missing == 2
+    assert "lack either value" in str(crossed)
+    many = oc.load(("x\n" + "\n".join(f"v{n % 90}" for n in range(500))).encode())
+    assert "51 other values" in str(many.counts("x"))
+    assert len(survey.counts(["score", "village"])) == 2
+
+
+@given(datasets(), st.integers(1, 9))
+def test_every_cell_is_counted_once(tmp_path_factory, dataset, bins):
+    path = tmp_path_factory.mktemp("counts") / "x.parquet"
+    dataset.pack(path)
+    for held in (dataset, oc.unpack(path)):
+        for name in dataset.names:
+            made = held.counts(name, bins=bins)
+            assert made.total == dataset.rows
+            assert sum(each.count for each in made.rows) == made.valid
+            assert made.missing == dataset[name].reason_counts()
+        figures = held.summary()
+        assert [each.n + each.missing for each in figures] == [dataset.rows] * len(dataset.names)
+        patterns = held.missing_patterns()
+        assert sum(each.count for each in patterns.patterns) == dataset.rows
+        share = held.coverage()
+        assert all(n <= dataset.rows for n in np.ravel(share.n))
+        for place, each in enumerate(figures):
+            assert share.n[place, place] == each.n
+
+
+def exact(values: list[float]) -> tuple[float, float]:
+    """Mean and standard deviation by fractions, rounded once."""
+    whole = [Fraction(value) for value in values]
+    mean = sum(whole) / len(whole)
+    variance = sum((each - mean) ** 2 for each in whole) / (len(whole) - 1)
+    return float(mean), math.sqrt(variance)
+
+
+def column(values: list[float]) -> oc.Dataset:
+    return oc.load(("x\n" + "\n".join(map(repr, values)) + "\n").encode(), types="number")
+
+
+@given(st.lists(st.floats(-1e9, 1e9, width=32), min_size=2, max_size=60))
+def test_figures_are_those_of_exact_arithmetic(values):
+    figures = column(values).summary()["x"]
+    mean, sd = exact(values)
+    size = max(map(abs, values))
+    assert figures.mean == pytest.approx(mean, rel=1e-12, abs=1e-14 * size)
+    assert figures.sd == pytest.approx(sd, rel=1e-12, abs=1e-14 * size)
+    assert [figures.min, figures.max] == [min(values), max(values)]
+    for part, figure in zip((0.25, 0.5, 0.75), ("q1", "median", "q3"), strict=True):
+        wanted = np.quantile(np.array(values), part)
+        assert getattr(figures, figure) == pytest.approx(wanted, rel=1e-12, abs=1e-12 * size)
+    assert figures.distinct == len(set(values))
+    assert figures.negatives == sum(value < 0 for value in values)
+
+
+HARD = {
+    "large mean, tiny spread": [1e7 + 0.2 + 0.1 * (-1) ** n for n in range(1001)],
+    "larger mean": [1e9 + (n % 3) * 0.1 for n in range(1000)],
+    "integers beyond": [10**15 + n % 2 for n in range(999)],
+    "one far": [1e-3] * 1000 + [1e6],
+}
+
+
+@pytest.mark.parametrize("case", HARD)
+def test_figures_hold_in_hard_cases(case):
+    values = [float(each) for each in HARD[case]]
+    figures = column(values).summary()["x"]
+    assert (figures.mean, figures.sd) == pytest.approx(exact(values), rel=1e-10)
+
+
+def test_summaries_go_by_type_and_by_complete_cases(survey):
+    made = survey.summary()
+    assert made["day"].min == "2025-10-01" and made["day"].mean is None
+    assert made["village"].longest == 1 and made["village"].missing == 1
+    assert made["area"].zeros == 1
+    complete = survey.summary(["score", "area"], complete=True)
+    assert complete.rows == 3 and complete["area"].mean == pytest.approx(44 / 3)
+    assert "complete cases only" in str(complete)
+    truth = oc.load(b"a\ntrue\nfalse\ntrue\n\n", types="boolean").summary()["a"]
+    assert (truth.n, truth.mean, truth.zeros) == (3, pytest.approx(2 / 3), 1)
+
+
+def test_pairs_agree_with_numpy():
+    rng = np.random.default_rng(5)
+    table = rng.normal(1e6, 1, (200, 4)) @ rng.normal(0, 1, (4, 4))
+    lines = [",".join("" if rng.random() < 0.1 else repr(float(x)) for x in row) for row in table]
+    dataset = oc.load(("a,b,c,d\n" + "\n".join(lines)).encode(), types="number")
+    plain = dataset.to_numpy()
+    whole = plain[~np.isnan(plain).any(axis=1)]
+    covariances = dataset.covariances(use="complete")
+    assert covariances.values == pytest.approx(np.cov(whole.T), rel=1e-12)
+    assert int(covariances.n[0, 1]) == len(whole)
+    assert dataset.correlations(use="complete").values == pytest.approx(
+        np.corrcoef(whole.T), rel=1e-12
+    )
+    frame = dataset.to_pandas().astype(float)
+    assert dataset.covariances().values == pytest.approx(frame.cov().values, rel=1e-9)
+    pair = ~np.isnan(plain[:, [0, 2]]).any(axis=1)
+    wanted = np.corrcoef(plain[pair, 0], plain[pair, 2])[0, 1]
+    assert dataset.correlations()["a", "c"] == pytest.approx(wanted, rel=1e-12)
+    assert dataset.coverage()["a", "c"] == pair.mean()
+    with pytest.raises(oc.PlanError, match="numbers are expected"):
+        oc.load(SURVEY.encode()).correlations(["id", "village"])
+
+
+def test_patterns_are_ranked(survey):
+    made = survey.missing_patterns("day..village")
+    assert [(each.count, each.missing) for each in made.patterns] == [
+        (3, ()),
+        (1, ("day", "area")),
+        (1, ("score", "area")),
+        (1, ("score", "village")),
+    ]
+    assert made.complete == 3 and made.empty == 0 and "3 complete" in str(made)
+
+
+@given(datasets(), st.randoms(use_true_random=False))
+def test_a_dataset_equals_itself_and_differs_where_it_was_changed(dataset, rng):
+    same = oc.compare(dataset, dataset)
+    assert same.equal and set(same.agreeing) == set(dataset.names)
+    if dataset.rows < 2:
+        return
+    rows = np.arange(dataset.rows)
+    rng.shuffle(rows)
+    other = dataset.filter(np.ones(dataset.rows, bool))
+    cut = oc.compare(dataset, other.head(dataset.rows - 1))
+    assert not cut.equal and cut.matched == dataset.rows - 1
+    less = oc.compare(dataset, dataset.keep(dataset.names[:1]))
+    assert less.only_here == tuple(dataset.names[1:])
+
+
+def test_comparisons_name_rows_keys_and_declarations(survey, tmp_path):
+    (tmp_path / "s.csv").write_text(SURVEY)
+    whole = oc.load(tmp_path / "s.csv", variables=PARTS)
+    assert oc.compare(whole).equal
+    (tmp_path / "s.csv").write_text(SURVEY.replace("2.5", "2.6").replace("\n5;", "\n7;"))
+    later = oc.compare(whole, key="id")
+    assert (later.rows, later.other_rows, later.matched) == (6, 6, 5)
+    assert later.unmatched_here == ("id 5",) and later.unmatched_there == ("id 7",)
+    (area,) = later.differing
+    assert area.name == "area" and area.largest == pytest.approx(0.1)
+    assert area.examples[0] == oc.compare(whole).differing[1].examples[0]
+    assert area.examples[0].row == 4 and area.examples[0].other == "2.6"
+    assert oc.compare(whole, key="id", tolerance=0.2).differing == ()
+    assert "area: 1 cell differ" in str(later)
+    told = oc.compare(whole, whole.declare("score", missing={98: "refused"}, label="x"))
+    assert {each.part for each in told.declarations} == {"missing", "label"}
+    assert told.differing[0].count == 2 and not told.equal
+    with pytest.raises(oc.PlanError, match="key: village A stands in 3 rows"):
+        oc.compare(whole, whole, key="village")
+
+
+def test_figures_from_elsewhere_agree_to_the_digits_given(survey, tmp_path):
+    (tmp_path / "f.csv").write_text(
+        "Item,Valid N,Mean,Spread\nscore,4,4.0,4.24\narea,4,11.01,19.4\n"
+    )
+    made = oc.compare(survey, figures=tmp_path / "f.csv", headings={"sd": "Spread"})
+    wrong = [(each.name, each.figure) for each in made.figures if not each.agrees]
+    assert wrong == [("area", "mean")] and len(made.figures) == 6 and not made.equal
+    assert oc.compare(survey, figures={"area": {"mean": 11, "max": 40}}).equal
+    with pytest.raises(oc.PlanError, match='no variable "aera"; did you mean "area"'):
+        oc.compare(survey, figures={"aera": {"n": 4}})
+
+
+EXPECTED = {"rows": "5..10", "key": ["id"], "relations": ["score <= 10"], "totals": {"id": 21}}
+BROKEN = [
+    ({"rows": 7}, {}, "7 rows - not met, 6 rows were read"),
+    ({"key": "village"}, {}, "village different in every case - not met, 3 cases"),
+    ({"relations": "area > score"}, {}, "area > score - not met, 1 case"),
+    ({"totals": {"id": 22}}, {}, "id: adds up to 22 - not met, it adds up to 21"),
+    ({}, {"day": {"required": True}}, "day: required - not met, 1 case"),
+    ({}, {"score": {"expect": {"from": 1}}}, "score: within 1.. - not met, 1 case: 0"),
+    ({}, {"day": {"expect": {"to": "2025-10-05"}}}, "day: within ..2025-10-05 - not met, 1 case"),
+    ({}, {"village": {"expect": {"allowed": ["A"]}}}, "one of A - not met, 2 cases: B"),
+    ({}, {"village": {"expect": {"pattern": "[A-M]"}}}, ""),
+]
+
+
+@pytest.mark.parametrize(("expect", "variables", "words"), BROKEN)
+def test_expectations_are_held_against_every_load(tmp_path, monkeypatch, expect, variables, words):
+    monkeypatch.setenv("OLIVE_CRATE_BLOCK", "40")
+    parts = {name: PARTS.get(name, {}) | variables.get(name, {}) for name in {*PARTS, *variables}}
+    options = {"variables": parts, "expect": expect}
+    dataset = oc.load(SURVEY.encode(), **options)
+    receipt = oc.pack(SURVEY.encode(), tmp_path / "x.parquet", **options)
+    assert receipt.expectations == dataset.receipt.expectations
+    assert oc.unpack(tmp_path / "x.parquet").receipt.expectations == receipt.expectations
+    failed = [str(each) for each in receipt.expectations if not each.met]
+    assert words in "; ".join(failed) and receipt.met == (not words)
+    assert ("NOT MET" in str(receipt)) == bool(words)
+
+
+def test_expectations_travel_in_plans_and_metadata(tmp_path, command):
+    (tmp_path / "s.csv").write_text(SURVEY + "Sum;;;37;\n")
+    plan = oc.draft(tmp_path / "s.csv", expect=EXPECTED | {"totals": {"area": "row 8"}})
+    plan = plan.declare("area", type="number", missing={-7: "refused"})
+    plan = plan.declare("score", required=True, expect={"from": 0, "to": 99})
+    plan.write(tmp_path / "s.plan.toml")
+    again = oc.Plan.read(tmp_path / "s.plan.toml")
+    assert again.expect == plan.expect and again.variables == plan.variables
+    packed = command("pack", "s.plan.toml")
+    assert packed.returncode == 3 and "score <= 10 - not met, 2 cases" in packed.stdout
+    assert "area: adds up to 37 (row 8) - not met, it adds up to 44" in packed.stdout
+    oc.load(again).export(tmp_path / "x.csv")
+    told = oc.dictionary(tmp_path / "x.csv-metadata.json").variable("score")
+    assert told.required and told.expect == again.variable("score").expect
+    for wrong, words in (
+        ({"rows": "5.."}, None),
+        ({"rows": "many"}, 'expected a number or "first..last"'),
+        ({"relations": "net over gross"}, 'expected such as "net <= gross"'),
+        ({"key": ["idd"]}, 'no variable "idd"; did you mean "id"'),
+        ({"relations": "scroe > 1"}, 'did you mean "score"'),
+        ({"totals": {"area": "row x"}}, 'expected a number or "row 12"'),
+    ):
+        if words is None:
+            assert oc.load(SURVEY.encode(), expect=wrong).receipt.met
+            continue
+        with pytest.raises(oc.PlanError, match=words):
+            oc.load(SURVEY.encode(), expect=wrong)
+
+
+def test_planted_faults_are_found_and_clean_files_are_silent():
+    suite = runpy.run_path(str(Path(__file__).parent.parent / "benchmarks" / "findings.py"))
+    found, planted, missed, files, wolves = suite["score"]()
+    assert planted >= 40 and files >= 20
+    assert found >= 0.95 * planted, missed
+    assert len(wolves) <= 1, wolves
+
+
+def test_check_says_how_to_mend_and_fails_on_request(command, tmp_path):
+    lines = "".join(f"{n};{n % 7 + 0.5};{'ABC'[n % 3]}\n" for n in range(60))
+    (tmp_path / "x.csv").write_text("id;acid;kind\n" + lines.replace(";2.5;", ";999;"))
+    done = command("check", "x.csv", "--fail-on", "serious")
+    assert done.returncode == 3 and 'to mend: declare("acid", missing=[999])' in done.stdout
+    assert command("check", "x.csv").returncode == 0
+    found = json.loads(command("check", "x.csv", "--json").stdout)["findings"]
+    assert found[0]["kind"] == "suspected codes" and found[0]["rows"][:2] == [4, 11]
+    assert command("check", "x.csv", "--fail-on", "bad").returncode == 1
+    mended = oc.load(tmp_path / "x.csv").declare("acid", missing=[999])
+    assert [each.kind for each in mended.check()] == []
+
+
+def test_commands_print_what_the_library_returns(command, demo, tmp_path):
+    assert command("pack", demo / "survey.plan.toml", "-o", "s.parquet").returncode == 0
+    survey = oc.unpack(tmp_path / "s.parquet")
+    runs = {
+        ("counts", "replant"): str(survey.counts("replant")),
+        ("counts", "village", "--by", "irrigated"): str(survey.counts("village", by="irrigated")),
+        ("summary", "hectares", "share"): str(survey.summary(["hectares", "share"])),
+        ("patterns", "item_*"): str(survey.missing_patterns("item_*")),
+        ("patterns", "item_*", "--coverage"): str(survey.coverage("item_*")),
+        ("correlations", "item_*"): str(survey.correlations("item_*")),
+        ("check",): str(survey.check()),
+        ("compare",): str(oc.compare(survey)),
+    }
+    for (name, *rest), text in runs.items():
+        done = command(name, "s.parquet", *rest)
+        assert done.returncode == 0, done.stderr
+        assert done.stdout == text + "\n" and max(map(len, text.splitlines())) <= 100
+        assert json.loads(command(name, "s.parquet", *rest, "--json").stdout)
+    for arguments in (("counts", "s.parquet", "replant", "hectares"), ("patterns", "s.parquet")):
+        assert command(*arguments, "--picture", "p.svg").returncode == 0
+        assert (tmp_path / "p.svg").read_text().count("<path") > 20
+    assert "a picture is not written" in command("patterns", "s.parquet", "--picture", "p.x").stderr
