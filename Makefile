@@ -29,6 +29,8 @@ bench: .venv/ready
 	$(BIN)/python benchmarks/fixed.py
 	$(BIN)/python benchmarks/breaks.py
 	$(BIN)/python benchmarks/workbook.py
+	$(BIN)/python benchmarks/checks.py
+	$(BIN)/python benchmarks/findings.py
 
 clean:
 	rm -rf .venv demo

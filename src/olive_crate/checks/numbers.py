@@ -17,6 +17,8 @@ Rows = Callable[[Ints], tuple[int, ...]]
 NUMERIC = ("integer", "number")
 FAR = 5.0
 """Distances between quartiles beyond the quartiles, from which on a value is far from the rest."""
+GAP = 2.0
+"""The same distances that have to lie between such a value and the others."""
 ENOUGH = 30
 EXACT = 2.0**53
 
@@ -98,7 +100,7 @@ def _far(name: str, values: np.ndarray, there: Ints, rows: Rows) -> list[Finding
     if (values > 0).all():
         far &= _beyond(np.log(values))
     count = int(np.count_nonzero(far))
-    if not count or count > max(3, 0.01 * len(values)):
+    if not count or count > max(3, 0.01 * len(values)) or not _parted(values, far):
         return []
     met = np.unique(values[far])
     listed = ", ".join(shown(each) for each in met[:5].tolist()) + (" …" if len(met) > 5 else "")
@@ -113,6 +115,14 @@ def _beyond(values: np.ndarray) -> np.ndarray:
     if width == 0:
         return np.zeros(len(values), bool)
     return np.asarray((values < low - FAR * width) | (values > high + FAR * width))
+
+
+def _parted(values: np.ndarray, far: np.ndarray) -> bool:
+    """Is there a gap to the rest? A long tail has none."""
+    rest, odd = values[~far].astype(np.float64), values[far].astype(np.float64)
+    low, high = np.quantile(rest, (0.25, 0.75))
+    nearest = np.maximum(rest.min() - odd, odd - rest.max()).min()
+    return bool(nearest > GAP * (high - low))
 
 
 def _heaped(name: str, values: np.ndarray) -> list[Finding]:

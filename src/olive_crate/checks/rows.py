@@ -15,7 +15,7 @@ from ..detect.heading import TOTAL
 from ..errors import PlanError
 from ..kernels.reference import Ints
 from ..words import several
-from .findings import Finding
+from .findings import Finding, Severity
 
 Rows = Callable[[Ints], tuple[int, ...]]
 NUMERIC = ("integer", "number")
@@ -79,16 +79,18 @@ def _keys(dataset: Dataset, codes: list[Ints], rows: Rows) -> Iterator[Finding]:
         return
     for name, own in zip(dataset.names, codes, strict=True):
         if _nearly_key(dataset[name], own):
-            yield from _not_unique((name,), own, rows)
+            yield from _not_unique((name,), own, rows, "doubtful")
             yield from _gaps(dataset[name])
             return
 
 
-def _not_unique(names: tuple[str, ...], codes: Ints, rows: Rows) -> Iterator[Finding]:
+def _not_unique(
+    names: tuple[str, ...], codes: Ints, rows: Rows, severity: Severity = "serious"
+) -> Iterator[Finding]:
     again = _repeated(codes)
     if len(again):
         claim = f"{several(len(again), 'case')} with a key that a case before has"
-        yield Finding("duplicate keys", "serious", names, claim, len(again), rows(again))
+        yield Finding("duplicate keys", severity, names, claim, len(again), rows(again))
 
 
 def _nearly_key(column: Column, codes: Ints) -> bool:
