@@ -190,7 +190,7 @@ def test_comparisons_name_rows_keys_and_declarations(survey, tmp_path):
     assert area.examples[0] == oc.compare(whole).differing[1].examples[0]
     assert area.examples[0].row == 4 and area.examples[0].other == "2.6"
     assert oc.compare(whole, key="id", tolerance=0.2).differing == ()
-    assert "area: 1 cell differ" in str(later)
+    assert "area: 1 cell differs, by at most 0.1" in str(later)
     told = oc.compare(whole, whole.declare("score", missing={98: "refused"}, label="x"))
     assert {each.part for each in told.declarations} == {"missing", "label"}
     assert told.differing[0].count == 2 and not told.equal
@@ -249,6 +249,9 @@ def test_expectations_travel_in_plans_and_metadata(tmp_path, command):
     packed = command("pack", "s.plan.toml")
     assert packed.returncode == 3 and "score <= 10 - not met, 2 cases" in packed.stdout
     assert "area: adds up to 37 (row 8) - not met, it adds up to 44" in packed.stdout
+    told = command("codebook", "s.plan.toml")
+    assert told.returncode == 3 and "score <= 10 - not met" in told.stderr
+    assert "score <= 10, 2 cases" in str(oc.load(again).check())
     oc.load(again).export(tmp_path / "x.csv")
     told = oc.dictionary(tmp_path / "x.csv-metadata.json").variable("score")
     assert told.required and told.expect == again.variable("score").expect

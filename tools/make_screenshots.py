@@ -15,7 +15,14 @@ import tempfile
 import time
 from pathlib import Path
 
-from olive_crate import draw_positions
+from olive_crate import (
+    Plan,
+    draw_counts,
+    draw_pairs,
+    draw_patterns,
+    draw_positions,
+    load,
+)
 
 PICTURES = Path(__file__).parent.parent / "docs" / "screenshots"
 DISPLAY = ":97"
@@ -26,8 +33,17 @@ SHOTS = {
     "codebook": "olive-crate codebook deliveries_2025.parquet",
     "look-workbook": "olive-crate look panel_2025.xlsx",
     "look-fixed": "olive-crate look laboratory_2025.txt --layout fixed",
+    "check": "olive-crate check deliveries_2025.csv",
+    "counts": "olive-crate counts survey.plan.toml replant village",
+    "summary": "olive-crate summary deliveries_2025.parquet",
+    "compare": "olive-crate compare deliveries_2025.parquet",
     "variable": "olive-crate codebook deliveries_2025.parquet --variable peroxide",
 }
+
+
+def at(name: str) -> Path:
+    """Where a picture goes."""
+    return PICTURES / f"{name}.png"
 
 
 def take(name: str, command: str, folder: Path, environment: dict[str, str]) -> None:
@@ -79,6 +95,10 @@ def main() -> None:
                     ("grade", 1),
                 ],
             )
+            survey = load(Plan.read(demo / "survey.plan.toml"))
+            draw_counts(survey, ["replant", "hectares", "item_1", "village"], at("distributions"))
+            draw_patterns(survey.missing_patterns("birth..replant"), at("patterns"))
+            draw_pairs(survey.correlations("hectares..replant"), at("correlations"))
             for name, command in SHOTS.items():
                 take(name, command, demo, environment)
     finally:

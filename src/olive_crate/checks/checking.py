@@ -28,6 +28,7 @@ def check(dataset: Dataset) -> Findings:
         return tuple(at.tolist())
 
     found: list[Finding] = heading_findings(dataset, rows)
+    found += _unmet(dataset)
     told = {name for each in found for name in each.variables}
     for name in dataset.names:
         column = dataset[name]
@@ -38,6 +39,22 @@ def check(dataset: Dataset) -> Findings:
         found += time_findings(column, rows)
     found += row_findings(dataset, rows)
     return Findings(_without_echoes(found))
+
+
+def _unmet(dataset: Dataset) -> list[Finding]:
+    """What was expected when the data were read, and was not so."""
+    return [
+        Finding(
+            "expectation not met",
+            "serious",
+            (each.variable,) if each.variable else (),
+            f"{each.what}, {each.told}",
+            each.count,
+            each.rows,
+        )
+        for each in dataset.receipt.expectations
+        if not each.met
+    ]
 
 
 def _without_echoes(found: list[Finding]) -> list[Finding]:

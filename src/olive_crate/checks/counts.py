@@ -321,8 +321,15 @@ def _word(value: Any, variable: Variable) -> str:
 def counts_text(made: Counts, width: int = WIDTH, most: int = 40) -> str:
     """A frequency table; of many values the commonest, the rest counted together."""
     variable = made.variable
-    title = f"{variable.name}  {variable.label}" if variable.label else variable.name
+    title = titled(variable, "  ")
     return "\n".join([cut(title, width), *table(*_table(made, most), width)])
+
+
+def titled(variable: Variable, between: str) -> str:
+    """Name and label, the label where it says more than the name."""
+    label = variable.label or ""
+    more = label and label.casefold() != variable.name.casefold()
+    return f"{variable.name}{between}{label}" if more else variable.name
 
 
 def _table(made: Counts, most: int) -> tuple[list[str], list[list[str]], str]:

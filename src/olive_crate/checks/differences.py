@@ -348,7 +348,7 @@ def comparison_text(made: Comparison, width: int = WIDTH) -> str:
         lines += ["", *table(["declared", "part", "here", "there"], rows, "", width)]
     for each in made.differing:
         far = "" if each.largest is None else f", by at most {each.largest:.6g}"
-        lines += ["", f"{each.name}: {several(each.count, 'cell')} differ{far}"]
+        lines += ["", f"{each.name}: {several(each.count, 'cell differs', 'cells differ')}{far}"]
         cells = [[str(x.row), str(x.other_row), x.value, x.other] for x in each.examples[:5]]
         lines += [
             f"  {x}" for x in table(["row", "there", "here", "there"], cells, "rr", width - 2)
@@ -374,5 +374,9 @@ def _figures_text(made: Comparison, width: int) -> str:
     heads = ["variable", "figure", "here", "there", "difference", ""]
     bad = sum(not each.agrees for each in made.figures)
     total = several(len(made.figures), "figure")
-    told = f"{total}: {bad} differ" if bad else f"{total}: all agree to the digits given"
+    told = (
+        f"{total}: {bad} differ{'s' * (bad == 1)}"
+        if bad
+        else f"{total}: all agree to the digits given"
+    )
     return "\n".join([*table(heads, rows, "llrrrl", width), "", told])

@@ -60,6 +60,10 @@ def main() -> None:
 
     try:
         app(sys.argv[1:])()
+    except SystemExit as stop:
+        from .datasets import unmet
+
+        sys.exit(stop.code or (3 if unmet else 0))
     except OliveCrateError as error:
         _fail(str(error))
     except BrokenPipeError:

@@ -3,12 +3,18 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from .options import source_of
 from .screen import progress
+
+if TYPE_CHECKING:
+    from ..receipt import Receipt
+
+unmet: list[str] = []
+"""Sources whose data are not as expected: the command then exits with 3."""
 
 variables_option = Annotated[
     list[str] | None, typer.Argument(help="Variables, runs (a..c) or patterns; else all.")
@@ -31,4 +37,15 @@ def dataset_of(source: str, options: dict[str, Any]) -> Any:
     from ..loading import load
 
     with progress("reading") as bar:
-        return load(source_of(source, options), progress=bar, **options)
+        made = load(source_of(source, options), progress=bar, **options)
+    if not made.receipt.met:
+        _tell(made.receipt)
+    return made
+
+
+def _tell(receipt: Receipt) -> None:
+    """Say what was expected and is not so; the command goes on, and exits with 3 in the end."""
+    for each in receipt.expectations:
+        if not each.met:
+            typer.echo(f"olive-crate: {each}", err=True)
+    unmet.append(receipt.source)

@@ -25,6 +25,8 @@ STEPS = (
     ),
     ("What came in?", "codebook deliveries_2025.parquet"),
     ("One variable in full.", "codebook deliveries_2025.parquet --variable acidity"),
+    ("What looks wrong in the file, had nothing been declared?", "check deliveries_2025.csv"),
+    ("Figures, to be held against the laboratory's own.", "summary deliveries_2025.parquet"),
     (
         "The laboratory's old instrument writes fixed columns; its dictionary is a table.",
         "look laboratory_2025.txt --fields laboratory.fields.csv --heading type=Kind",
@@ -39,6 +41,8 @@ STEPS = (
         "codebook survey.plan.toml",
     ),
     ("One question in full.", "codebook survey.plan.toml --variable replant"),
+    ("Frequencies, missing cells apart by reason.", "counts survey.plan.toml replant"),
+    ("Which questions are missing together?", 'patterns survey.plan.toml "irrigated..replant"'),
     (
         "For others: delimited text, with its codebook in two open standards.",
         "export survey.plan.toml answers.csv --metadata csvw,ddi --replace",

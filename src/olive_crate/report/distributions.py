@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ..checks.counts import Counts, counts
+from ..checks.counts import Counts, counts, titled
 from ..choosing import Names, chosen
 from ..words import cut, several
 from .canvas import BLUE, INK, OLIVE, RUST, bare, figure, save
@@ -84,10 +84,8 @@ def _panel(axes: Any, made: Counts, panels: int) -> None:
     axes.yaxis.grid(True, color="#e7e3d6")
     axes.set_axisbelow(True)
     unit = f" ({made.variable.unit})" if made.variable.unit else ""
-    words = made.variable.label or ""
-    label = f": {words}" if words and words.casefold() != made.variable.name.casefold() else ""
     more = f"; {several(left, 'rarer value')} not drawn" if left else ""
-    title = cut(f"{made.variable.name}{label}{unit}", 100 if panels == 1 else 52)
+    title = cut(f"{titled(made.variable, ': ')}{unit}", 100 if panels == 1 else 52)
     axes.set_title(f"{title}{more}", fontsize=10, color=INK, loc="left")
 
 
