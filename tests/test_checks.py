@@ -13,8 +13,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from made import datasets
+from typer.testing import CliRunner
 
 import olive_crate as oc
+from olive_crate.cli import app
 
 SURVEY = (
     "id;day;score;area;village\n1;2025-10-01;3;1.5;A\n2;2025-10-02;98;-7;B\n3;2025-10-03;0;2.5;A\n"
@@ -291,9 +293,14 @@ def test_check_says_how_to_mend_and_fails_on_request(command, tmp_path):
     assert [each.kind for each in mended.check()] == []
 
 
-def test_commands_print_what_the_library_returns(command, demo, tmp_path):
-    assert command("pack", demo / "survey.plan.toml", "-o", "s.parquet").returncode == 0
-    survey = oc.unpack(tmp_path / "s.parquet")
+def test_commands_print_what_the_library_returns(demo, tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    survey = oc.load(oc.Plan.read(demo / "survey.plan.toml"))
+    survey.pack("s.parquet")
+
+    def command(*arguments):
+        return CliRunner().invoke(app(list(arguments)), arguments)
+
     runs = {
         ("counts", "replant"): str(survey.counts("replant")),
         ("counts", "village", "--by", "irrigated"): str(survey.counts("village", by="irrigated")),
@@ -306,10 +313,11 @@ def test_commands_print_what_the_library_returns(command, demo, tmp_path):
     }
     for (name, *rest), text in runs.items():
         done = command(name, "s.parquet", *rest)
-        assert done.returncode == 0, done.stderr
+        assert done.exit_code == 0, done.output
         assert done.stdout == text + "\n" and max(map(len, text.splitlines())) <= 100
         assert json.loads(command(name, "s.parquet", *rest, "--json").stdout)
     for arguments in (("counts", "s.parquet", "replant", "hectares"), ("patterns", "s.parquet")):
-        assert command(*arguments, "--picture", "p.svg").returncode == 0
+        assert command(*arguments, "--picture", "p.svg").exit_code == 0
         assert (tmp_path / "p.svg").read_text().count("<path") > 20
-    assert "a picture is not written" in command("patterns", "s.parquet", "--picture", "p.x").stderr
+    with pytest.raises(oc.PlanError, match="a picture is not written"):
+        oc.draw_patterns(survey.missing_patterns(), "p.x")

@@ -53,6 +53,8 @@ def test_declaring_before_and_after_the_read_is_the_same(cells, parts, shared, d
         parts = parts | {"decimals": 1}  # nor is known how many decimals were written
     if first is None and start["x"].variable.type != "text":
         first = start["x"].variable.type  # what was found stays
+        if not numbers:
+            parts = parts | {"type": first}  # nor whether a time was written with seconds
         start = start.declare("x", type=first)
     before = oc.load(data.encode(), variables={"x": {"type": first} | parts}, **options)
     after = start.declare("x", **parts)

@@ -14,6 +14,7 @@ from typing import Any
 
 import msgspec
 
+from .codecells import codes_of, unquoted
 from .errors import PlanError, nearest
 from .fields import Field, FixedSection, check_fields, field_of
 from .plan import DelimitedSection, Plan, with_options
@@ -56,12 +57,6 @@ TYPE_WORDS = {
 WORD_TYPES = {word: kind for kind, words in TYPE_WORDS.items() for word in words}
 DESCRIPTOR = re.compile(r"([FIAE])(\d+)(?:\.(\d+))?", re.IGNORECASE)
 POSITION = re.compile(r"(\d+)(?:\s*(?:-|\.\.|–|to|:)\s*(\d+))?")
-PAIR = re.compile(
-    r'\s*("(?:[^"]|"")*"|[^;|\n="]*[^;|\n="\s]|)\s*'
-    r'(?:=\s*("(?:[^"]|"")*"|[^;|\n"]*))?\s*(?:[;|\n]|$)'
-)
-END = r"(-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?)"
-SPAN = re.compile(rf"{END}?\s*(?:\.\.|–| to )\s*{END}?")
 
 
 class Entry(msgspec.Struct, frozen=True):
@@ -316,7 +311,7 @@ def _variable(name: str, parts: Mapping[str, str], field: Field | None, at: str)
         del given["format"]
     for key in ("true", "false"):
         if key in parts:
-            given[key] = [_unquoted(word) for word in parts[key].split(";")]
+            given[key] = [unquoted(word) for word in parts[key].split(";")]
     if "level" in parts:
         given["level"] = parts["level"].casefold()
     kind = _type(parts.get("type", ""), parts.get("format", ""), at)
@@ -351,58 +346,3 @@ def _type(word: str, form: str, at: str) -> str | None:
     if plain in WORD_TYPES:
         return WORD_TYPES[plain]
     raise PlanError(f'{at}: type: unknown type "{word}"{nearest(plain, TYPE_WORDS)}')
-
-
-def codes_of(text: str, kind: str | None, implied: int = 0) -> list[tuple[dict[str, Any], str]]:
-    """Codes as they are written in a cell: `777=sample lost; 880..889=not tested`, or `-9, -8`.
-
-    What holds one of the marks between them stands in double quotes.
-    """
-    found: list[tuple[dict[str, Any], str]] = []
-    for code, word in _pairs(text):
-        span = SPAN.fullmatch(code)
-        ends = _ends(span.groups(), implied) if span else {}
-        if ends:
-            found.append((ends, word))
-        else:
-            value = code if implied else number_or_text(code, kind)
-            found.append(({"value": value}, word))
-    return found
-
-
-def _ends(texts: Sequence[str | None], implied: int) -> dict[str, Any]:
-    """The ends of a range, of which one may be open."""
-    ends: dict[str, Any] = {}
-    for key, text in zip(("from", "to"), texts, strict=True):
-        number = None if text is None else number_or_text(text, "number")
-        if isinstance(number, (int, float)):
-            ends[key] = number / 10**implied if implied else number
-    return ends
-
-
-def _pairs(text: str) -> list[tuple[str, str]]:
-    """Codes with their words, as they are written."""
-    pieces = [(match[1], match[2] or "") for match in PAIR.finditer(text) if match[1].strip()]
-    if len(pieces) == 1 and "=" not in text and '"' not in text:
-        return [(piece.strip(), "") for piece in text.split(",") if piece.strip()]
-    return [(_unquoted(code), _unquoted(word)) for code, word in pieces]
-
-
-def _unquoted(text: str) -> str:
-    text = text.strip()
-    quoted = len(text) > 1 and text[0] == text[-1] == '"'
-    return text[1:-1].replace('""', '"') if quoted else text
-
-
-def number_or_text(text: str, kind: str | None) -> int | float | str:
-    """A code as a number, where its variable is one or nothing else is known and it looks so."""
-    if kind in ("text", "category", "boolean"):
-        return text
-    try:
-        number = float(text)
-    except ValueError:
-        return text
-    whole = int(number) if number.is_integer() and "e" not in text.lower() else None
-    if kind is None and str(whole) != text and str(number) != text:
-        return text  # zeros in front, as in the codes of a text variable
-    return number if whole is None else whole

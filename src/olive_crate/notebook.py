@@ -75,7 +75,7 @@ def evidence_html(evidence: Iterable[Evidence]) -> str:
 
 def plan_html(plan: Plan) -> str:
     """The decisions, section by section, and the variables."""
-    from .planfile import plan_mapping
+    from .plantext import plan_mapping
 
     mapping = plan_mapping(plan)
     variables = mapping.pop("variable", [])

@@ -106,13 +106,13 @@ class Plan(msgspec.Struct, frozen=True, omit_defaults=True):
 
     def write(self, path: str | os.PathLike[str]) -> None:
         """Write the plan as TOML; comments of a plan file that is already there are kept."""
-        from .planfile import write_plan
+        from .plantext import write_plan
 
         write_plan(self, Path(path))
 
     def text(self) -> str:
         """The plan as TOML, with its evidence as comments."""
-        from .planfile import plan_text
+        from .plantext import plan_text
 
         return plan_text(self)
 

@@ -18,7 +18,7 @@ import pyarrow as pa
 
 from .choosing import resolve
 from .codes import MissingCode
-from .convert import Rule, convert
+from .convert import convert
 from .convert.dates import ANY_ZONED
 from .convert.finding import FIRST_MARK, NONE_YET, Finder, Found
 from .convert.kinds import base, form, rule_for
@@ -28,9 +28,9 @@ from .detect.names import unique_names
 from .detect.settle import Settled
 from .errors import PlanError, UnreadableError
 from .evidence import Example
-from .fields import Field
+from .finders import finder_for
 from .kernels import reference as kernels
-from .kernels.reference import Ints, times
+from .kernels.reference import Ints
 from .matching import columns_of, notes_on
 from .naming import ordered, plain_names
 from .numerals import check_marks, is_open, look_for_proof
@@ -181,63 +181,6 @@ def _bare(unit: str) -> str:
     wrapped = len(unit) > 2 and (unit[0], unit[-1]) in {("(", ")"), ("[", "]")}
     bare = unit[1:-1].strip() if wrapped else unit
     return "" if DATE_FORM.fullmatch(bare) else bare
-
-
-def finder_for(plan: Plan, variable: Variable, field: Field | None) -> Finder:
-    rule = Rule(
-        kind=variable.type or _kind_by_field(field),
-        decimal=plan.delimited.decimal or ".",
-        grouping=plan.delimited.grouping or "",
-        format=variable.format,
-        true=variable.true,
-        false=variable.false,
-        codes=_codes(plan, variable),
-        trim=True if field and plan.delimited.trim is None else plan.delimited.trim,
-        implied=field.decimals if field else 0,
-        sign=field.sign if field else None,
-    )
-    if variable.format is not None:
-        rule = msgspec.structs.replace(rule, kind=_timed(variable))
-    elif rule.kind == NONE_YET and (variable.true or variable.false):
-        rule = msgspec.structs.replace(rule, kind="boolean")
-    loose = variable.format is None and rule.kind in ("date", "time", "datetime")
-    wanted = rule.kind if loose else NONE_YET
-    return Finder(rule, declared=rule.kind != NONE_YET, wanted=wanted)
-
-
-def _kind_by_field(field: Field | None) -> str:
-    """The type that implied decimals or a sign elsewhere tell."""
-    if field is None or not (field.decimals or field.sign):
-        return NONE_YET
-    return "number" if field.decimals else "integer"
-
-
-def _timed(variable: Variable) -> str:
-    """The type of a variable that has a format. Raises `PlanError` if they do not go together."""
-    form = variable.format or ""
-    if form == ANY_ZONED:
-        return "datetime"
-    try:
-        pattern = times.compiled(form)
-    except ValueError as error:
-        raise PlanError(f'variable "{variable.name}": format: {error}') from None
-    kind = variable.type or _kind_of(pattern)
-    if (kind != "time" and not pattern.has_date) or (kind == "time" and pattern.has_date):
-        raise PlanError(f'variable "{variable.name}": the format "{form}" is not one of a {kind}')
-    return kind
-
-
-def _kind_of(pattern: times.Pattern) -> str:
-    if pattern.has_date:
-        return "datetime" if pattern.has_time else "date"
-    return "time"
-
-
-def _codes(plan: Plan, variable: Variable) -> tuple[MissingCode, ...]:
-    if not variable.codes_for_all:
-        return ()
-    own = {str(code) for code in variable.missing}
-    return variable.missing + tuple(code for code in plan.missing if str(code) not in own)
 
 
 def blocks_of(settled: Settled, tally: Tally | None = None) -> Iterator[Block]:

@@ -25,6 +25,7 @@ from .convert.missing import by_value, plain_text, ranged
 from .convert.rule import IS_BLANK, IS_UNREADABLE, Converted
 from .declaring import called
 from .fields import Field
+from .finders import finder_for
 from .kernels import reference as kernels
 from .kernels.reference import Flags
 from .kernels.reference.words import PAD
@@ -35,7 +36,6 @@ from .reading import (
     final_kind,
     final_reasons,
     final_variable,
-    finder_for,
     is_stale,
     settled_values,
 )

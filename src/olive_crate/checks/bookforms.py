@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from ..formats.codetext import codes_text, labels_text
+from ..codecells import codes_text, labels_text
 from ..formats.csvtext import csv_text
 from .codebook import Codebook, Entry
 

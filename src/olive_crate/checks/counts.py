@@ -18,7 +18,7 @@ from ..dataset import Dataset
 from ..errors import PlanError
 from ..labelling import label_for
 from ..variables import Variable
-from ..words import WIDTH, cut, several, table
+from ..words import several
 from .ahead import ahead
 
 if TYPE_CHECKING:
@@ -77,10 +77,13 @@ class Counts(msgspec.Struct, frozen=True):
 
     def _repr_html_(self) -> str:
         from ..notebook import table as html
+        from .countstext import table_of
 
-        return html(*_table(self, 200))
+        return html(*table_of(self, 200))
 
     def __str__(self) -> str:
+        from .countstext import counts_text
+
         return counts_text(self)
 
 
@@ -139,12 +142,14 @@ class Crossed(msgspec.Struct, frozen=True):
         """The counts, values down as rows and values across as columns."""
         from ..formats.frames import frame
 
-        heads = [_word(each, self.across) for each in self.across_values]
+        heads = [value_words(each, self.across) for each in self.across_values]
         made = frame([dict(zip(heads, row, strict=True)) for row in self.counts], heads)
-        made.index = [_word(each, self.down) for each in self.down_values]
+        made.index = [value_words(each, self.down) for each in self.down_values]
         return made
 
     def __str__(self) -> str:
+        from .countstext import crossed_text
+
         return crossed_text(self)
 
 
@@ -249,7 +254,10 @@ def _edges(variable: Variable, dataset: Dataset, bins: int | Sequence[float]) ->
     width = _round_width((high - low) / bins or 1)
     first = np.floor(low / width)
     last = max(np.floor(high / width) + 1, first + 1)
-    return np.round(np.arange(first, last + 1) * width, 12)
+    places = int(2 - np.floor(np.log10(width)))  # so that 0.1 times 3 is 0.3
+    edges = np.round(np.arange(first, last + 1) * width, min(places, 300))
+    edges[0], edges[-1] = min(edges[0], low), max(edges[-1], high)
+    return np.unique(edges)
 
 
 def _round_width(width: float) -> float:
@@ -313,82 +321,6 @@ def _plain(value: Any) -> Any:
     return value if isinstance(value, (int, float, str, bool)) else str(value)
 
 
-def _word(value: Any, variable: Variable) -> str:
+def value_words(value: Any, variable: Variable) -> str:
     label = _label(value, variable)
     return f"{shown(value)} {label}" if label else shown(value)
-
-
-def counts_text(made: Counts, width: int = WIDTH, most: int = 40) -> str:
-    """A frequency table; of many values the commonest, the rest counted together."""
-    variable = made.variable
-    title = titled(variable, "  ")
-    return "\n".join([cut(title, width), *table(*_table(made, most), width)])
-
-
-def titled(variable: Variable, between: str) -> str:
-    """Name and label, the label where it says more than the name."""
-    label = variable.label or ""
-    more = label and label.casefold() != variable.name.casefold()
-    return f"{variable.name}{between}{label}" if more else variable.name
-
-
-def _table(made: Counts, most: int) -> tuple[list[str], list[list[str]], str]:
-    labels = any(each.label for each in made.rows)
-    rows = list(made.rows)
-    folded: list[Count] = []
-    if len(rows) > most:
-        ranked = sorted(range(len(rows)), key=lambda place: -rows[place].count)[: most - 1]
-        kept = set(ranked)
-        folded = [each for place, each in enumerate(rows) if place not in kept]
-        rows = [rows[place] for place in ranked]
-    cells = [
-        [
-            shown(each.value, made.variable.decimals)
-            if not isinstance(each.value, str)
-            else each.value,
-            each.label,
-            f"{each.count:,}",
-            f"{each.percent:.1f}",
-            f"{each.valid_percent:.1f}",
-            "" if folded else f"{each.cumulative:.1f}",
-        ]
-        for each in rows
-    ]
-    if folded:
-        count = sum(each.count for each in folded)
-        words = [f"{count:,}", _share(count, made.total), _share(count, made.valid), ""]
-        cells.append([several(len(folded), "other value"), "", *words])
-    cells.append(["valid", "", f"{made.valid:,}", _share(made.valid, made.total), "", ""])
-    for reason, count in made.missing.items():
-        cells.append([f"[{reason}]", "", f"{count:,}", _share(count, made.total), "", ""])
-    if made.missing:
-        cells.append(["total", "", f"{made.total:,}", _share(made.total, made.total), "", ""])
-    heads = ["value", "label", "count", "percent", "valid percent", "cumulative"]
-    used = [place for place in range(6) if (place != 1 or labels) and (place != 5 or not folded)]
-    right = "rl" if made.variable.type in NUMERIC else "ll"
-    right += "rrrr"
-    return (
-        [heads[place] for place in used],
-        [[row[place] for place in used] for row in cells],
-        "".join(right[place] for place in used),
-    )
-
-
-def _share(count: int, total: int) -> str:
-    return f"{100 * count / total:.1f}" if total else ""
-
-
-def crossed_text(made: Crossed, width: int = WIDTH) -> str:
-    """Counts with their sums; what lacks either value is told below."""
-    heads = [f"{made.down.name} by {made.across.name}"]
-    heads += [_word(each, made.across) for each in made.across_values] + ["sum"]
-    rows = [
-        [_word(value, made.down), *(f"{count:,}" for count in row), f"{sum(row):,}"]
-        for value, row in zip(made.down_values, made.counts, strict=True)
-    ]
-    sums = [sum(column) for column in zip(*made.counts, strict=True)]
-    rows.append(["sum", *(f"{count:,}" for count in sums), f"{sum(sums):,}"])
-    lines = table(heads, rows, "l" + "r" * (len(heads) - 1), width)
-    if made.either_missing:
-        lines.append(f"{several(made.either_missing, 'row')} of {made.total:,} lack either value")
-    return "\n".join(lines)

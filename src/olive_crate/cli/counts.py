@@ -30,7 +30,8 @@ def counts(
     options: dict[str, Any] | None = None,
 ) -> None:
     """Print how often each value occurs, missing cells apart, by reason."""
-    from ..checks.counts import Counts, CountTables, counts_text, crossed_text
+    from ..checks.counts import Counts, CountTables
+    from ..checks.countstext import counts_text, crossed_text
 
     dataset = dataset_of(source, options or {})
     names = variables[0] if len(variables) == 1 else variables

@@ -28,7 +28,7 @@ def draft(
     from ..formats.packed import checked_target
     from ..loading import draft as draft_plan
     from ..looktext import evidence_lines
-    from ..planfile import plan_mapping, plan_text
+    from ..plantext import plan_mapping, plan_text
     from ..words import several
     from ..writing import write_whole
 

@@ -10,13 +10,14 @@ from __future__ import annotations
 
 import re
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 
 from ..kernels import reference as kernels
 from ..kernels.reference import Flags, Ints, columns, numbers
 from ..records.spans import Cells
-from ..withheld import NOTHING
+from ..withheld import NOTHING, Withheld, merged
 from .missing import by_text, by_value, ranged
 from .rule import IS_BLANK, IS_UNREADABLE, Converted, Rule, reason_of
 from .signs import sign_in_front
@@ -44,9 +45,24 @@ def convert_numbers(cells: Cells, rule: Rule) -> Converted:
     if rule.codes:
         by_value(values, ok, reasons, rule.codes, rule.decimal, rule.implied)
         held = ranged(values, reasons, rule.codes)
+        if whole and len(pending):
+            pending, more = _coded_numbers(cells, rule, pending, reasons)
+            held = merged([held, more])
     reasons[pending] = IS_UNREADABLE
     kind = pa.int64() if whole else pa.float64()
     return Converted(kernels.arrow(values, ok, kind), reasons, pending, most, inexact, held)
+
+
+def _coded_numbers(
+    cells: Cells, rule: Rule, pending: Ints, reasons: np.ndarray
+) -> tuple[Ints, Withheld]:
+    """Numbers that are no integers may still be codes; returns the cells left unread."""
+    if all(code.value is not None for code in rule.codes):
+        return pending, NOTHING
+    done = convert_numbers(cells.at(pending), msgspec.structs.replace(rule, kind="number"))
+    hit = done.reasons > IS_UNREADABLE
+    reasons[pending[hit]] = done.reasons[hit]
+    return pending[~hit], Withheld(pending[done.ranged.cells], done.ranged.texts)
 
 
 def _plain(cells: Cells, rule: Rule) -> tuple[np.ndarray, Flags, int]:

@@ -9,6 +9,7 @@ from typing import Any
 
 from ..celltexts import missing_texts
 from ..checks.codebook import codebook
+from ..codecells import codes_text, labels_text
 from ..codes import FIRST_CODE
 from ..columns import Column
 from ..convert.dates import ANY_ZONED
@@ -16,7 +17,6 @@ from ..dataset import Dataset
 from ..errors import PlanError
 from ..variables import Variable
 from ..words import several
-from .codetext import codes_text, labels_text
 
 MOST_ROWS, MOST_COLUMNS, LONGEST = 1_048_575, 16_384, 32_767
 FORMATS = {

@@ -11,7 +11,8 @@ from collections.abc import Mapping
 from typing import Any
 from urllib.parse import unquote, urljoin
 
-from ..dictionaries import Dictionary, Entry, number_or_text
+from ..codecells import number_or_text
+from ..dictionaries import Dictionary, Entry
 from ..errors import PlanError, SourceError
 from ..sources import Source
 from ..variables import Variable, declared

@@ -11,7 +11,8 @@ from collections.abc import Iterator
 from typing import Any
 from xml.etree.ElementTree import Element
 
-from ..dictionaries import Dictionary, Entry, codes_of, number_or_text
+from ..codecells import codes_of, number_or_text
+from ..dictionaries import Dictionary, Entry
 from ..errors import PlanError, SourceError
 from ..fields import SIGNS, Field, field_of
 from ..markup import tree_of

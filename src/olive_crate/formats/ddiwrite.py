@@ -13,13 +13,13 @@ from xml.etree.ElementTree import Element, SubElement, indent, tostring
 import numpy as np
 
 from ..celltexts import shown
+from ..codecells import codes_text, labels_text
 from ..codes import FIRST_CODE, MissingCode, ValueLabel
 from ..columns import Column
 from ..fields import Field
 from ..labelling import label_counts
 from ..variables import Variable
 from ..words import name_list
-from .codetext import codes_text, labels_text
 
 if TYPE_CHECKING:
     from ..dataset import Dataset

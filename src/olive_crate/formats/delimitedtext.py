@@ -11,7 +11,7 @@ import msgspec
 from ..celltexts import cell_texts
 from ..errors import PlanError
 from ..plan import DelimitedSection, Plan, SourceSection
-from ..planfile import plan_text
+from ..plantext import plan_text
 from ..records.encoding import codec_name
 from ..rowspart import Rows
 from ..variables import Variable

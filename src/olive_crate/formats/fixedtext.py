@@ -10,16 +10,16 @@ from typing import Any
 import msgspec
 
 from ..celltexts import cell_texts
+from ..codecells import codes_text, labels_text
 from ..dataset import Dataset
 from ..errors import PlanError
 from ..fields import Field, FixedSection, listed_fields, overlaps
 from ..plan import DelimitedSection, Plan, SourceSection
-from ..planfile import plan_text
+from ..plantext import plan_text
 from ..records.encoding import codec_name
 from ..rowspart import Rows
 from ..variables import LabelSets, Variable
 from ..words import several
-from .codetext import codes_text, labels_text
 from .csvtext import csv_text
 from .ddiwrite import ddi_text
 from .delimitedtext import encoded

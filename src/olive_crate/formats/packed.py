@@ -23,7 +23,8 @@ from ..dataset import Dataset
 from ..errors import PlanError, SourceError, nearest
 from ..kernels import reference as kernels
 from ..plan import Plan
-from ..planfile import plan_from, plan_mapping
+from ..planfile import plan_from
+from ..plantext import plan_mapping
 from ..receipt import Receipt
 from ..rownumbers import RowNumbers
 from ..variables import Variable

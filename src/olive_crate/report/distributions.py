@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ..checks.counts import Counts, counts, titled
+from ..checks.counts import Counts, counts
+from ..checks.countstext import titled
 from ..choosing import Names, chosen
 from ..words import cut, several
 from .canvas import BLUE, INK, OLIVE, RUST, bare, figure, save
