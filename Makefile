@@ -16,7 +16,7 @@ demo: .venv/ready
 	$(BIN)/olive-crate demo demo
 
 test: .venv/ready
-	$(BIN)/python -m pytest
+	$(BIN)/python -m pytest -n auto
 
 lint: .venv/ready
 	$(BIN)/ruff check .
