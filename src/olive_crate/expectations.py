@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from typing import Any
 
 import msgspec
@@ -31,11 +31,6 @@ COMPARED = {
     "!=": np.not_equal,
 }
 KINDS = {"date": dt.date, "time": dt.time, "datetime": dt.datetime}
-
-
-def are_any(expect: Expect, variables: Iterable[Variable]) -> bool:
-    """Is anything expected at all?"""
-    return expect != Expect() or any(each.required or each.expect is not None for each in variables)
 
 
 class _Failed(msgspec.Struct):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import msgspec
 import numpy as np
@@ -18,7 +18,6 @@ from .dataset import Dataset
 from .detect.settle import Settled, settle
 from .dictionaries import with_dictionary
 from .errors import PlanError, nearest
-from .expectations import Watcher, are_any
 from .expectpart import Expect
 from .kernels.reference import Ints
 from .numerals import MarksMet
@@ -43,6 +42,9 @@ from .rownumbers import gathered
 from .sources import Source, open_source
 from .variables import Variable
 from .withheld import followed
+
+if TYPE_CHECKING:
+    from .expectations import Watcher
 
 T = TypeVar("T")
 
@@ -131,8 +133,10 @@ def watcher_of(reading: Reading) -> Watcher | None:
     """What the plan expects, ready to be held against the data; `None` where it is nothing."""
     plan = reading.settled.plan
     variables = [slot.variable for slot in reading.slots]
-    if not are_any(plan.expect, variables):
+    if plan.expect == Expect() and not any(each.required or each.expect for each in variables):
         return None
+    from .expectations import Watcher  # wakes up Arrow's compute functions
+
     totals = {
         name: _total(reading, name, total)
         for name, total in plan.expect.totals.items()
