@@ -272,6 +272,15 @@ def test_expectations_travel_in_plans_and_metadata(tmp_path, command):
             oc.load(SURVEY.encode(), expect=wrong)
 
 
+def test_what_cannot_be_told_of_a_part_is_not_checked_and_noted():
+    expect = EXPECTED | {"rows": 6, "relations": "score <= 100"}
+    part = oc.load(SURVEY.encode(), expect=expect, keep=["id", "day"]).receipt
+    assert part.met and part.expectations[0].what == "6 rows"
+    assert "expected but not checked: score <= 100; score is not kept" in part.notes
+    first = oc.load(SURVEY.encode(), expect=expect, limit=1).receipt
+    assert first.met and any("only the first rows" in note for note in first.notes)
+
+
 def test_planted_faults_are_found_and_clean_files_are_silent():
     suite = runpy.run_path(str(Path(__file__).parent.parent / "benchmarks" / "findings.py"))
     found, planted, missed, files, wolves = suite["score"]()

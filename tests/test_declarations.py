@@ -101,6 +101,15 @@ def test_variables_are_chosen_by_name_neighbours_pattern_and_declaration(survey)
             survey.declare(names, level="ordinal")
 
 
+def test_headings_may_hold_the_marks_of_patterns():
+    data = b"acid [%];Ok?;n*\n1;2;3\n"
+    labels = {"acid [%]": {"type": "number"}, "Ok?": {"label": "x"}, "n*": {"unit": "n"}}
+    made = oc.load(data, delimiter=";", variables=labels, order=["Ok?"])
+    assert made.names == ["Ok?", "acid [%]", "n*"] and made["n*"].variable.unit == "n"
+    assert made.declare("acid [%]", unit="%").declare("n*", label="y")["Ok?"].variable.label == "x"
+    assert Plan().rename("Ok?", "ok").reorder("acid [%]").order == ("acid [%]",)
+
+
 def test_headings_become_plain_names_and_stay_as_labels(survey):
     assert survey.names[0] == "q_id"
     assert survey["taste_fruity"].variable.label == "Taste: fruity"

@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow as pa
 
 from .codes import FIRST_CODE
-from .columns import Column
+from .columns import Column, decoded
 from .convert.dates import ANY_ZONED
 from .errors import PlanError, nearest
 from .kernels import reference as kernels
@@ -99,9 +99,7 @@ def checked_way(missing: str) -> str:
 
 def value_texts(column: Column) -> pa.Array:
     """The text of each value, null where there is none."""
-    values = column.values
-    if pa.types.is_dictionary(values.type):
-        values = values.cast(values.type.value_type)
+    values = decoded(column.values)
     if pa.types.is_string(values.type) or pa.types.is_large_string(values.type):
         return values
     if pa.types.is_int64(values.type):
@@ -114,6 +112,20 @@ def value_texts(column: Column) -> pa.Array:
     return pa.array(
         [None if each is None else word(each) for each in values.to_pylist()], pa.string()
     )
+
+
+def source_texts(column: Column) -> pa.Array:
+    """What stood in each cell, empty where it was blank; raises as `missing_texts`."""
+    import pyarrow.compute as pc
+
+    values = value_texts(column)
+    cells, texts = missing_texts(column)
+    if len(cells):
+        place = np.full(len(column), -1, np.int64)
+        place[cells] = np.arange(len(cells))
+        others = texts.take(kernels.arrow(place, place >= 0, pa.int64()))
+        values = pc.coalesce(values, others.cast(values.type))
+    return values.fill_null("") if values.null_count else values
 
 
 def missing_texts(column: Column) -> tuple[Ints, pa.Array]:

@@ -46,12 +46,20 @@ def resolve(names: str | Iterable[str], known: Sequence[str]) -> list[str]:
     return list(dict.fromkeys(found))
 
 
-def is_plain(names: Names) -> bool:
-    """Are these names as they are, which can be understood without knowing the variables?"""
-    if isinstance(names, Mapping):
-        return False
-    listed = [names] if isinstance(names, str) else list(names)
-    return not any(".." in name or any(mark in name for mark in "*?[") for name in listed)
+def named(names: str | Iterable[str], known: Sequence[str]) -> list[str]:
+    """The same where more variables may exist than are known: a new name is taken as it is.
+
+    A heading may hold the marks of a pattern (`acid [%]`, `Fermented?`); only what known names
+    follow is one.
+    """
+    found: list[str] = []
+    for name in [names] if isinstance(names, str) else names:
+        literal = isinstance(name, str) and name != "*" and ".." not in name
+        if literal and not any(fnmatchcase(each, name) for each in known):
+            found.append(name)
+        else:
+            found += _meant(name, known)
+    return list(dict.fromkeys(found))
 
 
 def _meant(name: str, known: Sequence[str]) -> list[str]:

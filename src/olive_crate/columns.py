@@ -100,6 +100,14 @@ class Column(msgspec.Struct, frozen=True, eq=False):
         number = int(self.reasons[index])
         return None if number == 0 else reason_words(self.variable, number)
 
+    def reason_names(self) -> np.ndarray:
+        """The reason of each cell in words, empty where it has a value."""
+        words = np.full(256, "", object)
+        for number in np.unique(self.reasons[self.reasons != 0]).tolist():
+            words[number] = reason_words(self.variable, number)
+        names: np.ndarray = words[self.reasons]
+        return names
+
     def reason_texts(self) -> pa.DictionaryArray:
         """The reasons as words, null where there is a value.
 
@@ -142,7 +150,7 @@ class Column(msgspec.Struct, frozen=True, eq=False):
         return (
             self.variable == other.variable
             and bool(np.array_equal(self.reasons, other.reasons))
-            and bool(_plain(self.values).equals(_plain(other.values)))
+            and bool(decoded(self.values).equals(decoded(other.values)))
             and self.withheld.equals(other.withheld)
         )
 
@@ -157,9 +165,14 @@ def reason_totals(reasons: np.ndarray) -> np.ndarray:
     return totals
 
 
-def _plain(values: pa.Array) -> pa.Array:
-    """Values as such; the order of a dictionary does not make them differ."""
+def decoded(values: pa.Array) -> pa.Array:
+    """Values as such, not as places in a dictionary."""
     return values.cast(values.type.value_type) if pa.types.is_dictionary(values.type) else values
+
+
+def encoded(values: pa.Array) -> pa.DictionaryArray:
+    """Values as places in a dictionary of the different ones."""
+    return values if pa.types.is_dictionary(values.type) else values.dictionary_encode()
 
 
 def reason_words(variable: Variable, number: int) -> str:

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 import msgspec
 
-from .choosing import Names, chosen, is_plain, resolve
+from .choosing import Names, chosen, named, resolve
 from .codes import value_labels
 from .errors import PlanError, nearest
 from .naming import Renaming, ordered, plain_names, renamed
@@ -27,10 +27,10 @@ OWN = ("from", "label")
 
 def declare(plan: Plan, names: Names, parts: Mapping[str, Any]) -> Plan:
     """See `Plan.declare`."""
-    if plan.listed or not is_plain(names):
+    if plan.listed or isinstance(names, Mapping):
         wanted = chosen(names, plan.variables)
     else:
-        wanted = [names] if isinstance(names, str) else [str(name) for name in names]
+        wanted = named(names, [each.name for each in plan.variables])
     given = dict(parts)
     new = given.pop("name", None)
     if new is not None and len(wanted) > 1:
@@ -129,8 +129,8 @@ def reorder(plan: Plan, names: Names, after: str | None) -> Plan:
         before = [*(plan.order or ()), *known]
         known = list(dict.fromkeys(before))
         order = ordered(chosen(names, plan.variables), known, after)
-    elif after is None and is_plain(names):
-        order = [names] if isinstance(names, str) else [str(name) for name in names]
+    elif after is None and not isinstance(names, Mapping):
+        order = named(names, known)
     else:
         raise PlanError("reorder: the plan does not list the variables; draft it first")
     return msgspec.structs.replace(plan, order=tuple(order))

@@ -12,16 +12,15 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from .celltexts import shown
-from .columns import Column
+from .columns import Column, decoded
 from .errors import PlanError, nearest
 from .expectpart import RELATION, SPAN, Expect, VariableExpect
 from .kernels.reference import Flags, Ints
 from .receipt import Expectation
-from .variables import Variable
+from .variables import NUMERIC, Variable
 from .words import several
 
 SHOWN = 10
-NUMERIC = ("integer", "number")
 COMPARED = {
     "<": np.less,
     "<=": np.less_equal,
@@ -116,9 +115,7 @@ class Watcher:
             other = present & ~column.is_in(expect.allowed)
             self._note(name, f"one of {listed}{more}", other, rows, column.values)
         if expect.pattern is not None:
-            texts = column.values
-            if pa.types.is_dictionary(texts.type):
-                texts = texts.cast(texts.type.value_type)
+            texts = decoded(column.values)
             hit = pc.match_substring_regex(texts.cast(pa.string()), f"^(?:{expect.pattern})$")
             good = np.asarray(hit.fill_null(True).to_numpy(zero_copy_only=False), bool)
             self._note(name, f'like "{expect.pattern}"', present & ~good, rows, texts)
@@ -203,9 +200,7 @@ class Watcher:
 
 
 def _flat(values: pa.Array) -> pa.Array:
-    if pa.types.is_dictionary(values.type):
-        return values.cast(values.type.value_type)
-    return values.cast(pa.int64()) if pa.types.is_duration(values.type) else values
+    return values.cast(pa.int64()) if pa.types.is_duration(values.type) else decoded(values)
 
 
 def _span(expect: VariableExpect) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 import msgspec
@@ -60,6 +60,33 @@ def expect_part(value: Any, at: str = "expect") -> Expect:
         if isinstance(total, str) and not ROW.fullmatch(total):
             raise PlanError(f'{at}.totals.{name}: expected a number or "row 12", got {total!r}')
     return made
+
+
+def expected_of(expect: Expect, not_kept: Sequence[str], limited: bool) -> tuple[Expect, list[str]]:
+    """What can be told without these variables, or of the first rows; and what cannot, in words."""
+    lost = set(not_kept)
+    left: list[str] = []
+
+    def told(what: str, names: Iterable[str]) -> bool:
+        missing = [name for name in names if name in lost]
+        if missing:
+            left.append(f"expected but not checked: {what}; {missing[0]} is not kept")
+        return not missing
+
+    key = expect.key if told(f"key {', '.join(expect.key)}", expect.key) else ()
+    relations = tuple(
+        each
+        for each in expect.relations
+        if (match := RELATION.fullmatch(each)) and told(each, (match["left"], match["right"]))
+    )
+    totals = {
+        name: total for name, total in expect.totals.items() if told(f"sum of {name}", [name])
+    }
+    rows = expect.rows
+    if limited and (rows is not None or totals):
+        left.append("expected but not checked: rows and sums, since only the first rows are read")
+        rows, totals = None, {}
+    return Expect(rows, key, relations, totals), left
 
 
 def variable_expect(value: Any, at: str = "expect") -> VariableExpect | None:

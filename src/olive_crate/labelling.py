@@ -9,6 +9,7 @@ import pyarrow as pa
 
 from .celltexts import shown
 from .codes import ValueLabel
+from .columns import encoded
 from .kernels import reference as kernels
 from .kernels.reference import Ints
 
@@ -34,10 +35,10 @@ def label_places(column: Column) -> Ints:
             places[hit & (places < 0)] = place
     elif labels:
         known = {str(each.value): place for place, each in enumerate(labels)}
-        encoded = values if pa.types.is_dictionary(values.type) else values.dictionary_encode()
-        words = [shown(each) for each in encoded.dictionary.to_pylist()]
+        coded = encoded(values)
+        words = [shown(each) for each in coded.dictionary.to_pylist()]
         table = np.array([*(known.get(word, -1) for word in words), -1], np.int64)
-        places = table[encoded.indices.fill_null(len(words)).to_numpy(zero_copy_only=False)]
+        places = table[coded.indices.fill_null(len(words)).to_numpy(zero_copy_only=False)]
     places[column.reasons != 0] = -1
     return places
 

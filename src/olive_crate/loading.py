@@ -18,7 +18,7 @@ from .dataset import Dataset
 from .detect.settle import Settled, settle
 from .dictionaries import with_dictionary
 from .errors import PlanError, nearest
-from .expectpart import Expect
+from .expectpart import Expect, expected_of
 from .kernels.reference import Ints
 from .numerals import MarksMet
 from .plan import Plan, with_options
@@ -114,8 +114,8 @@ def _loaded(settled: Settled, progress: Progress | None) -> Dataset:
         held.clear()
     rows = reading.tally.parts["data"]
     counts = [counts_of(column) for column in columns.values()]
-    receipt = receipt_of(reading, counts, rows, time.perf_counter() - began)
     watcher = watcher_of(reading)
+    receipt = receipt_of(reading, counts, rows, time.perf_counter() - began)
     if watcher is not None:
         watcher.add(list(columns.values()), np.concatenate([np.zeros(0, np.int64), *numbers]))
         receipt = msgspec.structs.replace(receipt, expectations=watcher.results())
@@ -130,19 +130,24 @@ def step_of(settled: Settled) -> int:
 
 
 def watcher_of(reading: Reading) -> Watcher | None:
-    """What the plan expects, ready to be held against the data; `None` where it is nothing."""
+    """What the plan expects, ready to be held against the data; `None` where it is nothing.
+
+    What cannot be told of a part of the variables or rows is left out, and noted.
+    """
     plan = reading.settled.plan
     variables = [slot.variable for slot in reading.slots]
     if plan.expect == Expect() and not any(each.required or each.expect for each in variables):
         return None
     from .expectations import Watcher  # wakes up Arrow's compute functions
 
+    expect, left = expected_of(plan.expect, reading.not_kept, plan.limit is not None)
+    reading.notes += [each for each in left if each not in reading.notes]
     totals = {
         name: _total(reading, name, total)
-        for name, total in plan.expect.totals.items()
+        for name, total in expect.totals.items()
         if isinstance(total, str)
     }
-    return Watcher(plan.expect, variables, totals)
+    return Watcher(expect, variables, totals)
 
 
 def _total(reading: Reading, name: str, where: str) -> float:

@@ -254,10 +254,11 @@ def _note_problems(reading: Reading, spans: Block, found: list[Found], stop: boo
 
 
 def _why(slot: Slot) -> str:
-    return f"is not {_article(base(slot.finder.rule.kind))}"
+    return f"is not {article(base(slot.finder.rule.kind))}"
 
 
-def _article(word: str) -> str:
+def article(word: str) -> str:
+    """The word with `a` or `an` before it."""
     return ("an " if word[0] in "aeiou" else "a ") + word
 
 

@@ -16,7 +16,7 @@ import numpy as np
 import pyarrow as pa
 
 from . import declaring
-from .celltexts import missing_texts, value_texts
+from .celltexts import missing_texts, source_texts
 from .choosing import Names, chosen
 from .codes import FIRST_CODE
 from .columns import Column
@@ -33,6 +33,7 @@ from .naming import Renaming, plain_names, renamed
 from .plan import Plan
 from .reading import (
     Slot,
+    article,
     final_kind,
     final_reasons,
     final_variable,
@@ -42,13 +43,12 @@ from .reading import (
 from .receipt import Change, Problems
 from .records.spans import Cells
 from .rownumbers import RowNumbers
-from .variables import TAKING, Variable, declared
+from .variables import NUMERIC, TAKING, Variable, declared
 from .withheld import Withheld, merged
 
 if TYPE_CHECKING:
     from .dataset import Dataset
 
-NUMERIC = ("integer", "number")
 TEXTUAL = ("text", "category")
 LARGEST = 2.0**63
 
@@ -115,7 +115,7 @@ def _taken_again(column: Column, asked: Variable, plan: Plan) -> Column:
     if column.variable.type in NUMERIC and asked.type in NUMERIC:
         found = _as_numbers(column, finder)
     else:
-        cells = cells_of(_source_texts(column))
+        cells = cells_of(source_texts(column))
         found = finder.take(cells, np.arange(len(column)))
         if is_stale(slot, found):
             finder.kind, finder.fixed = final_kind(slot), True
@@ -148,20 +148,6 @@ def cells_of(texts: pa.Array) -> Cells:
     ends = np.frombuffer(offsets, np.int64)[wide.offset : wide.offset + len(wide) + 1]
     buffer = kernels.padded(b"" if data is None else memoryview(data))
     return Cells(buffer, ends[:-1] + PAD, ends[1:] + PAD)
-
-
-def _source_texts(column: Column) -> pa.Array:
-    """What stood in each cell, as far as it is known; empty where it was blank."""
-    import pyarrow.compute as pc
-
-    values = value_texts(column)
-    cells, texts = missing_texts(column)
-    if len(cells):
-        place = np.full(len(column), -1, np.int64)
-        place[cells] = np.arange(len(cells))
-        others = texts.take(kernels.arrow(place, place >= 0, pa.int64()))
-        values = pc.coalesce(values, others.cast(values.type))
-    return values.fill_null("") if values.null_count else values
 
 
 def _as_numbers(column: Column, finder: Finder) -> Found:
@@ -236,14 +222,13 @@ def _changes(old: Column, new: Column, rows: RowNumbers | None) -> list[Change]:
     had, has = old.reasons == 0, new.reasons == 0
     kinds = (old.variable.type or "", new.variable.type or "")
     lost = had & ~has
-    moved = ~had & ~has & (_reason_names(old) != _reason_names(new))
+    moved = ~had & ~has & (old.reason_names() != new.reason_names())
     if kinds[0] == kinds[1] and not (lost | moved | (~had & has)).any():
         return []
     cells = new.withheld.cells[new.reasons[new.withheld.cells] == IS_UNREADABLE]
     fresh = cells[(old.reasons[cells] != IS_UNREADABLE) | (kinds[0] != kinds[1])]
     at = rows.at(fresh) if rows is not None else fresh + 1
-    kind = kinds[1] or "text"
-    why = f"is not {'an' if kind[0] in 'aeiou' else 'a'} {kind}"
+    why = f"is not {article(kinds[1] or 'text')}"
     return [
         Change(
             variable=new.variable.name,
@@ -261,16 +246,6 @@ def _changes(old: Column, new: Column, rows: RowNumbers | None) -> list[Change]:
 
 def _counted(column: Column, cells: Flags) -> dict[str, int]:
     return column.named(np.bincount(column.reasons[cells], minlength=256))
-
-
-def _reason_names(column: Column) -> np.ndarray:
-    """The reason of each cell in words, so that renumbered codes are no change."""
-    words = np.full(256, "", object)
-    words[1], words[2] = "blank", "unreadable"
-    for place, code in enumerate(column.variable.missing):
-        words[FIRST_CODE + place] = code.why
-    names: np.ndarray = words[column.reasons]
-    return names
 
 
 def rename(dataset: Dataset, names: str | Renaming, new: str | None = None) -> Dataset:

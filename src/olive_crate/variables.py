@@ -73,6 +73,7 @@ PARTS = tuple(field for field in Variable.__struct_encode_fields__ if field not 
 TAKING = ("type", "format", "true", "false", "missing", "codes_for_all")
 """The parts that say how cells are taken; the others only say what they mean."""
 TIMES = ("date", "time", "datetime")
+NUMERIC = ("integer", "number")
 
 
 def declared(

@@ -13,7 +13,7 @@ import pyarrow.compute as pc
 from ..celltexts import hidden, shown, shown_of
 from ..choosing import Names, chosen
 from ..codes import FIRST_CODE
-from ..columns import Column
+from ..columns import Column, decoded
 from ..dataset import Dataset
 from ..labelling import label_counts
 from ..variables import Variable
@@ -136,7 +136,7 @@ def _doubted(dataset: Dataset) -> Callable[[Variable], list[str]]:
 
 def _entry(position: int, column: Column, doubts: list[str]) -> Entry:
     values, variable = column.values, column.variable
-    plain = values.cast(values.type.value_type) if pa.types.is_dictionary(values.type) else values
+    plain = decoded(values)
     valid = len(plain) - plain.null_count
     smallest = largest = ""
     common: tuple[tuple[str, int], ...] = ()

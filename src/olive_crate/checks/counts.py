@@ -13,18 +13,17 @@ import pyarrow.compute as pc
 
 from ..celltexts import shown
 from ..choosing import Names, chosen
-from ..columns import Column, reason_totals
+from ..columns import Column, decoded, encoded, reason_totals
 from ..dataset import Dataset
 from ..errors import PlanError
 from ..labelling import label_for
-from ..variables import Variable
+from ..variables import NUMERIC, Variable
 from ..words import several
 from .ahead import ahead
 
 if TYPE_CHECKING:
     import pandas
 
-NUMERIC = ("integer", "number")
 SPAN = 1 << 16
 
 
@@ -227,9 +226,7 @@ def _tally(piece: Column) -> Iterator[tuple[Any, int]]:
     if pa.types.is_duration(values.type):
         values = values.cast(pa.int64())
     found = values.value_counts()
-    items = found.field("values").cast(piece.values.type, safe=False)
-    if pa.types.is_dictionary(items.type):
-        items = items.cast(items.type.value_type)
+    items = decoded(found.field("values").cast(piece.values.type, safe=False))
     for value, count in zip(items.to_pylist(), found.field("counts").to_pylist(), strict=True):
         if value is not None:
             yield value, count
@@ -294,7 +291,7 @@ def _crossed(dataset: Dataset, down: Variable, across: Variable) -> Crossed:
     total = both = 0
     pairs = zip(dataset.pieces(down.name), dataset.pieces(across.name), strict=True)
     for one, other in pairs:
-        left, right = _coded(one), _coded(other)
+        left, right = encoded(one.values), encoded(other.values)
         there = (one.reasons == 0) & (other.reasons == 0)
         width = len(right.dictionary) or 1
         places = left.indices.fill_null(0).to_numpy(zero_copy_only=False)[there].astype(np.int64)
@@ -310,11 +307,6 @@ def _crossed(dataset: Dataset, down: Variable, across: Variable) -> Crossed:
     acrosses = sorted({key[1] for key in met})
     grid = tuple(tuple(met.get((one, other), 0) for other in acrosses) for one in downs)
     return Crossed(down, across, tuple(downs), tuple(acrosses), grid, total, total - both)
-
-
-def _coded(piece: Column) -> pa.DictionaryArray:
-    values = piece.values
-    return values if pa.types.is_dictionary(values.type) else values.dictionary_encode()
 
 
 def _plain(value: Any) -> Any:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from ..celltexts import shown
-from ..variables import Variable
+from ..variables import NUMERIC, Variable
 from ..words import WIDTH, cut, several, table
-from .counts import NUMERIC, Count, Counts, Crossed, value_words
+from .counts import Count, Counts, Crossed, value_words
 
 
 def counts_text(made: Counts, width: int = WIDTH, most: int = 40) -> str:

@@ -15,14 +15,13 @@ from ..columns import Column
 from ..dataset import Dataset
 from ..errors import PlanError
 from ..kernels.reference import Flags, Ints
-from ..variables import Variable, parts_of
+from ..variables import NUMERIC, Variable, parts_of
 from ..words import WIDTH, name_list, several, table, wrapped
 from .reference import FigureDifference, figure_differences
 
 if TYPE_CHECKING:
     import pandas
 
-NUMERIC = ("integer", "number")
 EXAMPLES = 10
 
 
@@ -273,7 +272,7 @@ def _cells(
 
 def _differ(one: Column, other: Column, allowed: tuple[float, float]) -> tuple[Flags, float | None]:
     """Which cells differ: values, or the words for why there is none; the largest difference."""
-    left, right = _reasons(one), _reasons(other)
+    left, right = one.reason_names(), other.reason_names()
     differ = np.asarray(left != right)
     both = (one.reasons == 0) & (other.reasons == 0)
     if one.variable.type in NUMERIC and other.variable.type in NUMERIC:
@@ -287,15 +286,6 @@ def _differ(one: Column, other: Column, allowed: tuple[float, float]) -> tuple[F
     texts = [_comparable(each).fill_null("").to_pylist() for each in (one, other)]
     unequal = np.array([a != b for a, b in zip(*texts, strict=True)], bool)
     return differ | (both & unequal), None
-
-
-def _reasons(column: Column) -> np.ndarray:
-    words = np.full(256, "", object)
-    for number in np.unique(column.reasons[column.reasons != 0]).tolist():
-        first = int(np.argmax(column.reasons == number))
-        words[number] = column.why(first)
-    found: np.ndarray = words[column.reasons]
-    return found
 
 
 def _declarations(here: Dataset, there: Dataset, names: Sequence[str]) -> Iterable[PartDifference]:

@@ -10,11 +10,11 @@ from ..celltexts import shown
 from ..columns import Column
 from ..convert.suspects import Watch
 from ..kernels.reference import Ints
+from ..variables import NUMERIC
 from ..words import several
 from .findings import Finding
 
 Rows = Callable[[Ints], tuple[int, ...]]
-NUMERIC = ("integer", "number")
 FAR = 5.0
 """Distances between quartiles beyond the quartiles, from which on a value is far from the rest."""
 GAP = 2.0

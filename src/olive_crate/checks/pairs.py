@@ -15,9 +15,10 @@ import numpy as np
 from ..choosing import Names, chosen
 from ..dataset import Dataset
 from ..errors import PlanError, nearest
+from ..variables import NUMERIC
 from ..words import WIDTH, cut, table
 from .ahead import ahead
-from .summary import NUMERIC, complete_cases, mean_and_sd
+from .summary import complete_cases, mean_and_sd
 
 if TYPE_CHECKING:
     import pandas

@@ -8,17 +8,17 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from ..celltexts import missing_texts, value_texts
-from ..columns import Column
+from ..celltexts import source_texts, value_texts
+from ..columns import Column, encoded
 from ..dataset import Dataset
 from ..detect.heading import TOTAL
 from ..errors import PlanError
 from ..kernels.reference import Ints
+from ..variables import NUMERIC
 from ..words import several
 from .findings import Finding, Severity
 
 Rows = Callable[[Ints], tuple[int, ...]]
-NUMERIC = ("integer", "number")
 
 
 def row_findings(dataset: Dataset, rows: Rows) -> list[Finding]:
@@ -36,8 +36,7 @@ def _codes(column: Column) -> Ints:
     values = column.values
     if pa.types.is_duration(values.type):
         values = values.cast(pa.int64())
-    encoded = values if pa.types.is_dictionary(values.type) else values.dictionary_encode()
-    places = encoded.indices.fill_null(-1).to_numpy(zero_copy_only=False).astype(np.int64)
+    places = encoded(values).indices.fill_null(-1).to_numpy(zero_copy_only=False).astype(np.int64)
     return np.where(column.reasons == 0, places, -1 - column.reasons.astype(np.int64))
 
 
@@ -203,17 +202,11 @@ def _shifted(dataset: Dataset, rows: Rows) -> list[Finding]:
 
 
 def _texts(column: Column) -> pa.Array:
-    """What stands in each cell; empty where nothing does."""
-    texts = value_texts(column)
+    """What stands in each cell, as far as it is known; empty where nothing does."""
     try:
-        cells, others = missing_texts(column)
-    except PlanError:
-        return texts.fill_null("")
-    if len(cells):
-        place = np.full(len(column), -1, np.int64)
-        place[cells] = np.arange(len(cells))
-        texts = pc.coalesce(texts, others.take(pa.array(place, mask=place < 0)).cast(texts.type))
-    return texts.fill_null("")
+        return source_texts(column)
+    except PlanError:  # of an older packed file
+        return value_texts(column).fill_null("")
 
 
 PATTERNS = {

@@ -24,14 +24,13 @@ from ..choosing import Names, chosen
 from ..columns import Column
 from ..dataset import Dataset
 from ..kernels.reference import Flags
-from ..variables import Variable
+from ..variables import NUMERIC, Variable
 from ..words import WIDTH, several, table
 from .ahead import ahead
 
 if TYPE_CHECKING:
     import pandas
 
-NUMERIC = ("integer", "number")
 BLOCK = 1 << 16
 TIMED = {"date": pa.int32(), "time": pa.int64(), "datetime": pa.int64(), "duration": pa.int64()}
 

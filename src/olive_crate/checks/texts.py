@@ -8,7 +8,7 @@ from collections.abc import Callable
 import numpy as np
 import pyarrow as pa
 
-from ..columns import Column
+from ..columns import Column, encoded
 from ..convert.finding import Finder
 from ..convert.kinds import base, date_kinds, form
 from ..convert.rule import Rule
@@ -36,9 +36,9 @@ def text_findings(column: Column, plan: Plan, rows: Rows) -> list[Finding]:
     if len(there) < 5:
         return []
     values = column.values.drop_null()
-    encoded = values if pa.types.is_dictionary(values.type) else values.dictionary_encode()
-    words: list[str] = encoded.dictionary.to_pylist()
-    index = encoded.indices.to_numpy(zero_copy_only=False)
+    coded = encoded(values)
+    words: list[str] = coded.dictionary.to_pylist()
+    index = coded.indices.to_numpy(zero_copy_only=False)
     counts = np.bincount(index, minlength=len(words))
     name = column.variable.name
     kept = _kept_as_text(column, plan, words, counts, index, there, rows)

@@ -12,7 +12,7 @@ import pyarrow.compute as pc
 
 from ..celltexts import missing_texts
 from ..codes import FIRST_CODE
-from ..columns import Column
+from ..columns import Column, decoded
 from ..errors import PlanError
 
 if TYPE_CHECKING:
@@ -78,9 +78,7 @@ def with_codes(column: Column) -> pa.Array:
                 f'"{column.variable.name}": the code "{bad}" is no {kind}; '
                 'hand on with missing="null" or "reasons"'
             )
-    values = column.values
-    if pa.types.is_dictionary(values.type):
-        values = values.cast(values.type.value_type)
+    values = decoded(column.values)
     if pa.types.is_int64(values.type) and any(not each.is_integer() for each in back):
         values = values.cast(pa.float64())
     if pa.types.is_int64(values.type):

@@ -18,14 +18,13 @@ from ..codes import FIRST_CODE, MissingCode, ValueLabel
 from ..columns import Column
 from ..fields import Field
 from ..labelling import label_counts
-from ..variables import Variable
+from ..variables import NUMERIC, Variable
 from ..words import name_list
 
 if TYPE_CHECKING:
     from ..dataset import Dataset
 
 NAMESPACE = "ddi:codebook:2_5"
-NUMERIC = ("integer", "number")
 
 
 def ddi_text(dataset: Dataset, file: str, fields: Sequence[Field] = ()) -> tuple[str, list[str]]:

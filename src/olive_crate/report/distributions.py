@@ -11,13 +11,13 @@ import numpy as np
 from ..checks.counts import Counts, counts
 from ..checks.countstext import titled
 from ..choosing import Names, chosen
+from ..variables import NUMERIC
 from ..words import cut, several
 from .canvas import BLUE, INK, OLIVE, RUST, bare, figure, save
 
 if TYPE_CHECKING:
     from ..dataset import Dataset
 
-NUMERIC = ("integer", "number")
 FEW = 24
 MOST = 12
 BINS = 24
