@@ -6,10 +6,10 @@ from collections.abc import Sequence
 
 import msgspec
 
+from . import kernels
 from .convert.finding import MANY_ODD
 from .convert.kinds import base, form
 from .evidence import Evidence, Example
-from .kernels import reference as kernels
 from .numerals import proven
 from .plan import Plan
 from .reading import Reading, Slot, final_kind, problems_of

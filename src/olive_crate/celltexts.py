@@ -9,11 +9,11 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 
+from . import kernels
 from .codes import FIRST_CODE
 from .columns import Column, decoded
 from .convert.dates import ANY_ZONED
 from .errors import PlanError, nearest
-from .kernels import reference as kernels
 from .kernels.reference import Ints
 from .variables import Variable
 from .words import cut, several, width_of

@@ -8,9 +8,9 @@ import msgspec
 import numpy as np
 import pyarrow as pa
 
+from . import kernels
 from .codes import BLANK, FIRST_CODE, UNREADABLE
 from .errors import PlanError, nearest
-from .kernels import reference as kernels
 from .kernels.reference import Flags
 from .variables import Variable
 from .withheld import NOTHING, Withheld

@@ -13,11 +13,10 @@ import msgspec
 import numpy as np
 import pyarrow as pa
 
-from . import declaring
+from . import declaring, kernels
 from .choosing import Names, chosen
 from .columns import Column, Columns, Unread, in_pieces
 from .errors import PlanError, nearest
-from .kernels import reference as kernels
 from .naming import Renaming, ordered
 from .plan import Plan
 from .receipt import Receipt

@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pyarrow as pa
 
+from . import kernels
 from .celltexts import shown
 from .codes import ValueLabel
 from .columns import encoded
-from .kernels import reference as kernels
 from .kernels.reference import Ints
 
 if TYPE_CHECKING:

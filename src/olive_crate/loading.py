@@ -34,6 +34,7 @@ from .reading import (
     prepare,
     run,
     settled_values,
+    workers_for,
 )
 from .receipt import CellCounts
 from .records.encoding import BadByte
@@ -181,12 +182,13 @@ def _reread(reading: Reading, blocks: list[list[Found]]) -> None:
             slot.finder.kind = final_kind(slot)
             slot.finder.fixed = True
             slot.finder.mark_counts = slot.finder.mark_counts.copy()
-    for number, spans in enumerate(blocks_of(settled)):
-        for slot, held, numbers in zip(reading.slots, blocks, stale, strict=True):
-            if number in numbers:
-                held[number] = slot.finder.again(spans.field(slot.index))
-        if number == last:
-            return
+    with workers_for(settled) as workers:
+        for number, spans in enumerate(blocks_of(settled, workers=workers)):
+            for slot, held, numbers in zip(reading.slots, blocks, stale, strict=True):
+                if number in numbers:
+                    held[number] = slot.finder.again(spans.field(slot.index))
+            if number == last:
+                return
 
 
 def _column(slot: Slot, blocks: list[Found]) -> Column:

@@ -15,10 +15,10 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
+from . import kernels
 from .convert.finding import Finder
 from .detect.marks import find_marks, number_form, shapes_of
 from .evidence import Evidence, Example
-from .kernels import reference as kernels
 from .records.fixed import Block
 
 if TYPE_CHECKING:

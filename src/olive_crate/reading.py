@@ -9,13 +9,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any, cast
 
 import msgspec
 import numpy as np
 import pyarrow as pa
 
+from . import kernels
 from .choosing import resolve
 from .codes import MissingCode
 from .convert import convert
@@ -29,7 +29,6 @@ from .detect.settle import Settled
 from .errors import PlanError, UnreadableError
 from .evidence import Example
 from .finders import finder_for
-from .kernels import reference as kernels
 from .kernels.reference import Ints
 from .matching import columns_of, notes_on
 from .naming import ordered, plain_names
@@ -41,10 +40,13 @@ from .records.fixed import Block, FixedLayout
 from .records.spans import Cells
 from .records.tally import Tally
 from .variables import Variable
+from .workers import ALONE, Workers, usual_workers
 
 if TYPE_CHECKING:
     from .records.sheet import SheetLayout
 
+LITTLE = 4 << 20
+"""A source of fewer bytes is read on one thread."""
 Progress = Callable[[int, int | None, str], None]
 MOST_DECIMALS = 12
 """Numbers written with more are as a machine has them, and no number of decimals is meant."""
@@ -183,7 +185,9 @@ def _bare(unit: str) -> str:
     return "" if DATE_FORM.fullmatch(bare) else bare
 
 
-def blocks_of(settled: Settled, tally: Tally | None = None) -> Iterator[Block]:
+def blocks_of(
+    settled: Settled, tally: Tally | None = None, workers: Workers = ALONE
+) -> Iterator[Block]:
     """The data of a source, block after block; `tally` accounts for every line."""
     if settled.source.workbook is not None:
         from .records import sheet
@@ -191,7 +195,7 @@ def blocks_of(settled: Settled, tally: Tally | None = None) -> Iterator[Block]:
         return sheet.read_blocks(cast("SheetLayout", settled.layout), tally or Tally())
     if isinstance(settled.layout, FixedLayout):
         return fixed.read_blocks(settled.source, settled.layout, tally)
-    return delimited.read_blocks(settled.source, cast(Layout, settled.layout), tally)
+    return delimited.read_blocks(settled.source, cast(Layout, settled.layout), tally, workers)
 
 
 def run(
@@ -207,9 +211,9 @@ def run(
     reading.tally = Tally()
     stop = plan.unreadable == "stop"
     doubtful = is_open(reading)
-    with _workers(plan.workers or 1, len(reading.slots)) as each_slot:
-        for spans in blocks_of(settled, reading.tally):
-            found = each_slot(_taker(spans), reading.slots)
+    with workers_for(settled) as workers:
+        for spans in blocks_of(settled, reading.tally, workers):
+            found = workers.each(_taker(spans), reading.slots)
             _note_problems(reading, spans, found, stop)
             take(spans, found)
             if doubtful and reading.proof is None:
@@ -223,16 +227,11 @@ def _taker(spans: Block) -> Callable[[Slot], Found]:
     return lambda slot: slot.finder.take(spans.field(slot.index), spans.rows)
 
 
-@contextmanager
-def _workers(count: int, most: int) -> Iterator[Callable[..., list[Any]]]:
-    """A `map` over the columns of a block, on as many threads as asked for."""
-    if count < 2 or most < 2:
-        yield lambda work, items: [work(item) for item in items]
-        return
-    from concurrent.futures import ThreadPoolExecutor
-
-    with ThreadPoolExecutor(min(count, most)) as pool:
-        yield lambda work, items: list(pool.map(work, items))
+def workers_for(settled: Settled) -> Workers:
+    """As many threads as the plan asks for; else as usual, and one where there is little to do."""
+    size = settled.source.size
+    little = size is not None and size < LITTLE
+    return Workers(settled.plan.workers or (1 if little else usual_workers()))
 
 
 def _note_problems(reading: Reading, spans: Block, found: list[Found], stop: bool) -> None:

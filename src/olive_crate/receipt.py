@@ -12,8 +12,8 @@ from typing import Any, overload
 import msgspec
 import pyarrow as pa
 
+from . import kernels
 from .evidence import Evidence
-from .kernels import reference as kernels
 
 PROBLEMS_WRITTEN = 10_000
 

@@ -15,7 +15,7 @@ import msgspec
 import numpy as np
 import pyarrow as pa
 
-from . import declaring
+from . import declaring, kernels
 from .celltexts import missing_texts, source_texts
 from .choosing import Names, chosen
 from .codes import FIRST_CODE
@@ -26,7 +26,6 @@ from .convert.rule import IS_BLANK, IS_UNREADABLE, Converted
 from .declaring import called
 from .fields import Field
 from .finders import finder_for
-from .kernels import reference as kernels
 from .kernels.reference import Flags
 from .kernels.reference.words import PAD
 from .naming import Renaming, plain_names, renamed
@@ -155,7 +154,8 @@ def _as_numbers(column: Column, finder: Finder) -> Found:
     values, known, written = _numbers(column)
     reasons = np.where(known, 0, IS_BLANK).astype(np.uint8)
     rule, unread = finder.rule, np.zeros(0, np.int64)
-    by_value(values, known, reasons, rule.codes, rule.decimal, rule.implied)
+    by_value(values, reasons, rule.codes, rule.decimal, rule.implied)
+    known = reasons == 0
     parts = [ranged(values, reasons, rule.codes)]
     if rule.kind == "integer":
         values, whole, texts = _whole(values, known, rule.decimal)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from . import kernels
 from .detect.settle import settle
-from .kernels import reference as kernels
 from .plan import Plan, with_options
 from .reading import blocks_of
 from .sources import Source

@@ -8,7 +8,7 @@ import msgspec
 import numpy as np
 import pyarrow as pa
 
-from .kernels import reference as kernels
+from . import kernels
 from .kernels.reference import Ints
 
 

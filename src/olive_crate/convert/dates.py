@@ -12,8 +12,8 @@ import re
 import numpy as np
 import pyarrow as pa
 
-from ..kernels import reference as kernels
-from ..kernels.reference import Ints, times
+from .. import kernels
+from ..kernels.reference import Flags, Ints, times
 from ..records.spans import Cells
 from .missing import by_text
 from .rule import IS_BLANK, IS_UNREADABLE, Converted, Rule, reason_of
@@ -30,6 +30,7 @@ TYPES = {
     "datetime": pa.timestamp("us"),
     "duration": pa.duration("us"),
 }
+UNITS = {pa.date32(): times.DAYS, pa.time64("us"): times.OF_DAY}
 ISO_DURATION = re.compile(
     r"(?P<sign>[+-])?P(?:(?P<w>\d+)W)?(?:(?P<d>\d+)D)?"
     r"(?:T(?:(?P<h>\d+)H)?(?:(?P<m>\d+)M)?(?:(?P<s>\d+(?:[.,]\d{1,6})?)S)?)?"
@@ -49,50 +50,38 @@ def forms(rule: Rule) -> tuple[str, ...]:
 
 def convert_times(cells: Cells, rule: Rule) -> Converted:
     """Take cells as `date`, `time` or `datetime`."""
-    reasons = np.zeros(len(cells), np.uint8)
-    values = np.zeros(len(cells), np.int64)
-    valid = np.zeros(len(cells), bool)
-    pending, rest = np.arange(len(cells)), cells
     patterns = [times.compiled(form) for form in forms(rule)]
     kind = _arrow_type(rule, patterns[0])
-    for attempt, pattern in enumerate(patterns):
+    unit = UNITS.get(kind, times.SINCE_1970)
+
+    def read(some: Cells, attempt: int) -> tuple[np.ndarray, Flags]:
         exact = attempt > 0 or rule.format in (None, ANY_ZONED)
-        parts = times.parse(rest.buffer, rest.starts, rest.ends, pattern, exact)
-        good = parts.ok
-        if attempt == 0 and good.all():
-            values, valid, pending = _stored(kind, parts), good, pending[:0]
-            break
-        values[pending[good]] = _stored(kind, parts)[good]
-        valid[pending[good]] = True
-        pending, rest = pending[~good], rest.at(np.flatnonzero(~good))
-        if attempt == 0 and len(pending):
-            pending, rest = _set_missing_aside(rest, rule, pending, reasons)
-            again = times.parse(rest.buffer, rest.starts, rest.ends, pattern, exact)
-            values[pending[again.ok]] = _stored(kind, again)[again.ok]
-            valid[pending[again.ok]] = True
-            pending, rest = pending[~again.ok], rest.at(np.flatnonzero(~again.ok))
-        if not len(pending):
-            break
+        given = (some.buffer, some.starts, some.ends)
+        return kernels.read_times(*given, patterns[attempt], exact, unit)
+
+    values, valid = read(cells, 0)
+    reasons = np.zeros(len(cells), np.uint8)
+    pending = np.flatnonzero(~valid)
+    if len(pending):
+        pending, rest = _set_missing_aside(cells.at(pending), rule, pending, reasons)
+        for attempt in range(len(patterns)):
+            if not len(pending):
+                break
+            more, good = read(rest, attempt)
+            values[pending[good]] = more[good]
+            valid[pending[good]] = True
+            pending, rest = pending[~good], rest.at(np.flatnonzero(~good))
     reasons[pending] = IS_UNREADABLE
     if rule.codes:
         coded = by_text(cells.trimmed(), rule.codes)
         hit = valid & (coded >= 0)
         reasons[hit] = reason_of(0) + coded[hit]
         valid &= ~hit
-    stored = values.astype(np.int32) if kind == pa.date32() else values
-    return Converted(kernels.arrow(stored, valid, kind), reasons, pending)
+    return Converted(kernels.arrow(values, valid, kind), reasons, pending)
 
 
 def _arrow_type(rule: Rule, pattern: times.Pattern) -> pa.DataType:
     return pa.timestamp("us", "UTC") if pattern.has_zone else TYPES[rule.kind]
-
-
-def _stored(kind: pa.DataType, parts: times.Parts) -> Ints:
-    if kind == pa.date32():
-        return parts.days
-    if kind == pa.time64("us"):
-        return parts.micros
-    return parts.days * times.DAY_US + parts.micros
 
 
 def _set_missing_aside(

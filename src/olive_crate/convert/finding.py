@@ -13,7 +13,7 @@ import msgspec
 import numpy as np
 import pyarrow as pa
 
-from ..kernels import reference as kernels
+from .. import kernels
 from ..kernels.reference import Flags, Ints
 from ..records.spans import Cells
 from ..withheld import NOTHING, Withheld, merged
@@ -23,6 +23,7 @@ from .levels import Scale
 from .missing import found_in
 from .rule import MARKS, PRESENT, Converted, Rule
 from .suspects import Watch
+from .text import missing
 
 NARROW = ("integer", "number", "date", "datetime", "zoned", "time")
 WIDER = {"integer": "number"}
@@ -141,6 +142,7 @@ class Finder(msgspec.Struct, eq=False):
         rule = self.rules.get(kind)
         if rule is None:
             rule = rule_for(self.rule, kind, not self.declared)
+            rule = msgspec.structs.replace(rule, early=True)
             self.rules[kind] = rule
         done = convert(cells, rule)
         if not len(done.unread) or kind in ("text", "category"):
@@ -216,8 +218,7 @@ class Finder(msgspec.Struct, eq=False):
 
     def _nothing(self, cells: Cells) -> tuple[Found, Ints]:
         """The block taken as holding no value, and the indices of cells that hold one."""
-        done = convert(cells, msgspec.structs.replace(self.rule, kind="text"))
-        reasons = done.reasons.copy()
+        reasons = missing(cells.trimmed(self.rule.trim), self.rule)
         filled = np.flatnonzero(reasons == PRESENT)
         mark = found_in(cells.at(filled).trimmed(), MARKS)
         hit = mark >= 0

@@ -60,6 +60,9 @@ class Scale(msgspec.Struct, eq=False):
         self._hold(values)
 
     def _words(self, values: pa.Array) -> None:
+        if pa.types.is_dictionary(values.type):
+            self._repeated(values)
+            return
         if values.null_count:
             values = values.drop_null()
         if not len(values):
@@ -78,6 +81,17 @@ class Scale(msgspec.Struct, eq=False):
         if self.compared < COMPARED:
             self.differ &= many == len(values) or self.compared + len(values) > COMPARED
         self._hold(values)
+
+    def _repeated(self, values: pa.DictionaryArray) -> None:
+        """Texts that are places among few different ones."""
+        count, many = len(values) - values.null_count, len(values.dictionary)
+        if self.few is not None:
+            self.few = None if many > FEW else self.few | set(values.dictionary.to_pylist())
+            self.few = None if self.few is not None and len(self.few) > FEW else self.few
+        self.rising = False
+        if self.compared < COMPARED:
+            self.differ &= many == count or self.compared + count > COMPARED
+        self._hold(values.dictionary)
 
     def _hold(self, values: pa.Array) -> None:
         """Keep values to be compared at the end, as long as none has been met twice."""

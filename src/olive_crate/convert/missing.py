@@ -6,14 +6,13 @@ from collections.abc import Sequence
 from functools import lru_cache
 
 import numpy as np
-import pyarrow as pa
 
+from .. import kernels
 from ..codes import MissingCode
-from ..kernels import reference as kernels
 from ..kernels.reference import Flags, Ints
 from ..records.spans import Cells
 from ..withheld import NOTHING, Withheld
-from .rule import number_of, reason_of
+from .rule import PRESENT, number_of, reason_of
 
 
 @lru_cache(maxsize=1024)
@@ -32,51 +31,32 @@ def texts_of(codes: tuple[MissingCode, ...]) -> tuple[tuple[str, ...], tuple[int
 def by_text(cells: Cells, codes: tuple[MissingCode, ...]) -> Ints:
     """For each (trimmed) cell the place of the code it is the text of, or -1."""
     ways, places = texts_of(codes)
-    return _places(cells, ways, np.array(places, np.int64))
+    if not ways:
+        return np.full(len(cells), -1, np.int64)
+    found = kernels.match(cells.buffer, cells.starts, cells.ends, ways)
+    return np.append(np.array(places, np.int64), -1)[found]
 
 
 def found_in(cells: Cells, words: Sequence[str]) -> Ints:
     """For each (trimmed) cell the place of the word it is, or -1."""
-    return _places(cells, words, np.arange(len(words)))
-
-
-def _places(cells: Cells, words: Sequence[str], places: Ints) -> Ints:
-    found = np.full(len(cells), -1, np.int64)
-    if not words or not len(cells):
-        return found
-    lengths = cells.ends - cells.starts
-    longest = max(len(word.encode("utf-8")) for word in words)
-    maybe = np.flatnonzero(lengths <= longest)
-    if len(maybe):
-        texts = kernels.texts(cells.buffer, cells.starts[maybe], cells.ends[maybe])
-        hits = _index_in(texts, words)
-        found[maybe] = np.where(hits < 0, -1, places[hits])
-    return found
-
-
-def _index_in(texts: pa.StringArray, words: Sequence[str]) -> Ints:
-    """For each text its place among the words, or -1."""
-    if len(texts) <= kernels.FEW:
-        place = {word: index for index, word in enumerate(words)}
-        return np.array([place.get(text, -1) for text in texts.to_pylist()], np.int64)
-    import pyarrow.compute as pc
-
-    return kernels.or_minus_one(pc.index_in(texts, kernels.strings(words)))
+    return kernels.match(cells.buffer, cells.starts, cells.ends, words)
 
 
 def by_value(
     values: np.ndarray,
-    valid: Flags,
     reasons: np.ndarray,
     codes: tuple[MissingCode, ...],
     decimal: str,
     implied: int = 0,
 ) -> None:
-    """Give the reasons of codes to the numbers that are codes; changes `valid` and `reasons`."""
+    """Give the reasons of codes to the numbers that are codes; changes `reasons`."""
+    valid: Flags | None = None
     for place, code in enumerate(codes):
         low, high = _span(code, decimal, implied)
         if low is None and high is None:
             continue
+        if valid is None:
+            valid = reasons == PRESENT
         hit = valid.copy()
         if low is not None:
             hit &= values >= low

@@ -14,12 +14,12 @@ import msgspec
 import numpy as np
 import pyarrow as pa
 
-from ..kernels import reference as kernels
-from ..kernels.reference import Flags, Ints, columns, numbers
+from .. import kernels
+from ..kernels.reference import Flags, Ints, NumbersRead, Wanted, numbers
 from ..records.spans import Cells
 from ..withheld import NOTHING, Withheld, merged
 from .missing import by_text, by_value, ranged
-from .rule import IS_BLANK, IS_UNREADABLE, Converted, Rule, reason_of
+from .rule import IS_UNREADABLE, PRESENT, Converted, Rule, reason_of
 from .signs import sign_in_front
 
 CURRENCY = tuple(sign.encode("utf-8") for sign in "€$£¥₹₺₽₪")
@@ -27,30 +27,30 @@ SPACES = tuple(sign.encode("utf-8") for sign in (" ", "\t", "\u00a0", "\u202f", 
 QUOTES = tuple(sign.encode("utf-8") for sign in ("'", "\u2019"))
 
 
+NONE = np.zeros(0, np.int64)
+
+
 def convert_numbers(cells: Cells, rule: Rule) -> Converted:
     """Take cells as `integer` or `number`."""
     whole = rule.kind == "integer"
     if rule.sign is not None:
         cells = sign_in_front(cells, rule.sign)
-    values, ok, most = _plain(cells, rule)
-    reasons = np.zeros(len(cells), np.uint8)
+    values, reasons, most, left = _plain(cells, rule)
     inexact = 0
-    pending = np.zeros(0, np.int64) if ok.all() else np.flatnonzero(~ok)
-    if len(pending):
-        values = values.copy()
-        ok = ok.copy()
-        pending, deep, inexact = _the_rest(cells, rule, pending, values, ok, reasons)
+    pending = np.flatnonzero(reasons == IS_UNREADABLE) if left else NONE
+    if left:
+        pending, deep, inexact = _the_rest(cells, rule, pending, values, reasons)
         most = max(most, deep)
     held = NOTHING
     if rule.codes:
-        by_value(values, ok, reasons, rule.codes, rule.decimal, rule.implied)
+        by_value(values, reasons, rule.codes, rule.decimal, rule.implied)
         held = ranged(values, reasons, rule.codes)
         if whole and len(pending):
             pending, more = _coded_numbers(cells, rule, pending, reasons)
             held = merged([held, more])
-    reasons[pending] = IS_UNREADABLE
     kind = pa.int64() if whole else pa.float64()
-    return Converted(kernels.arrow(values, ok, kind), reasons, pending, most, inexact, held)
+    valid = reasons == PRESENT if reasons.any() else None
+    return Converted(kernels.arrow(values, valid, kind), reasons, pending, most, inexact, held)
 
 
 def _coded_numbers(
@@ -65,50 +65,33 @@ def _coded_numbers(
     return pending[~hit], Withheld(pending[done.ranged.cells], done.ranged.texts)
 
 
-def _plain(cells: Cells, rule: Rule) -> tuple[np.ndarray, Flags, int]:
-    """Plain numerals: their values, where they are such, and the most decimals."""
-    whole = rule.kind == "integer"
-    decimal = 0 if whole else ord(rule.decimal)
-    if cells.grid is not None and columns.fits(cells.grid.width):
-        grid = (*cells.grid, len(cells))
-        numerals = columns.parse(cells.buffer, *grid, decimal, rule.strict)
-    else:
-        numerals = numbers.parse(cells.buffer, cells.starts, cells.ends, decimal)
-    if rule.implied:
-        numerals = numbers.with_implied(numerals, rule.implied)
-    values, ok = numbers.integers(numerals) if whole else numbers.floats(numerals)
-    if rule.strict and numerals.padded is not None:
-        ok = ok & ~numerals.padded
-    return values, ok, numerals.most_decimals()
+def _plain(cells: Cells, rule: Rule) -> NumbersRead:
+    """Plain numerals and blanks; what is neither is left."""
+    wanted = Wanted(rule.kind == "integer", ord(rule.decimal), rule.strict, rule.implied)
+    if cells.grid is not None:
+        return kernels.read_column(cells.buffer, *cells.grid, len(cells), wanted)
+    return kernels.read_numbers(cells.buffer, cells.starts, cells.ends, wanted)
 
 
 def _the_rest(
-    cells: Cells, rule: Rule, pending: Ints, values: np.ndarray, ok: Flags, reasons: np.ndarray
+    cells: Cells, rule: Rule, pending: Ints, values: np.ndarray, reasons: np.ndarray
 ) -> tuple[Ints, int, int]:
     """Work through the cells that are no plain numerals; returns those left unread."""
     rest = cells.at(pending).trimmed()
-    empty = rest.starts == rest.ends
-    reasons[pending[empty]] = IS_BLANK
-    pending, rest = pending[~empty], rest.at(np.flatnonzero(~empty))
     code = by_text(rest, rule.codes)
     coded = code >= 0
     reasons[pending[coded]] = reason_of(0) + code[coded]
     pending, rest = pending[~coded], rest.at(np.flatnonzero(~coded))
     most = inexact = 0
-    for reader in (_plain_again, _other_forms, _one_by_one):
+    for reader in (_other_forms, _one_by_one):
         if not len(pending):
             break
         read, good, decimals, lost = reader(rest, rule)
         values[pending[good]] = read[good]
-        ok[pending[good]] = True
+        reasons[pending[good]] = PRESENT
         most, inexact = max(most, decimals), inexact + lost
         pending, rest = pending[~good], rest.at(np.flatnonzero(~good))
     return pending, most, inexact
-
-
-def _plain_again(cells: Cells, rule: Rule) -> tuple[np.ndarray, Flags, int, int]:
-    """Plain numerals, now that the blanks around them are gone."""
-    return *_plain(cells, rule), 0
 
 
 def _other_forms(cells: Cells, rule: Rule) -> tuple[np.ndarray, Flags, int, int]:

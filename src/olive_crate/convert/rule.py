@@ -64,6 +64,8 @@ class Rule(msgspec.Struct, frozen=True, eq=False):
     """`trailing` or `overpunched`, where the sign does not stand in front."""
     cells_of_sheet: bool = False
     """Dates and times of a sheet's own kind stand there as ISO 8601, whatever the format."""
+    early: bool = False
+    """Texts that repeat may be given as places in a dictionary."""
     strict: bool = False
     """Only what is surely of this kind counts: no currency signs, no numbers padded with zeros."""
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..kernels import reference as kernels
+from .. import kernels
 from ..kernels.reference import PAD
 from ..records.spans import Cells
 

@@ -5,28 +5,45 @@ from __future__ import annotations
 import numpy as np
 import pyarrow as pa
 
-from ..kernels import reference as kernels
+from .. import kernels
 from ..records.spans import Cells
 from .missing import by_text
 from .rule import IS_UNREADABLE, PRESENT, Converted, Rule, reason_of
 
 TRUE = ("true", "t", "yes", "y", "1")
+PROBED = 1024
 FALSE = ("false", "f", "no", "n", "0")
 
 
 def convert_text(cells: Cells, rule: Rule) -> Converted:
     """Take cells as `text` or `category`, just as they are written."""
     cells = cells.trimmed(rule.trim)
-    reasons = _missing(cells, rule)
-    values = kernels.texts(cells.buffer, cells.starts, cells.ends, reasons == PRESENT)
+    reasons = missing(cells, rule)
+    runs = (cells.buffer, cells.starts, cells.ends, reasons)
+    values = None
     if rule.kind == "category":
-        values = values.dictionary_encode()
+        values = kernels.encoded(*runs)
+    elif rule.early and len(cells) > kernels.FEW:
+        values = _repeating(cells, reasons)
+    if values is None:
+        values = kernels.texts(*runs)
     return Converted(values, reasons, np.zeros(0, np.int64))
 
 
-def _missing(cells: Cells, rule: Rule) -> np.ndarray:
+def _repeating(cells: Cells, reasons: np.ndarray) -> pa.DictionaryArray | None:
+    """The cells as places among the different texts, where these are few; judged by the first."""
+    starts, ends = cells.starts, cells.ends
+    head = (cells.buffer, starts[:PROBED], ends[:PROBED], reasons[:PROBED])
+    probe = kernels.encoded(*head)
+    if probe is None or len(probe.dictionary) > PROBED // 8:
+        return None
+    return kernels.encoded(cells.buffer, starts, ends, reasons, len(cells) // 16)
+
+
+def missing(cells: Cells, rule: Rule) -> np.ndarray:
+    """The reasons of cells that are blank or a code; 0 for all others."""
     blank = kernels.blank(cells.buffer, cells.starts, cells.ends)
-    reasons = blank.astype(np.uint8)  # IS_BLANK is 1
+    reasons = blank.view(np.uint8)  # IS_BLANK is 1
     if rule.codes:
         code = by_text(cells.trimmed(), rule.codes)
         reasons = np.where(code >= 0, reason_of(0) + code, reasons).astype(np.uint8)
@@ -36,7 +53,7 @@ def _missing(cells: Cells, rule: Rule) -> np.ndarray:
 def convert_booleans(cells: Cells, rule: Rule) -> Converted:
     """Take cells as `boolean`, by the words declared for true and false, without regard to case."""
     cells = cells.trimmed()
-    reasons = _missing(cells, rule)
+    reasons = missing(cells, rule)
     texts = kernels.texts(cells.buffer, cells.starts, cells.ends).dictionary_encode()
     true = {word.casefold() for word in rule.true or TRUE}
     false = {word.casefold() for word in rule.false or FALSE}

@@ -8,8 +8,8 @@ from collections.abc import Sequence
 import msgspec
 import numpy as np
 
+from .. import kernels
 from ..evidence import Evidence
-from ..kernels import reference as kernels
 from ..kernels.reference import PAD, Marks
 
 CANDIDATES = ("\t", ";", "|", ",")
@@ -76,7 +76,7 @@ def with_delimiter(marks: Marks, delimiter: str) -> Marks:
 def field_counts(text: bytes, final: bool, marks: Marks) -> np.ndarray:
     """How many fields each record has, blank rows and comments left out."""
     buffer = kernels.padded(text)
-    found = kernels.split(buffer, PAD, PAD + len(text), marks, final)
+    found = kernels.structure(buffer, PAD, PAD + len(text), marks, final)
     counts = np.diff(found.record)
     first = found.starts[found.record[:-1]]
     blank = (counts == 1) & kernels.blank(buffer, first, found.ends[found.record[:-1]])

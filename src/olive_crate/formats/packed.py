@@ -18,10 +18,10 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
+from .. import kernels
 from ..columns import Column, Columns, Unread, told_apart
 from ..dataset import Dataset
 from ..errors import PlanError, SourceError, nearest
-from ..kernels import reference as kernels
 from ..plan import Plan
 from ..planfile import plan_from
 from ..plantext import plan_mapping

@@ -1,6 +1,150 @@
-"""The hot loops.
+"""The hot loops: one interface, and two implementations that give the same results.
 
-Everything that touches each byte or each cell of a file stands here and works on whole arrays. The
-rest of the program sees only this interface; `reference` is the implementation in NumPy, which says
-plainly what is meant and is always there.
+`reference` is in NumPy: clear, portable, always there. `compiled` does the same in C++, several
+times as fast, where the package could be built with a compiler. The environment variable
+`OLIVE_CRATE_KERNELS` chooses one of them; without it the compiled ones are used if they are there.
 """
+
+from __future__ import annotations
+
+import os
+from types import ModuleType
+
+from . import reference
+from .reference import (
+    FEW,
+    PAD,
+    arrow,
+    bitmap,
+    or_minus_one,
+    padded,
+    ranges,
+    squeezed,
+    strings,
+    table,
+    trimmed_table,
+    whole_numbers,
+)
+
+CHOICE = "OLIVE_CRATE_KERNELS"
+NAMES = ("compiled", "reference")
+
+blank = reference.blank
+cut = reference.cut
+encoded = reference.encoded
+is_utf8 = reference.is_utf8
+line_ends = reference.line_ends
+match = reference.match
+read_column = reference.read_column
+read_numbers = reference.read_numbers
+read_times = reference.read_times
+split = reference.split
+structure = reference.structure
+texts = reference.texts
+trimmed = reference.trimmed
+
+SWITCHED = (
+    "blank",
+    "cut",
+    "encoded",
+    "is_utf8",
+    "line_ends",
+    "match",
+    "read_column",
+    "read_numbers",
+    "read_times",
+    "split",
+    "structure",
+    "texts",
+    "trimmed",
+)
+_in_use = "reference"
+
+
+def _module(name: str) -> ModuleType:
+    if name == "reference":
+        return reference
+    from . import compiled
+
+    return compiled
+
+
+def use(name: str) -> None:
+    """Read with the kernels of this name from now on.
+
+    Raises `ValueError` for a name that is not of `NAMES`, `ImportError` if the compiled kernels
+    were not built.
+    """
+    global _in_use
+    if name not in NAMES:
+        raise ValueError(f'{CHOICE}: "{name}" is neither of {", ".join(NAMES)}')
+    try:
+        module = _module(name)
+    except ImportError as error:
+        raise ImportError(
+            f"{CHOICE}: the compiled kernels are not there ({error}); install the package where "
+            "there is a C++ compiler, or use the reference kernels"
+        ) from None
+    for each in SWITCHED:
+        globals()[each] = getattr(module, each)
+    _in_use = name
+
+
+def in_use() -> str:
+    """The name of the kernels in use, and what the compiled ones run on: `compiled (avx2)`."""
+    if _in_use == "reference":
+        return _in_use
+    from .compiled import instructions
+
+    return f"{_in_use} ({instructions()})"
+
+
+def are_compiled() -> bool:
+    """Are the compiled kernels in use?"""
+    return _in_use == "compiled"
+
+
+def _start() -> None:
+    wanted = os.environ.get(CHOICE, "")
+    if wanted:
+        use(wanted)
+        return
+    try:
+        use("compiled")
+    except ImportError:
+        use("reference")
+
+
+_start()
+
+__all__ = [
+    "FEW",
+    "NAMES",
+    "PAD",
+    "are_compiled",
+    "arrow",
+    "bitmap",
+    "blank",
+    "cut",
+    "encoded",
+    "in_use",
+    "is_utf8",
+    "line_ends",
+    "match",
+    "or_minus_one",
+    "padded",
+    "ranges",
+    "read_column",
+    "read_numbers",
+    "read_times",
+    "split",
+    "squeezed",
+    "strings",
+    "structure",
+    "table",
+    "texts",
+    "trimmed",
+    "trimmed_table",
+    "use",
+    "whole_numbers",
+]

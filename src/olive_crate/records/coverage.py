@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, cast
 import msgspec
 import numpy as np
 
+from .. import kernels
 from ..fields import Field, gaps
-from ..kernels import reference as kernels
 from ..kernels.reference import Flags
 from .spans import Cells
 from .tally import Tally

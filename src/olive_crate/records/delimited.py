@@ -1,8 +1,9 @@
 """Delimited text to spans, a block at a time.
 
 Three stages, each a generator of plain values: `raw_blocks` cuts the stream into blocks of whole
-records; `_parted` gives each record its part (heading, data, comment, blank, skipped) and counts;
-`read_blocks` holds back what the end of the file still decides, and shapes the data into spans.
+records, on several threads if there are; `_parted` gives each record its part (heading, data,
+comment, blank, skipped) and counts; `read_blocks` holds back what the end of the file still
+decides, and shapes the data into spans. A block of nothing but data goes straight through.
 Every line is counted twice: by its part here, and by its line end in the bytes.
 """
 
@@ -11,21 +12,23 @@ from __future__ import annotations
 import itertools
 from collections import deque
 from collections.abc import Iterator
-from typing import IO, cast
+from typing import IO, NamedTuple, cast
 
 import msgspec
 import numpy as np
 
+from .. import kernels
 from ..errors import LayoutError
-from ..kernels import reference as kernels
-from ..kernels.reference import PAD, Bytes, Flags, Ints, Marks, Structure
+from ..kernels.reference import PAD, Bytes, Flags, Ints, Marks, Structure, Table
 from ..sources import Source
+from ..workers import ALONE, Workers
 from .encoding import bad_byte, utf8_pieces
 from .spans import Spans, shaped
 from .tally import BLANK, COMMENT, CONTINUED, DATA, HEADING, SKIPPED, CountedStream, Tally
 
 PADDING = bytes(PAD)
 LARGEST = (1 << 31) - 4 * PAD
+NONE = np.zeros(0, np.int64)
 
 
 class Layout(msgspec.Struct, frozen=True, eq=False):
@@ -48,22 +51,50 @@ class Layout(msgspec.Struct, frozen=True, eq=False):
     """Bytes read at a time."""
 
 
-class RawBlock(msgspec.Struct, frozen=True, eq=False):
-    """Whole records of a piece of the source."""
+class Cut(msgspec.Struct, frozen=True, eq=False):
+    """A piece of the source that seems to end where a record ends."""
 
     text: bytes
-    """The piece as it was read, between paddings."""
-    structure: Structure
+    """Between paddings; what comes behind `high` is not of this piece."""
+    high: int
+    offset: int
+    """Where it starts in the source's text."""
+    final: bool
+
+    @property
+    def buffer(self) -> Bytes:
+        return np.frombuffer(self.text, np.uint8)
+
+
+class RawBlock(msgspec.Struct, eq=False):
+    """Whole records of a piece of the source."""
+
+    cut: Cut
+    marks: Marks
+    found: Structure | Table
     first_row: int
+    line_ends: int
+    """Line ends in the bytes, counted apart from the records."""
+    all_fields: Structure | None = None
+
+    @property
+    def structure(self) -> Structure:
+        """The records with whatever fields they have."""
+        if isinstance(self.found, Structure):
+            return self.found
+        if self.all_fields is None:
+            cut = self.cut
+            self.all_fields = kernels.structure(cut.buffer, PAD, cut.high, self.marks, True)
+        return self.all_fields
 
     @property
     def rows(self) -> Ints:
         """The number of the row on which each record starts."""
-        return self.structure.lines[:-1] + self.first_row
+        return self.found.lines[:-1] + self.first_row
 
     @property
     def next_row(self) -> int:
-        return int(self.structure.lines[-1]) + self.first_row
+        return int(self.found.lines[-1]) + self.first_row
 
 
 class _Parted(msgspec.Struct, frozen=True, eq=False):
@@ -72,60 +103,94 @@ class _Parted(msgspec.Struct, frozen=True, eq=False):
     raw: RawBlock
     data: Ints
     part: dict[str, Flags]
-    even: bool
-    """All of its records are data, with as many fields as there should be."""
 
 
-def raw_blocks(source: Source, layout: Layout, tally: Tally | None = None) -> Iterator[RawBlock]:
+def raw_blocks(
+    source: Source, layout: Layout, tally: Tally | None = None, workers: Workers = ALONE
+) -> Iterator[RawBlock]:
     """Blocks of whole records, from the first line that is not skipped as a title.
+
+    A piece is cut behind the last line end that is not quoted if quotes open and close in turn. The
+    scan, which begins where a record begins, shows whether that was so: a piece that was cut within
+    quotes is put together with the next one, and both are scanned again.
 
     Raises `LayoutError` for a quote that is never closed, `SourceError` for bytes that are not of
     the encoding.
     """
     tally = tally if tally is not None else Tally()
-    carried, row, offset, size = b"", 1, 0, layout.block
-    beyond_ascii = False
     with source.open() as opened:
         stream = CountedStream(opened, tally)
         pieces = utf8_pieces(cast(IO[bytes], stream), layout.encoding, layout.block, source.name)
-        piece = next(pieces, b"")
-        to_skip = layout.skip
-        while True:
-            following = _gathered(pieces, size, layout.block)
-            final = not following
-            while to_skip:
-                if carried:
-                    carried, piece = b"", carried + piece
-                cut = _line_end(piece, final)
-                if cut < 0:
-                    break
-                _count_title(tally, piece[:cut], row, layout)
-                piece, row, to_skip, offset = piece[cut:], row + 1, to_skip - 1, offset + cut
-            text = b"".join((PADDING, carried, piece, PADDING))
-            high = len(text) - PAD
-            consumed = PAD
-            if not to_skip and high > PAD:
-                if high > LARGEST:
-                    raise LayoutError(f"{source.name}: row {row} is longer than 2 GB")
-                buffer = np.frombuffer(text, np.uint8)
-                marks = msgspec.structs.replace(layout.marks, returns=b"\r" in text)
-                structure = kernels.split(buffer, PAD, high, marks, final)
-                if final and structure.open_quote >= 0:
-                    raise _left_open(source, layout, text, structure.open_quote, row)
-                consumed = structure.consumed
-                if len(structure.heads):
-                    if not text.isascii():
-                        _check_utf8(source, layout, text[PAD:consumed], (row, offset), beyond_ascii)
-                        beyond_ascii = True
-                    block = RawBlock(text, structure, row)
-                    yield block
-                    row = block.next_row
-            if final:
-                return
-            empty = consumed == PAD and not to_skip
-            size = max(2 * (high - PAD), layout.block) if empty else layout.block
-            carried, piece = text[consumed:high], following
-            offset += consumed - PAD
+        row, offset, pieces = _past_titles(pieces, layout, tally)
+        cuts = _cuts(pieces, layout, offset, source.name)
+        checked = _Checked(source, layout)
+        held: Cut | None = None
+        for cut, scanned in workers.ahead(lambda cut: _scanned(cut, layout), cuts):
+            if held is not None:
+                cut = _together(held, cut, source.name, row)
+                scanned, held = _scanned(cut, layout), None
+            found = scanned.found
+            if found.open_quote >= 0:
+                if cut.final:
+                    raise _left_open(source, layout, cut, found.open_quote, row)
+                held = cut
+                continue
+            if len(found.lines) > 1:
+                checked(cut, scanned, row)
+                block = RawBlock(cut, scanned.marks, found, row, scanned.line_ends)
+                yield block
+                row = block.next_row
+
+
+class _Scanned(NamedTuple):
+    marks: Marks
+    found: Structure | Table
+    is_ascii: bool
+    is_utf8: bool
+    line_ends: int
+
+
+def _scanned(cut: Cut, layout: Layout) -> _Scanned:
+    """The records of a piece, and what is counted and checked of its bytes."""
+    text, buffer = cut.text, cut.buffer
+    marks = msgspec.structs.replace(layout.marks, returns=b"\r" in text)
+    found = kernels.split(buffer, PAD, cut.high, marks, True, layout.fields)
+    is_ascii = text.isascii()
+    valid = is_ascii or kernels.is_utf8(buffer, PAD, cut.high)
+    return _Scanned(marks, found, is_ascii, valid, kernels.line_ends(buffer, PAD, cut.high))
+
+
+def _cuts(pieces: Iterator[bytes], layout: Layout, offset: int, name: str) -> Iterator[Cut]:
+    """The source cut behind records, as it seems."""
+    carried, size = b"", layout.block
+    piece = next(pieces, b"")
+    quote = layout.marks.quote
+    is_guess = quote and not layout.marks.escape and not layout.marks.comment
+    while True:
+        following = _gathered(pieces, size, layout.block)
+        text = b"".join((PADDING, carried, piece, PADDING))
+        high = len(text) - PAD
+        if high > LARGEST:
+            raise LayoutError(f"{name}: a record is longer than 2 GB")
+        if not following:
+            if high > PAD:
+                yield Cut(text, high, offset, True)
+            return
+        buffer = np.frombuffer(text, np.uint8)
+        cut = kernels.cut(buffer, PAD, high, quote if is_guess else 0)
+        if cut > PAD:
+            yield Cut(text, cut, offset, False)
+        size = layout.block if cut > PAD else max(2 * (high - PAD), layout.block)
+        carried, piece = text[cut:high], following
+        offset += cut - PAD
+
+
+def _together(one: Cut, two: Cut, name: str, row: int) -> Cut:
+    """Two pieces that follow one another as one."""
+    text = b"".join((one.text[: one.high], two.text[PAD : two.high], PADDING))
+    if len(text) > LARGEST:
+        raise LayoutError(f"{name}: row {row} is longer than 2 GB")
+    return Cut(text, len(text) - PAD, one.offset, two.final)
 
 
 def _gathered(pieces: Iterator[bytes], size: int, block: int) -> bytes:
@@ -139,6 +204,25 @@ def _gathered(pieces: Iterator[bytes], size: int, block: int) -> bytes:
         if total >= size:
             break
     return b"".join(held)
+
+
+def _past_titles(
+    pieces: Iterator[bytes], layout: Layout, tally: Tally
+) -> tuple[int, int, Iterator[bytes]]:
+    """The row and the place behind the lines that are skipped at the top, and the rest."""
+    text, row, offset = b"", 1, 0
+    for _ in range(layout.skip):
+        while (cut := _line_end(text, False)) < 0:
+            piece = next(pieces, b"")
+            if not piece:
+                cut = _line_end(text, True)
+                break
+            text += piece
+        if cut < 0:
+            break
+        _count_title(tally, text[:cut], row, layout)
+        text, row, offset = text[cut:], row + 1, offset + cut
+    return row, offset, itertools.chain([text], pieces) if text else pieces
 
 
 def _line_end(text: bytes, final: bool) -> int:
@@ -167,10 +251,9 @@ def _count_title(tally: Tally, line: bytes, row: int, layout: Layout) -> None:
     tally.lines += 1
 
 
-def _left_open(source: Source, layout: Layout, text: bytes, at: int, row: int) -> LayoutError:
-    before = text[PAD:at]
-    line = row + _lines_in(np.frombuffer(before, np.uint8)) if before else row
-    shown = text[at : at + 40].decode("utf-8", "replace").splitlines()[0]
+def _left_open(source: Source, layout: Layout, cut: Cut, at: int, row: int) -> LayoutError:
+    line = row + kernels.line_ends(cut.buffer, PAD, at)
+    shown = cut.text[at : min(at + 40, cut.high)].decode("utf-8", "replace").splitlines()[0]
     quote = chr(layout.marks.quote)
     return LayoutError(
         f"{source.name}: row {line}: a quote is opened and never closed: {shown!r}; "
@@ -178,44 +261,38 @@ def _left_open(source: Source, layout: Layout, text: bytes, at: int, row: int) -
     )
 
 
-def _check_utf8(
-    source: Source, layout: Layout, text: bytes, at: tuple[int, int], seen: bool
-) -> None:
-    """Check that records are valid UTF-8."""
-    row, offset = at
-    try:
-        text.decode("utf-8")
-    except UnicodeDecodeError as error:
-        line = row + text.count(b"\n", 0, error.start)
-        wrong = bad_byte(source.name, layout.encoding, line, offset + error.start, error)
-        wrong.seen_beyond_ascii |= seen
-        raise wrong from None
+class _Checked:
+    """Raises `BadByte` for a piece that is not valid UTF-8."""
 
+    def __init__(self, source: Source, layout: Layout) -> None:
+        self.source, self.layout = source, layout
+        self.beyond_ascii = False
 
-def _lines_in(text: Bytes, with_returns: bool = True) -> int:
-    """Line ends in bytes: line feeds, and carriage returns that no line feed follows."""
-    count = int(np.count_nonzero(text == 10))
-    if with_returns:
-        returns = np.flatnonzero(text == 13)
-        followed = returns[returns + 1 < len(text)] + 1
-        count += len(returns) - int(np.count_nonzero(text[followed] == 10))
-    return count
+    def __call__(self, cut: Cut, scanned: _Scanned, row: int) -> None:
+        if scanned.is_utf8:
+            self.beyond_ascii |= not scanned.is_ascii
+            return
+        text = cut.text[PAD : cut.high]
+        try:
+            text.decode("utf-8")
+        except UnicodeDecodeError as error:
+            line = row + text.count(b"\n", 0, error.start)
+            offset = cut.offset + error.start
+            wrong = bad_byte(self.source.name, self.layout.encoding, line, offset, error)
+            wrong.seen_beyond_ascii |= self.beyond_ascii
+            raise wrong from None
 
 
 def _parted(raw: RawBlock, layout: Layout, last: int | None) -> _Parted:
     """Give each record its part."""
     structure, fields = raw.structure, np.diff(raw.structure.record)
-    even = layout.fields > 1 and bool((fields == layout.fields).all())
-    below = raw.first_row > max((*layout.heading, layout.first - 1))
-    if even and below and last is None and not layout.marks.comment:
-        return _Parted(raw, np.arange(len(fields)), {}, True)
     rows = raw.rows
     first = structure.starts[structure.record[:-1]]
     alone = np.flatnonzero((fields == 1) & (first == structure.heads) & ~structure.comments)
     is_blank = np.zeros(len(rows), bool)
     if len(alone):
         ends = structure.ends[structure.record[alone]]
-        is_blank[alone] = kernels.blank(raw.structure.buffer, first[alone], ends)
+        is_blank[alone] = kernels.blank(structure.buffer, first[alone], ends)
     heading = np.isin(rows, layout.heading)
     outside = rows < layout.first
     if last is not None:
@@ -225,7 +302,31 @@ def _parted(raw: RawBlock, layout: Layout, last: int | None) -> _Parted:
     is_data = ~(heading | comment | is_blank | outside)
     skipped = outside & ~(heading | comment | is_blank)
     part = {HEADING: heading, BLANK: is_blank, COMMENT: comment, SKIPPED: skipped}
-    return _Parted(raw, np.flatnonzero(is_data), part, False)
+    return _Parted(raw, np.flatnonzero(is_data), part)
+
+
+def _only_data(raw: RawBlock, layout: Layout, last: int | None) -> Table | None:
+    """The block as a table, where all of its records are data of as many fields as there are."""
+    table = raw.found
+    below = raw.first_row > max((*layout.heading, layout.first - 1))
+    if not isinstance(table, Table) or not below or last is not None or layout.marks.comment:
+        return None
+    return None if len(_heading_again(table, layout)) else table
+
+
+def _heading_again(table: Table, layout: Layout) -> Ints:
+    """Records that hold the names of the heading."""
+    if not layout.names or not layout.names[0] or len(layout.names) < 2:
+        return NONE
+    at = np.arange(table.count)
+    for column, name in enumerate(layout.names[: table.starts.shape[1]]):
+        starts, ends = table.starts[:, column], table.ends[:, column]
+        if column:
+            starts, ends = starts[at], ends[at]
+        at = at[kernels.match(table.buffer, starts, ends, (name.decode("utf-8"),)) == 0]
+        if not len(at):
+            break
+    return at
 
 
 def _without_repeated(parted: _Parted, layout: Layout, tally: Tally) -> _Parted:
@@ -252,26 +353,32 @@ def _without_repeated(parted: _Parted, layout: Layout, tally: Tally) -> _Parted:
     heading[records] = True
     part = dict(parted.part)
     part[HEADING] = part.get(HEADING, np.zeros(len(heading), bool)) | heading
-    return msgspec.structs.replace(
-        parted, data=np.delete(parted.data, again), part=part, even=False
-    )
+    return msgspec.structs.replace(parted, data=np.delete(parted.data, again), part=part)
 
 
-def read_blocks(source: Source, layout: Layout, tally: Tally | None = None) -> Iterator[Spans]:
+def read_blocks(
+    source: Source, layout: Layout, tally: Tally | None = None, workers: Workers = ALONE
+) -> Iterator[Spans]:
     """The data of the source as spans, block after block; `tally` accounts for every line."""
     tally = tally if tally is not None else Tally()
-    taken = 0
-    for raw, last in _held_back(raw_blocks(source, layout, tally), layout.last):
-        parted = _without_repeated(_parted(raw, layout, last), layout, tally)
-        count = len(parted.data)
-        if layout.limit is not None and taken + count > layout.limit:
-            count = layout.limit - taken
-            parted = _cut(parted, count)
-            tally.stopped = True
-        taken += count
-        _count(tally, parted)
-        if count:
-            yield _spans(parted, layout, tally)
+    room = layout.limit
+    for raw, last in _held_back(raw_blocks(source, layout, tally, workers), layout.last):
+        table = _only_data(raw, layout, last)
+        if table is not None and (room is None or table.count <= room):
+            count = table.count
+            _count_table(tally, raw, table)
+            yield Spans(table.buffer, table.starts, table.ends, raw.rows)
+        else:
+            parted = _without_repeated(_parted(raw, layout, last), layout, tally)
+            count = len(parted.data)
+            if room is not None and count > room:
+                count = room
+                parted = _cut(parted, count)
+                tally.stopped = True
+            _count(tally, parted)
+            if count:
+                yield _spans(parted, layout, tally)
+        room = None if room is None else room - count
         if tally.stopped:
             return
 
@@ -297,50 +404,58 @@ def _held_back(
 
 def _cut(parted: _Parted, count: int) -> _Parted:
     """The block up to, and without, the first record of data beyond the limit."""
-    raw = parted.raw
+    raw, old = parted.raw, parted.raw.structure
     beyond = int(parted.data[count])
-    old = raw.structure
+    end = int(old.heads[beyond])
     structure = msgspec.structs.replace(
         old,
         record=old.record[: beyond + 1],
         heads=old.heads[:beyond],
         lines=old.lines[: beyond + 1],
         comments=old.comments[:beyond],
-        consumed=int(old.heads[beyond]),
+        consumed=end,
     )
     part = {name: flags[:beyond] for name, flags in parted.part.items()}
-    cut = msgspec.structs.replace(raw, structure=structure)
-    return _Parted(cut, parted.data[:count], part, parted.even)
+    line_ends = kernels.line_ends(raw.cut.buffer, PAD, end)
+    short = msgspec.structs.replace(raw.cut, high=end)
+    cut = RawBlock(short, raw.marks, structure, raw.first_row, line_ends)
+    return _Parted(cut, parted.data[:count], part)
+
+
+def _count_table(tally: Tally, raw: RawBlock, table: Table) -> None:
+    tally.parts[DATA] += table.count
+    tally.parts[CONTINUED] += raw.next_row - raw.first_row - table.count
+    tally.lines += raw.line_ends + _unended(raw)
+
+
+def _unended(raw: RawBlock) -> int:
+    """1 if the piece ends with a line that has no end of its own."""
+    cut = raw.cut
+    return int(cut.high > PAD and cut.text[cut.high - 1] not in (10, 13))
 
 
 def _count(tally: Tally, parted: _Parted) -> None:
     raw = parted.raw
-    structure = raw.structure
     for name, flags in parted.part.items():
         tally.parts[name] += int(flags.sum())
     tally.parts[DATA] += len(parted.data)
-    tally.parts[CONTINUED] += raw.next_row - raw.first_row - len(structure.heads)
-    text = np.frombuffer(raw.text, np.uint8)[PAD : structure.consumed]
-    tally.lines += _lines_in(text, b"\r" in raw.text)
-    if len(text) and text[-1] not in (10, 13):
-        tally.lines += 1
-    if SKIPPED in parted.part:
-        tally.skipped_rows.add(raw.rows[parted.part[SKIPPED]])
-        tally.blank_rows.add(raw.rows[parted.part[BLANK]])
+    tally.parts[CONTINUED] += raw.next_row - raw.first_row - len(raw.structure.heads)
+    tally.lines += raw.line_ends + _unended(raw)
+    tally.skipped_rows.add(raw.rows[parted.part[SKIPPED]])
+    tally.blank_rows.add(raw.rows[parted.part[BLANK]])
 
 
 def _spans(parted: _Parted, layout: Layout, tally: Tally) -> Spans:
     raw, structure = parted.raw, parted.raw.structure
     chosen = parted.data
-    rows = raw.rows if parted.even else raw.rows[chosen]
-    if not parted.even:
-        counts = np.diff(structure.record)[chosen]
-        tally.short.add(rows[counts < layout.fields])
-        longer = counts > layout.fields
-        if longer.any():
-            _note_surplus(tally, raw, chosen[longer], layout)
+    counts = np.diff(structure.record)[chosen]
+    rows = raw.rows[chosen]
+    tally.short.add(rows[counts < layout.fields])
+    longer = counts > layout.fields
+    if longer.any():
+        _note_surplus(tally, raw, chosen[longer], layout)
     starts, ends = shaped(structure.starts, structure.ends, structure.record, chosen, layout.fields)
-    return Spans(raw.structure.buffer, starts, ends, rows)
+    return Spans(structure.buffer, starts, ends, rows)
 
 
 def _note_surplus(tally: Tally, raw: RawBlock, records: Ints, layout: Layout) -> None:

@@ -15,9 +15,9 @@ from typing import IO, TYPE_CHECKING, cast
 import msgspec
 import numpy as np
 
+from .. import kernels
 from ..errors import LayoutError
 from ..fields import Field, RecordType
-from ..kernels import reference as kernels
 from ..kernels.reference import PAD, Bytes, Flags, Ints
 from ..sources import Source
 from .coverage import cover
@@ -97,7 +97,7 @@ class FixedSpans(msgspec.Struct, frozen=True, eq=False):
             if first <= reach:
                 begin = int(starts[0]) + first - 1
                 grid = Grid(begin, self.stride, reach - first + 1)
-                return Cells(self.buffer, starts + (first - 1), starts + reach, grid)
+                return Cells.on(self.buffer, grid, len(starts))
         begin_at = np.minimum(starts + (first - 1), ends)
         end_at = np.minimum(starts + last, ends) if last else ends
         if self.layout.in_bytes and not self.layout.undecoded:

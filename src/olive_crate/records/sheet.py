@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import msgspec
 import numpy as np
 
-from ..kernels import reference as kernels
+from .. import kernels
 from ..kernels.reference import PAD, Bytes, Ints
 from ..sheets.grid import DATE, DATETIME, DURATION, NUMBER, TIME, Area, Sheet
 from ..sheets.grid import Cells as SheetCells

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import NamedTuple, cast
 
 import msgspec
 import numpy as np
 
-from ..kernels import reference as kernels
+from .. import kernels
 from ..kernels.reference import Bytes, Ints
+from ..kernels.reference.structure import by_field
+
+NONE = np.zeros(0, np.int64)
 
 
 class Grid(NamedTuple):
@@ -19,16 +22,44 @@ class Grid(NamedTuple):
     width: int
 
 
-class Cells(msgspec.Struct, frozen=True, eq=False):
-    """The cells of one variable in a block of rows."""
+class Cells:
+    """The cells of one variable in a block of rows: by starts and ends, or by a grid.
 
-    buffer: Bytes
-    starts: Ints
-    ends: Ints
-    grid: Grid | None = None
+    Those of a grid have starts and ends as well, which are worked out when they are asked for.
+    """
+
+    __slots__ = ("_count", "_ends", "_starts", "buffer", "grid")
+
+    def __init__(self, buffer: Bytes, starts: Ints, ends: Ints) -> None:
+        self.buffer, self.grid = buffer, cast("Grid | None", None)
+        self._starts, self._ends = cast("Ints | None", starts), cast("Ints | None", ends)
+        self._count = len(starts)
+
+    @staticmethod
+    def on(buffer: Bytes, grid: Grid, count: int) -> Cells:
+        """Cells of one width at equal distances."""
+        cells = Cells(buffer, NONE, NONE)
+        cells.grid, cells._count = grid, count
+        cells._starts = cells._ends = None
+        return cells
 
     def __len__(self) -> int:
-        return len(self.starts)
+        return self._count
+
+    @property
+    def starts(self) -> Ints:
+        """Where each cell starts."""
+        if self._starts is None:
+            first, stride, _ = cast(Grid, self.grid)
+            self._starts = first + stride * np.arange(self._count)
+        return self._starts
+
+    @property
+    def ends(self) -> Ints:
+        """Where each cell ends."""
+        if self._ends is None:
+            self._ends = self.starts + cast(Grid, self.grid).width
+        return self._ends
 
     def at(self, rows: Ints) -> Cells:
         """Some of the cells, in order."""
@@ -39,7 +70,7 @@ class Cells(msgspec.Struct, frozen=True, eq=False):
         if trim in (None, False):
             return self
         left, right = trim in (True, "left"), trim in (True, "right")
-        if self.grid is not None:
+        if self.grid is not None and not kernels.are_compiled():
             at = kernels.trimmed_table(self.buffer, *self.grid, len(self), left, right)
             return Cells(self.buffer, self.starts + at[0], self.starts + at[1])
         return Cells(
@@ -79,12 +110,8 @@ def shaped(starts: Ints, ends: Ints, record: Ints, chosen: Ints, fields: int) ->
         return empty, empty
     if bool((counts == fields).all()) and first[-1] - first[0] == fields * (len(chosen) - 1):
         whole = slice(int(first[0]), int(first[-1]) + fields)
-        return _by_field(starts[whole], fields), _by_field(ends[whole], fields)
+        return by_field(starts[whole], fields), by_field(ends[whole], fields)
     column = np.minimum(np.arange(fields)[:, None], counts - 1) + first
     lacking = np.arange(fields)[:, None] >= counts
     ends_of = ends[column]
     return np.where(lacking, ends_of, starts[column]).T, ends_of.T
-
-
-def _by_field(flat: Ints, fields: int) -> Ints:
-    return np.ascontiguousarray(flat.reshape(-1, fields).T).T

@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from ..kernels import reference as kernels
+from .. import kernels
 from ..kernels.reference import PAD
 from ..markup import local
 from .container import Container

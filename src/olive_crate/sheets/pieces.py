@@ -8,8 +8,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from ..kernels import reference as kernels
-from ..kernels.reference import PAD, Bytes, Ints, numbers
+from .. import kernels
+from ..kernels.reference import PAD, Bytes, Ints, Wanted
 from ..kernels.reference.sheetxml import (
     FAILED,
     FORMULA_TEXT,
@@ -25,6 +25,7 @@ from .values import Written, serial_texts, shortest_numeral
 
 LONG = 17
 """Characters of a numeral with a point and 16 digits."""
+INDEX, SERIAL = Wanted(True, 0), Wanted(False, ord("."))
 CLOCK = re.compile(r"T?\d{1,2}:\d{2}")
 
 
@@ -135,9 +136,8 @@ class Assembly:
         at = np.flatnonzero(types == SHARED)
         if not len(at):
             return
-        numerals = numbers.parse(buffer, starts[at], ends[at], 0)
-        index, good = numbers.integers(numerals)
-        good &= (index >= 0) & (index < len(self.strings))
+        index, reasons, _, _ = kernels.read_numbers(buffer, starts[at], ends[at], INDEX)
+        good = (reasons == 0) & (index >= 0) & (index < len(self.strings))
         self.unknown_strings += int(np.count_nonzero(~good))
         index = np.where(good, index, 0)
         if len(self.strings):
@@ -210,11 +210,8 @@ class Assembly:
 
 def serials_of(buffer: Bytes, starts: Ints, ends: Ints) -> np.ndarray:
     """Numerals as numbers; NaN for what is none."""
-    numerals = numbers.parse(buffer, starts, ends, ord("."))
-    values, _ = numbers.floats(
-        numerals
-    )  # to a few units in the last place, which is no millisecond
-    for place in np.flatnonzero(~numerals.ok).tolist():
+    values, reasons, _, _ = kernels.read_numbers(buffer, starts, ends, SERIAL)
+    for place in np.flatnonzero(reasons != 0).tolist():
         try:
             values[place] = float(buffer[starts[place] : ends[place]].tobytes())
         except ValueError:

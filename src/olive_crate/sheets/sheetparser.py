@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from .. import kernels
 from ..errors import SourceError
-from ..kernels import reference as kernels
 from ..kernels.reference import PAD, sheetxml
 from ..markup import XML_FAULTS, local, parser_for
 from .container import Container

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from ..kernels import reference as kernels
+from .. import kernels
 from ..kernels.reference import PAD, Bytes, Ints
 from ..markup import XML_FAULTS, local, parser_for
 

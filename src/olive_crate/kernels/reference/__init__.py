@@ -1,11 +1,15 @@
 """The kernels in NumPy: clear, portable, always there."""
 
-from . import columns, numbers, sheetxml, times
+from . import sheetxml, times
 from .blanks import blank, table, trimmed, trimmed_table
+from .columns import read_column
 from .gather import (
     FEW,
     arrow,
     bitmap,
+    encoded,
+    is_utf8,
+    match,
     or_minus_one,
     ranges,
     squeezed,
@@ -13,7 +17,9 @@ from .gather import (
     texts,
     whole_numbers,
 )
-from .structure import Marks, Structure, split
+from .numbers import NumbersRead, Wanted, read_numbers
+from .structure import Marks, Structure, Table, cut, line_ends, split, structure
+from .times import read_times
 from .words import PAD, Bytes, Flags, Ints, padded
 
 __all__ = [
@@ -23,19 +29,29 @@ __all__ = [
     "Flags",
     "Ints",
     "Marks",
+    "NumbersRead",
     "Structure",
+    "Table",
+    "Wanted",
     "arrow",
     "bitmap",
     "blank",
-    "columns",
-    "numbers",
+    "cut",
+    "encoded",
+    "is_utf8",
+    "line_ends",
+    "match",
     "or_minus_one",
     "padded",
     "ranges",
+    "read_column",
+    "read_numbers",
+    "read_times",
     "sheetxml",
     "split",
     "squeezed",
     "strings",
+    "structure",
     "table",
     "texts",
     "times",

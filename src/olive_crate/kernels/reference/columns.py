@@ -11,7 +11,16 @@ from typing import Any
 
 import numpy as np
 
-from .numbers import LONGEST, Numerals, close_mark
+from .numbers import (
+    LONGEST,
+    NumbersRead,
+    Numerals,
+    Wanted,
+    and_blanks,
+    close_mark,
+    read_numbers,
+    valued,
+)
 from .words import (
     ALL,
     HIGH,
@@ -34,9 +43,17 @@ BEFORE_LAST = np.uint64(1 << 55)
 MINUS, PLUS = 45, 43
 
 
-def fits(width: int) -> bool:
-    """Is a column of this width read here?"""
-    return 0 < width <= LONGEST
+def read_column(
+    buffer: Bytes, first: int, stride: int, width: int, rows: int, wanted: Wanted
+) -> NumbersRead:
+    """Read the numerals of cells of one width at equal distances, the first at `first`."""
+    starts = first + stride * np.arange(rows)
+    ends = starts + width
+    if not 0 < width <= LONGEST:
+        return read_numbers(buffer, starts, ends, wanted)
+    decimal = 0 if wanted.whole else wanted.decimal
+    numerals = parse(buffer, first, stride, width, rows, decimal, wanted.strict)
+    return and_blanks(buffer, starts, ends, wanted, valued(numerals, wanted))
 
 
 def parse(
@@ -206,4 +223,4 @@ def _equal(words: Words, byte: int) -> Words:
     return hits
 
 
-__all__ = ["fits", "parse"]
+__all__ = ["parse", "read_column"]

@@ -34,15 +34,16 @@ def squeezed(buffer: Bytes, starts: Ints, ends: Ints, kept: Flags) -> tuple[Byte
 FEW = 1024
 
 
-def texts(buffer: Bytes, starts: Ints, ends: Ints, valid: Flags | None = None) -> pa.StringArray:
-    """Runs as an Arrow string array; null where `valid` is false.
+def texts(buffer: Bytes, starts: Ints, ends: Ints, reasons: Bytes | None = None) -> pa.StringArray:
+    """Runs as an Arrow string array; null where `reasons` is not 0.
 
     Runs must follow one another in the buffer. Fields and what lies between them are taken as one
     array of twice as many strings, of which Arrow then takes every other one: no index per byte.
     """
     count = len(starts)
-    if valid is not None and bool(valid.all()):
-        valid = None
+    valid: Flags | None = None
+    if reasons is not None and bool(reasons.any()):
+        valid = reasons == 0
     if valid is not None:
         ends = np.where(valid, ends, starts)
     if count <= FEW:
@@ -58,6 +59,44 @@ def texts(buffer: Bytes, starts: Ints, ends: Ints, valid: Flags | None = None) -
         return taken
     _, offset_buffer, data = taken.buffers()
     return pa.StringArray.from_buffers(count, offset_buffer, data, bitmap(valid))
+
+
+def encoded(
+    buffer: Bytes, starts: Ints, ends: Ints, reasons: Bytes | None = None, most: int | None = None
+) -> pa.DictionaryArray | None:
+    """Runs as places in a dictionary of the different ones, in the order in which they appear.
+
+    Null where `reasons` is not 0; `None` if there are more than `most` different ones.
+    """
+    found = texts(buffer, starts, ends, reasons).dictionary_encode()
+    return found if most is None or len(found.dictionary) <= most else None
+
+
+def match(buffer: Bytes, starts: Ints, ends: Ints, words: Sequence[str]) -> Ints:
+    """For each run the place of the word that it is, or -1."""
+    found = np.full(len(starts), -1, np.int64)
+    longest = max((len(word.encode("utf-8")) for word in words), default=-1)
+    maybe = np.flatnonzero(ends - starts <= longest)
+    if not len(maybe):
+        return found
+    held = texts(buffer, starts[maybe], ends[maybe])
+    if len(held) <= FEW:  # without waking up Arrow's compute functions
+        place = {word: index for index, word in enumerate(words)}
+        found[maybe] = [place.get(text, -1) for text in held.to_pylist()]
+        return found
+    import pyarrow.compute as pc
+
+    found[maybe] = or_minus_one(pc.index_in(held, strings(words)))
+    return found
+
+
+def is_utf8(buffer: Bytes, low: int, high: int) -> bool:
+    """Is this piece of a buffer valid UTF-8?"""
+    try:
+        str(memoryview(buffer)[low:high], "utf-8")  # type: ignore[arg-type]
+    except UnicodeDecodeError:
+        return False
+    return True
 
 
 def _few_texts(buffer: Bytes, starts: Ints, ends: Ints) -> pa.StringArray:
@@ -100,8 +139,8 @@ def bitmap(valid: Flags) -> pa.Buffer:
     return pa.py_buffer(np.packbits(valid, bitorder="little"))
 
 
-def arrow(values: np.ndarray, valid: Flags, kind: pa.DataType) -> pa.Array:
+def arrow(values: np.ndarray, valid: Flags | None, kind: pa.DataType) -> pa.Array:
     """Numbers of Arrow's own memory form as an Arrow array, null where `valid` is false."""
-    whole = bool(valid.all())
-    buffers = [None if whole else bitmap(valid), pa.py_buffer(np.ascontiguousarray(values))]
+    known = None if valid is None or bool(valid.all()) else bitmap(valid)
+    buffers = [known, pa.py_buffer(np.ascontiguousarray(values))]
     return pa.Array.from_buffers(kind, len(values), buffers)

@@ -13,6 +13,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from .blanks import trimmed
 from .words import (
     ALL,
     EIGHT,
@@ -58,9 +59,75 @@ class Numerals(NamedTuple):
         return int(self.decimals.max(initial=0, where=self.ok))
 
 
+class NumbersRead(NamedTuple):
+    """A column of a block as numbers.
+
+    `reasons` has 0 for a cell that was read, 1 for a blank one, and 2 for one that is no plain
+    numeral or needs more care; `left` counts the last. Values are those nearest to what is written.
+    """
+
+    values: np.ndarray
+    reasons: Bytes
+    most_decimals: int
+    left: int
+
+
+class Wanted(NamedTuple):
+    """What is taken as a number."""
+
+    whole: bool
+    """As 64-bit integers; otherwise as binary64."""
+    decimal: int
+    """The byte of the decimal mark; not looked at for integers."""
+    strict: bool = False
+    """Zeros in front of another digit make it no number."""
+    implied: int = 0
+    """Decimals where no mark is written."""
+
+
+def read_numbers(buffer: Bytes, starts: Ints, ends: Ints, wanted: Wanted) -> NumbersRead:
+    """Read the plain numerals of a column, without the blanks around them."""
+    numerals = parse(buffer, starts, ends, 0 if wanted.whole else wanted.decimal)
+    values, ok, most = valued(numerals, wanted)
+    return and_blanks(buffer, starts, ends, wanted, (values, ok, most))
+
+
+def valued(numerals: Numerals, wanted: Wanted) -> tuple[np.ndarray, Flags, int]:
+    """Numerals as numbers, where they are such, and the most decimals."""
+    if wanted.implied:
+        numerals = with_implied(numerals, wanted.implied)
+    values, ok = integers(numerals) if wanted.whole else floats(numerals)
+    if wanted.strict and numerals.padded is not None:
+        ok = ok & ~numerals.padded
+    return values, ok, numerals.most_decimals()
+
+
+def and_blanks(
+    buffer: Bytes, starts: Ints, ends: Ints, wanted: Wanted, read: tuple[np.ndarray, Flags, int]
+) -> NumbersRead:
+    """What was read, and the cells that have blanks around them, or nothing in them."""
+    values, ok, most = read
+    reasons = np.zeros(len(values), np.uint8)
+    if ok.all():
+        return NumbersRead(values, reasons, most, 0)
+    rest = np.flatnonzero(~ok)
+    low, high = trimmed(buffer, starts[rest], ends[rest])
+    empty = low == high
+    reasons[rest] = np.where(empty, 1, 2)
+    again = np.flatnonzero(~empty & ((low != starts[rest]) | (high != ends[rest])))
+    if len(again):
+        numerals = parse(buffer, low[again], high[again], 0 if wanted.whole else wanted.decimal)
+        more, good, deep = valued(numerals, wanted)
+        values = values.copy()
+        values[rest[again[good]]] = more[good]
+        reasons[rest[again[good]]] = 0
+        most = max(most, deep)
+    return NumbersRead(values, reasons, most, int(np.count_nonzero(reasons == 2)))
+
+
 def parse(buffer: Bytes, starts: Ints, ends: Ints, decimal: int) -> Numerals:
     """Read plain numerals. `decimal` is the byte of the decimal mark, or 0 to allow none."""
-    lengths = ends - starts
+    lengths = (ends - starts).astype(np.int64, copy=False)
     first = buffer[starts]
     negative = None
     if len(first) and int(first.min()) < ZERO:
@@ -229,4 +296,17 @@ def floats(numerals: Numerals, exponent: Ints | None = None) -> tuple[np.ndarray
     return value, exact
 
 
-__all__ = ["LONGEST", "Numerals", "close_mark", "floats", "integers", "parse", "with_implied"]
+__all__ = [
+    "LONGEST",
+    "NumbersRead",
+    "Numerals",
+    "Wanted",
+    "and_blanks",
+    "close_mark",
+    "floats",
+    "integers",
+    "parse",
+    "read_numbers",
+    "valued",
+    "with_implied",
+]

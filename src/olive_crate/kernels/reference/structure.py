@@ -47,6 +47,26 @@ class Structure(msgspec.Struct, frozen=True, eq=False):
     """Where a quote stands that is never closed in this block; -1 if none."""
 
 
+class Table(msgspec.Struct, frozen=True, eq=False):
+    """A block in which every record has as many fields as it should.
+
+    `starts` and `ends` are shaped (rows, fields) and lie field by field in memory, since they are
+    used a field at a time; the rest is as in `Structure`.
+    """
+
+    buffer: Bytes
+    starts: Ints
+    ends: Ints
+    lines: Ints
+    consumed: int
+    open_quote: int = -1
+
+    @property
+    def count(self) -> int:
+        """How many records there are."""
+        return len(self.starts)
+
+
 class _Borders(msgspec.Struct, frozen=True, eq=False):
     """Separators as borders between fields."""
 
@@ -59,12 +79,60 @@ class _Borders(msgspec.Struct, frozen=True, eq=False):
     line_end: Flags
 
 
-def split(buffer: Bytes, low: int, high: int, marks: Marks, final: bool) -> Structure:
+def split(
+    buffer: Bytes, low: int, high: int, marks: Marks, final: bool, fields: int
+) -> Structure | Table:
     """Find the complete records in `buffer[low:high]`, which starts where a record starts.
 
     With `final`, the text ends at `high` and the last record needs no line end. Fields in which
-    quotes are doubled or escaped are closed up in a copy of the buffer.
+    quotes are doubled or escaped are closed up in a copy of the buffer. A table is given where
+    `fields` is above 1 and just the number of fields of every record.
     """
+    found = structure(buffer, low, high, marks, final)
+    count = len(found.heads)
+    if fields < 2 or not count or not bool((np.diff(found.record) == fields).all()):
+        return found
+    starts, ends = by_field(found.starts, fields), by_field(found.ends, fields)
+    return Table(found.buffer, starts, ends, found.lines, found.consumed, found.open_quote)
+
+
+def by_field(flat: Ints, fields: int) -> Ints:
+    """Positions record by record as (rows, fields) that lie field by field in memory."""
+    return np.ascontiguousarray(flat.reshape(-1, fields).T).T
+
+
+def line_ends(buffer: Bytes, low: int, high: int) -> int:
+    """Line ends in bytes: line feeds, and carriage returns that no line feed follows."""
+    text = buffer[low:high]
+    count = int(np.count_nonzero(text == LF))
+    returns = np.flatnonzero(text == CR)
+    if len(returns):
+        followed = returns[returns + 1 < len(text)] + 1
+        count += len(returns) - int(np.count_nonzero(text[followed] == LF))
+    return count
+
+
+def cut(buffer: Bytes, low: int, high: int, quote: int) -> int:
+    """Where the last record ends, if quotes open and close in turn; `low` if none does.
+
+    A guess, for the record that is cut may hold quotes that are only text.
+    """
+    if high > low and buffer[high - 1] == CR:
+        high -= 1
+    text = buffer[low:high]
+    ends = text == LF
+    returns = text == CR
+    if returns.any():
+        ends[:-1] |= returns[:-1] & ~ends[1:]
+    at = np.flatnonzero(ends)
+    if quote and len(at):
+        quotes = np.flatnonzero(text == quote)
+        at = at[np.searchsorted(quotes, at) % 2 == 0]
+    return low + int(at[-1]) + 1 if len(at) else low
+
+
+def structure(buffer: Bytes, low: int, high: int, marks: Marks, final: bool) -> Structure:
+    """The complete records of a block, whatever fields they have."""
     if not final and high > low and buffer[high - 1] == CR:
         high -= 1  # a line feed may follow
     specials = _find(buffer, low, high, marks)
@@ -244,4 +312,4 @@ def _close_up(buffer: Bytes, starts: Ints, ends: Ints, dropped: Ints) -> None:
     buffer[target[kept]] = buffer[positions[kept]]
 
 
-__all__ = ["Marks", "Structure", "split"]
+__all__ = ["Marks", "Structure", "Table", "by_field", "cut", "line_ends", "split", "structure"]

@@ -35,6 +35,7 @@ FULL_MONTHS = [
     "december",
 ]
 DAY_US = 86_400_000_000
+DAYS, OF_DAY, SINCE_1970 = "days", "of day", "since 1970"
 
 
 class Step(NamedTuple):
@@ -130,6 +131,21 @@ def parse(buffer: Bytes, starts: Ints, ends: Ints, pattern: Pattern, exact: bool
             )
             days[at], micros[at], ok[at] = _meaning(*read)
     return Parts(days, micros, ok)
+
+
+def read_times(
+    buffer: Bytes, starts: Ints, ends: Ints, pattern: Pattern, exact: bool, unit: str
+) -> tuple[np.ndarray, Flags]:
+    """Read cells by the pattern as Arrow keeps them, and where that could be done.
+
+    `unit` is `days` since 1970 (32 bits), microseconds `of day` or `since 1970` (64 bits).
+    """
+    parts = parse(buffer, starts, ends, pattern, exact)
+    if unit == DAYS:
+        return parts.days.astype(np.int32), parts.ok
+    if unit == OF_DAY:
+        return parts.micros, parts.ok
+    return parts.days * DAY_US + parts.micros, parts.ok
 
 
 def _by_words(buffer: Bytes, starts: Ints, pattern: Pattern) -> tuple[dict[str, Ints], Flags]:
@@ -229,10 +245,12 @@ class _Cursor:
         self.at = self.at + 1
         before, self.ok = self.ok, self.ok & signed
         hours, _ = self.number(2)
-        self.at = self.at + (self.byte() == ord(":"))
+        colon = self.ok & (self.byte() == ord(":"))
+        self.at = self.at + colon
         complete = self.ok
         minutes, count = self.number(2)
-        self.ok = before & (zulu | (complete & ((count == 2) | (count == 0)) & (hours < 24)))
+        whole = (count == 2) | ((count == 0) & ~colon)
+        self.ok = before & (zulu | (complete & whole & (hours < 24)))
         east = np.where(count == 2, hours * 60 + minutes, hours * 60)
         return np.where(zulu, 0, np.where(mark == ord("-"), -east, east))
 
@@ -323,4 +341,15 @@ def days_from(year: Ints, month: Ints, day: Ints) -> Ints:
     return days.astype(np.int64) + day - 719469
 
 
-__all__ = ["DAY_US", "Parts", "Pattern", "compiled", "parse"]
+__all__ = [
+    "DAYS",
+    "DAY_US",
+    "OF_DAY",
+    "SINCE_1970",
+    "WIDTHS",
+    "Parts",
+    "Pattern",
+    "compiled",
+    "parse",
+    "read_times",
+]

@@ -1,0 +1,353 @@
+// The kernels as a Python module. Buffers are NumPy's own memory, read and written in place; the
+// interpreter is free for other threads while a kernel runs. `kernels/compiled.py` gives each of
+// these its meaning in Python.
+
+#define Py_LIMITED_API 0x030B0000
+#define PY_SSIZE_T_CLEAN
+#include <Python.h>
+
+#include "numbers.hpp"
+#include "structure.hpp"
+#include "texts.hpp"
+#include "times.hpp"
+
+namespace {
+
+using namespace olive;
+
+// A buffer that Python lends for the length of a call.
+class Lent {
+  public:
+    Py_buffer view{};
+    ~Lent() {
+        if (view.obj) PyBuffer_Release(&view);
+    }
+    const byte* bytes() const { return static_cast<const byte*>(view.buf); }
+    template <class T>
+    T* as() const {
+        return static_cast<T*>(view.buf);
+    }
+    template <class T>
+    std::int64_t count() const {
+        return view.len / static_cast<Py_ssize_t>(sizeof(T));
+    }
+};
+
+// While it lives, other threads may run Python.
+class Unlocked {
+  public:
+    Unlocked() : state(PyEval_SaveThread()) {}
+    ~Unlocked() { PyEval_RestoreThread(state); }
+
+  private:
+    PyThreadState* state;
+};
+
+PyObject* refused(const char* why) {
+    PyErr_SetString(PyExc_ValueError, why);
+    return nullptr;
+}
+
+bool within(const Lent& buffer, long long low, long long high) {
+    return 0 <= low && low <= high && high <= buffer.view.len;
+}
+
+PyObject* survey(PyObject*, PyObject* args) {
+    Lent buffer;
+    long long low, high;
+    Marks marks{-1, 0, true};
+    if (!PyArg_ParseTuple(args, "y*LLii", &buffer.view, &low, &high, &marks.delimiter, &marks.quote))
+        return nullptr;
+    if (!within(buffer, low, high)) return refused("survey: outside of the buffer");
+    Survey found;
+    {
+        Unlocked unlocked;
+        found = scanners().survey(buffer.bytes(), low, high, marks);
+    }
+    return Py_BuildValue("LLLLLO", static_cast<long long>(found.delimiters),
+                         static_cast<long long>(found.feeds), static_cast<long long>(found.returns),
+                         static_cast<long long>(found.pairs), static_cast<long long>(found.quotes),
+                         found.ascii ? Py_True : Py_False);
+}
+
+PyObject* cut(PyObject*, PyObject* args) {
+    Lent buffer;
+    long long low, high;
+    Marks marks{-1, 0, true};
+    if (!PyArg_ParseTuple(args, "y*LLi", &buffer.view, &low, &high, &marks.quote)) return nullptr;
+    if (!within(buffer, low, high)) return refused("cut: outside of the buffer");
+    std::int64_t found;
+    {
+        Unlocked unlocked;
+        found = scanners().cut(buffer.bytes(), low, high, marks);
+    }
+    return PyLong_FromLongLong(found);
+}
+
+PyObject* split(PyObject*, PyObject* args) {
+    Lent buffer, starts, ends, record, heads, lines;
+    long long low, high, fields, room;
+    int returns, final;
+    Marks marks{};
+    if (!PyArg_ParseTuple(args, "y*LLiippLLw*w*w*w*w*", &buffer.view, &low, &high,
+                          &marks.delimiter, &marks.quote, &returns, &final, &fields, &room,
+                          &starts.view, &ends.view, &record.view, &heads.view, &lines.view))
+        return nullptr;
+    if (!within(buffer, low, high)) return refused("split: outside of the buffer");
+    marks.returns = returns != 0;
+    Borders borders{starts.as<place>(), ends.as<place>(), record.as<std::int64_t>(),
+                    heads.as<std::int64_t>(), lines.as<std::int64_t>(), room, fields};
+    Outcome told;
+    {
+        Unlocked unlocked;
+        if (!scanners().split(buffer.bytes(), low, high, marks, final != 0, borders, told)) {
+            told = Outcome();
+            split_slowly(buffer.bytes(), low, high, marks, final != 0, borders, told);
+        }
+    }
+    return Py_BuildValue("LLLLLLO", static_cast<long long>(told.fields),
+                         static_cast<long long>(told.records), static_cast<long long>(told.consumed),
+                         static_cast<long long>(told.open_quote), static_cast<long long>(told.closing),
+                         static_cast<long long>(told.quoted_ends), told.even ? Py_True : Py_False);
+}
+
+PyObject* closed_up(PyObject*, PyObject* args) {
+    Lent buffer, starts, ends;
+    int quote;
+    if (!PyArg_ParseTuple(args, "w*iw*w*", &buffer.view, &quote, &starts.view, &ends.view))
+        return nullptr;
+    {
+        Unlocked unlocked;
+        close_up(buffer.as<byte>(), quote, starts.as<place>(), ends.as<place>(),
+                 starts.count<place>());
+    }
+    Py_RETURN_NONE;
+}
+
+// Cells by starts and ends, or (both empty) by first, stride and width.
+struct Column {
+    Lent buffer, starts, ends;
+    long long first = 0, stride = 0, width = 0, count = 0;
+
+    bool set() {
+        if (starts.view.len != ends.view.len) return false;
+        if (!starts.view.len && count) {
+            const long long last = first + (count - 1) * stride;
+            return first >= 0 && stride >= 0 && width >= 0 && last + width <= buffer.view.len;
+        }
+        count = starts.count<place>();
+        return true;
+    }
+    CellsAt cells() const {
+        const bool listed = starts.view.len > 0;
+        return {buffer.bytes(), listed ? starts.as<const place>() : nullptr,
+                listed ? ends.as<const place>() : nullptr, first, stride, width, count};
+    }
+    Runs runs() const {
+        return {buffer.bytes(), starts.as<const place>(), ends.as<const place>(), count};
+    }
+};
+
+PyObject* read_numbers(PyObject*, PyObject* args) {
+    Column column;
+    Lent values, reasons;
+    NumberRule rule{};
+    int whole, strict;
+    if (!PyArg_ParseTuple(args, "y*y*y*LLLLpipiw*w*", &column.buffer.view, &column.starts.view,
+                          &column.ends.view, &column.first, &column.stride, &column.width,
+                          &column.count, &whole, &rule.decimal, &strict, &rule.implied, &values.view,
+                          &reasons.view))
+        return nullptr;
+    rule.strict = strict != 0;
+    if (!column.set() || reasons.view.len != column.count || values.view.len != 8 * column.count)
+        return refused("read_numbers: sizes differ");
+    NumbersTold told;
+    {
+        Unlocked unlocked;
+        told = whole ? read_integers(column.cells(), rule, values.as<std::int64_t>(),
+                                     reasons.as<byte>())
+                     : read_floats(column.cells(), rule, values.as<double>(), reasons.as<byte>());
+    }
+    return Py_BuildValue("LLi", static_cast<long long>(told.left),
+                         static_cast<long long>(told.blanks), told.most_decimals);
+}
+
+PyObject* powers(PyObject*, PyObject* args) {
+    Lent words;
+    if (!PyArg_ParseTuple(args, "y*", &words.view)) return nullptr;
+    if (words.view.len != 16 * (HIGHEST_POWER - LOWEST_POWER + 1))
+        return refused("powers: another number of powers is needed");
+    set_powers(words.as<const std::uint64_t>());
+    Py_RETURN_NONE;
+}
+
+PyObject* read_times_(PyObject*, PyObject* args) {
+    Column column;
+    Lent steps, values, good;
+    int width, exact, unit;
+    if (!PyArg_ParseTuple(args, "y*y*y*LLLLy*ipiw*w*", &column.buffer.view, &column.starts.view,
+                          &column.ends.view, &column.first, &column.stride, &column.width,
+                          &column.count, &steps.view, &width, &exact, &unit, &values.view,
+                          &good.view))
+        return nullptr;
+    const long long size = unit == static_cast<int>(Unit::days) ? 4 : 8;
+    if (!column.set() || good.view.len != column.count || values.view.len != size * column.count)
+        return refused("read_times: sizes differ");
+    const Pattern pattern{steps.bytes(), steps.view.len / 2, width, exact != 0};
+    std::int64_t left;
+    {
+        Unlocked unlocked;
+        left = read_times(column.cells(), pattern, static_cast<Unit>(unit), values.view.buf,
+                          good.as<byte>());
+    }
+    return PyLong_FromLongLong(left);
+}
+
+PyObject* trimmed(PyObject*, PyObject* args) {
+    Column column;
+    Lent starts, ends;
+    int left, right;
+    if (!PyArg_ParseTuple(args, "y*y*y*ppw*w*", &column.buffer.view, &column.starts.view,
+                          &column.ends.view, &left, &right, &starts.view, &ends.view))
+        return nullptr;
+    if (!column.set() || starts.view.len != column.starts.view.len)
+        return refused("trimmed: sizes differ");
+    std::int64_t changed;
+    {
+        Unlocked unlocked;
+        changed = trim(column.runs(), left != 0, right != 0, starts.as<place>(), ends.as<place>());
+    }
+    return PyLong_FromLongLong(changed);
+}
+
+PyObject* blanks(PyObject*, PyObject* args) {
+    Column column;
+    Lent into;
+    if (!PyArg_ParseTuple(args, "y*y*y*w*", &column.buffer.view, &column.starts.view,
+                          &column.ends.view, &into.view))
+        return nullptr;
+    if (!column.set() || into.view.len != column.count) return refused("blanks: sizes differ");
+    std::int64_t found;
+    {
+        Unlocked unlocked;
+        found = blank(column.runs(), into.as<byte>());
+    }
+    return PyLong_FromLongLong(found);
+}
+
+PyObject* length_of(PyObject*, PyObject* args) {
+    Column column;
+    Lent reasons;
+    if (!PyArg_ParseTuple(args, "y*y*y*y*", &column.buffer.view, &column.starts.view,
+                          &column.ends.view, &reasons.view))
+        return nullptr;
+    if (!column.set()) return refused("length_of: sizes differ");
+    std::int64_t total;
+    {
+        Unlocked unlocked;
+        total = total_length(column.runs(), reasons.view.len ? reasons.bytes() : nullptr);
+    }
+    return PyLong_FromLongLong(total);
+}
+
+PyObject* gathered(PyObject*, PyObject* args) {
+    Column column;
+    Lent reasons, offsets, data;
+    if (!PyArg_ParseTuple(args, "y*y*y*y*w*w*", &column.buffer.view, &column.starts.view,
+                          &column.ends.view, &reasons.view, &offsets.view, &data.view))
+        return nullptr;
+    if (!column.set() || offsets.count<place>() != column.count + 1)
+        return refused("gathered: sizes differ");
+    {
+        Unlocked unlocked;
+        gather(column.runs(), reasons.view.len ? reasons.bytes() : nullptr, offsets.as<place>(),
+               data.as<byte>());
+    }
+    Py_RETURN_NONE;
+}
+
+PyObject* encoded(PyObject*, PyObject* args) {
+    Column column;
+    Lent reasons, codes, firsts;
+    long long most;
+    if (!PyArg_ParseTuple(args, "y*y*y*y*w*w*L", &column.buffer.view, &column.starts.view,
+                          &column.ends.view, &reasons.view, &codes.view, &firsts.view, &most))
+        return nullptr;
+    if (!column.set() || codes.count<place>() != column.count || firsts.count<place>() < most)
+        return refused("encoded: sizes differ");
+    std::int64_t known;
+    {
+        Unlocked unlocked;
+        known = encode(column.runs(), reasons.view.len ? reasons.bytes() : nullptr,
+                       codes.as<place>(), firsts.as<place>(), most);
+    }
+    return PyLong_FromLongLong(known);
+}
+
+PyObject* matched(PyObject*, PyObject* args) {
+    Column column;
+    Lent words, offsets, into;
+    if (!PyArg_ParseTuple(args, "y*y*y*y*y*w*", &column.buffer.view, &column.starts.view,
+                          &column.ends.view, &words.view, &offsets.view, &into.view))
+        return nullptr;
+    if (!column.set() || into.count<std::int64_t>() != column.count)
+        return refused("matched: sizes differ");
+    std::int64_t found;
+    {
+        Unlocked unlocked;
+        found = match(column.runs(), words.bytes(), offsets.as<const place>(),
+                      offsets.count<place>() - 1, into.as<std::int64_t>());
+    }
+    return PyLong_FromLongLong(found);
+}
+
+PyObject* invalid(PyObject*, PyObject* args) {
+    Lent buffer;
+    long long low, high;
+    if (!PyArg_ParseTuple(args, "y*LL", &buffer.view, &low, &high)) return nullptr;
+    if (!within(buffer, low, high)) return refused("invalid: outside of the buffer");
+    std::int64_t at;
+    {
+        Unlocked unlocked;
+        at = invalid_utf8(buffer.bytes(), low, high);
+    }
+    return PyLong_FromLongLong(at);
+}
+
+PyObject* instructions(PyObject*, PyObject* args) {
+    const char* name = nullptr;
+    if (!PyArg_ParseTuple(args, "|s", &name)) return nullptr;
+    if (name && !choose_instructions(name)) return refused("this processor has no such instructions");
+    return PyUnicode_FromString(instruction_set());
+}
+
+PyMethodDef METHODS[] = {
+    {"survey", survey, METH_VARARGS, nullptr},
+    {"cut", cut, METH_VARARGS, nullptr},
+    {"split", split, METH_VARARGS, nullptr},
+    {"close_up", closed_up, METH_VARARGS, nullptr},
+    {"read_numbers", read_numbers, METH_VARARGS, nullptr},
+    {"powers", powers, METH_VARARGS, nullptr},
+    {"read_times", read_times_, METH_VARARGS, nullptr},
+    {"trim", trimmed, METH_VARARGS, nullptr},
+    {"blank", blanks, METH_VARARGS, nullptr},
+    {"total_length", length_of, METH_VARARGS, nullptr},
+    {"gather", gathered, METH_VARARGS, nullptr},
+    {"encode", encoded, METH_VARARGS, nullptr},
+    {"match", matched, METH_VARARGS, nullptr},
+    {"invalid_utf8", invalid, METH_VARARGS, nullptr},
+    {"instructions", instructions, METH_VARARGS, nullptr},
+    {nullptr, nullptr, 0, nullptr},
+};
+
+PyModuleDef_Slot SLOTS[] = {{0, nullptr}};
+
+PyModuleDef MODULE = {PyModuleDef_HEAD_INIT, "_native", nullptr, 0, METHODS, SLOTS,
+                      nullptr, nullptr, nullptr};
+
+}  // namespace
+
+PyMODINIT_FUNC PyInit__native() {
+    choose_instructions("");
+    return PyModuleDef_Init(&MODULE);
+}

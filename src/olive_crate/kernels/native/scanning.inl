@@ -1,0 +1,233 @@
+// The scan of 64 bytes at a time, for one instruction set; `Wide` gives the masks.
+//
+// A mask has a bit for each of the 64 bytes. What lies within quotes is the running parity of the
+// quotes (prefix XOR), which holds as long as each quote that opens stands at the start of a field
+// or right behind one that closes; the scan checks that and gives up where it fails.
+// The mask technique is that of G. Langdale and D. Lemire, "Parsing gigabytes of JSON per second",
+// The VLDB Journal 28 (2019), sections 3.1.1 and 3.1.2.
+
+static inline std::uint64_t prefix_parity(std::uint64_t bits) {
+    bits ^= bits << 1;
+    bits ^= bits << 2;
+    bits ^= bits << 4;
+    bits ^= bits << 8;
+    bits ^= bits << 16;
+    return bits ^ (bits << 32);
+}
+
+static inline std::uint64_t below(int bit) { return (1ull << bit) - 1; }
+
+// 64 bytes from `at` on; those at and beyond `high` are zero.
+struct Piece {
+    byte held[64];
+    const byte* from(const byte* buffer, std::int64_t at, std::int64_t high) {
+        if (at + 64 <= high) return buffer + at;
+        std::memset(held, 0, 64);
+        std::memcpy(held, buffer + at, static_cast<std::size_t>(high - at));
+        return held;
+    }
+};
+
+static Survey survey(const byte* buffer, std::int64_t low, std::int64_t high, Marks marks) {
+    Survey found;
+    Piece piece;
+    std::uint64_t before = 0;
+    for (std::int64_t at = low; at < high; at += 64) {
+        const Wide wide(piece.from(buffer, at, high));
+        const std::uint64_t feeds = wide.equal('\n'), returns = wide.equal('\r');
+        found.feeds += count_bits(feeds);
+        if (returns | before) {
+            found.returns += count_bits(returns);
+            found.pairs += count_bits(((returns << 1) | before) & feeds);
+        }
+        before = returns >> 63;
+        if (marks.delimiter >= 0)
+            found.delimiters += count_bits(wide.equal(static_cast<byte>(marks.delimiter)));
+        if (marks.quote) found.quotes += count_bits(wide.equal(static_cast<byte>(marks.quote)));
+        found.ascii = found.ascii && !wide.high();
+    }
+    return found;
+}
+
+// Behind the last line end outside of quotes, if quotes open and close in turn; `low` if none.
+static std::int64_t cut(const byte* buffer, std::int64_t low, std::int64_t high, Marks marks) {
+    if (high > low && buffer[high - 1] == '\r') high -= 1;
+    std::int64_t found = low;
+    Piece piece;
+    std::uint64_t carry = 0;
+    for (std::int64_t at = low; at < high; at += 64) {
+        const Wide wide(piece.from(buffer, at, high));
+        std::uint64_t ends = wide.equal('\n');
+        if (marks.returns) {
+            const std::uint64_t next = at + 64 < high && buffer[at + 64] == '\n' ? 1ull << 63 : 0;
+            ends |= wide.equal('\r') & ~((ends >> 1) | next);
+        }
+        if (marks.quote) {
+            const std::uint64_t quotes = wide.equal(static_cast<byte>(marks.quote));
+            const std::uint64_t within = prefix_parity(quotes) ^ carry;
+            carry = 0 - (within >> 63);
+            ends &= ~within;
+        }
+        if (ends) found = at + 64 - leading_zeros(ends);
+    }
+    return found;
+}
+
+template <bool QUOTES, bool RETURNS, bool EVEN>
+static bool split_as(const byte* buffer, std::int64_t low, std::int64_t high, Marks marks,
+                     bool final, Borders& out, Outcome& told) {
+    const byte delimiter = static_cast<byte>(marks.delimiter);
+    const byte quote = static_cast<byte>(marks.quote);
+    std::uint64_t carry = 0, may_open = 1, quotes_before = 0, quotes_at_start = 0;
+    std::int64_t start = low, head = low, index = 0, record = 0, quoted_ends = 0, closing = 0;
+    std::int64_t in_record = 0, done_fields = 0, consumed = low;
+    place* const starts = out.starts;
+    place* const ends = out.ends;
+    Piece piece;
+    out.lines[0] = 0;
+    if (!EVEN) out.record[0] = 0;
+    for (std::int64_t at = low; at < high; at += 64) {
+        const Wide wide(piece.from(buffer, at, high));
+        std::uint64_t line_ends = wide.equal('\n');
+        std::uint64_t separators = marks.delimiter >= 0 ? wide.equal(delimiter) : 0;
+        std::uint64_t quotes = 0, within = 0, behind = 0;
+        if (RETURNS) {
+            const std::uint64_t returns = wide.equal('\r');
+            if (returns) {
+                const std::uint64_t next =
+                    at + 64 < high && buffer[at + 64] == '\n' ? 1ull << 63 : 0;
+                behind = returns;
+                line_ends |= returns & ~((line_ends >> 1) | next);
+            }
+        }
+        separators |= line_ends;
+        if (QUOTES) {
+            quotes = wide.equal(quote);
+            if (quotes | carry) {
+                within = prefix_parity(quotes) ^ carry;
+                carry = 0 - (within >> 63);
+                const std::uint64_t opens = quotes & within;
+                const std::uint64_t free = ((separators | behind) & ~within) | (quotes & ~within);
+                if (opens & ~((free << 1) | may_open)) return false;
+                may_open = free >> 63;
+                separators &= ~within;
+            } else {
+                may_open = (separators | behind) >> 63;
+            }
+        }
+        std::uint64_t rest = separators;
+        while (rest) {
+            const int bit = trailing_zeros(rest);
+            rest &= rest - 1;
+            const std::int64_t position = at + bit;
+            std::int64_t first = start, end = position;
+            const bool is_end = (line_ends >> bit) & 1;
+            if (RETURNS && is_end && buffer[position] == '\n' && position > low &&
+                buffer[position - 1] == '\r')
+                end -= 1;
+            if (QUOTES) {
+                const std::uint64_t so_far =
+                    quotes_before + count_bits(quotes & below(bit));
+                if (so_far != quotes_at_start && buffer[first] == quote && first < end) {
+                    if (so_far - quotes_at_start == 2 && buffer[end - 1] == quote) {
+                        first += 1;
+                        end -= 1;
+                    } else {
+                        end = ~end;
+                        closing += 1;
+                    }
+                }
+                quotes_at_start = so_far;
+            }
+            if (EVEN) {
+                if (in_record < out.fields) {
+                    const std::int64_t slot = in_record * out.room + record;
+                    starts[slot] = static_cast<place>(first);
+                    ends[slot] = static_cast<place>(end);
+                }
+            } else {
+                starts[index] = static_cast<place>(first);
+                ends[index] = static_cast<place>(end);
+            }
+            index += 1;
+            in_record += 1;
+            start = position + 1;
+            if (is_end) {
+                if (EVEN && in_record != out.fields) {
+                    told.even = false;
+                    return true;
+                }
+                if (!EVEN) {
+                    out.heads[record] = head;
+                    out.record[record + 1] = index;
+                }
+                record += 1;
+                out.lines[record] = record + quoted_ends;
+                if (QUOTES) out.lines[record] += count_bits(line_ends & within & below(bit));
+                head = start;
+                in_record = 0;
+                done_fields = index;
+                consumed = start;
+            }
+        }
+        if (QUOTES) {
+            quotes_before += count_bits(quotes);
+            quoted_ends += count_bits(line_ends & within);
+        }
+    }
+    if (QUOTES && carry) return false;  // where the quote stands is found the slow way
+    if (final && high > low && consumed != high) {
+        std::int64_t first = start, end = high;
+        if (QUOTES && quotes_before != quotes_at_start && first < end && buffer[first] == quote) {
+            if (quotes_before - quotes_at_start == 2 && buffer[end - 1] == quote) {
+                first += 1;
+                end -= 1;
+            } else {
+                end = ~end;
+                closing += 1;
+            }
+        }
+        if (EVEN) {
+            if (in_record + 1 != out.fields) {
+                told.even = false;
+                return true;
+            }
+            starts[in_record * out.room + record] = static_cast<place>(first);
+            ends[in_record * out.room + record] = static_cast<place>(end);
+        } else {
+            starts[index] = static_cast<place>(first);
+            ends[index] = static_cast<place>(end);
+            out.heads[record] = head;
+            out.record[record + 1] = index + 1;
+        }
+        index += 1;
+        record += 1;
+        out.lines[record] = record + quoted_ends;
+        done_fields = index;
+        consumed = high;
+    }
+    told.fields = done_fields;
+    told.records = record;
+    told.consumed = consumed;
+    told.closing = closing;
+    told.quoted_ends = quoted_ends;
+    return true;
+}
+
+static bool split(const byte* buffer, std::int64_t low, std::int64_t high, Marks marks, bool final,
+                  Borders& out, Outcome& told) {
+    const bool even = out.fields > 0;
+    if (marks.quote && marks.returns)
+        return even ? split_as<true, true, true>(buffer, low, high, marks, final, out, told)
+                    : split_as<true, true, false>(buffer, low, high, marks, final, out, told);
+    if (marks.quote)
+        return even ? split_as<true, false, true>(buffer, low, high, marks, final, out, told)
+                    : split_as<true, false, false>(buffer, low, high, marks, final, out, told);
+    if (marks.returns)
+        return even ? split_as<false, true, true>(buffer, low, high, marks, final, out, told)
+                    : split_as<false, true, false>(buffer, low, high, marks, final, out, told);
+    return even ? split_as<false, false, true>(buffer, low, high, marks, final, out, told)
+                : split_as<false, false, false>(buffer, low, high, marks, final, out, told);
+}
+
+static const Kernels TABLE = {survey, cut, split};

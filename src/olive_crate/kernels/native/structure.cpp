@@ -1,0 +1,307 @@
+// The scans for each instruction set, the choice among them, and the slow ways.
+
+#include "structure.hpp"
+
+#include <cstddef>
+#include <cstring>
+
+#if defined(__x86_64__) || defined(_M_X64)
+#define OLIVE_X86 1
+#include <immintrin.h>
+#elif defined(__aarch64__) || defined(_M_ARM64)
+#define OLIVE_ARM 1
+#include <arm_neon.h>
+#endif
+
+namespace olive {
+
+// Any processor: eight bytes at a time, by carry-free comparison.
+namespace portable {
+class Wide {
+  public:
+    explicit Wide(const byte* at) {
+        for (int word = 0; word < 8; ++word) held[word] = fetch(at + 8 * word);
+    }
+    std::uint64_t equal(byte each) const {
+        std::uint64_t mask = 0;
+        for (int word = 0; word < 8; ++word) {
+            const std::uint64_t other = held[word] ^ (ONES * each);
+            const std::uint64_t low = ~HIGH;
+            mask |= gathered(~(((other & low) + low) | other | low)) << (8 * word);
+        }
+        return mask;
+    }
+    bool high() const {
+        std::uint64_t all = 0;
+        for (const std::uint64_t word : held) all |= word;
+        return (all & HIGH) != 0;
+    }
+
+  private:
+    // The high bits of eight bytes as one byte.
+    static std::uint64_t gathered(std::uint64_t hits) {
+        return ((hits >> 7) * 0x0102040810204080ull) >> 56;
+    }
+    std::uint64_t held[8];
+};
+#include "scanning.inl"
+}  // namespace portable
+
+#if OLIVE_X86
+namespace sse2 {  // every x86-64 has it
+class Wide {
+  public:
+    explicit Wide(const byte* at) {
+        for (int part = 0; part < 4; ++part)
+            held[part] = _mm_loadu_si128(reinterpret_cast<const __m128i*>(at + 16 * part));
+    }
+    std::uint64_t equal(byte each) const {
+        const __m128i wanted = _mm_set1_epi8(static_cast<char>(each));
+        std::uint64_t mask = 0;
+        for (int part = 0; part < 4; ++part) {
+            const int bits = _mm_movemask_epi8(_mm_cmpeq_epi8(held[part], wanted));
+            mask |= static_cast<std::uint64_t>(static_cast<std::uint32_t>(bits)) << (16 * part);
+        }
+        return mask;
+    }
+    bool high() const {
+        const __m128i all =
+            _mm_or_si128(_mm_or_si128(held[0], held[1]), _mm_or_si128(held[2], held[3]));
+        return _mm_movemask_epi8(all) != 0;
+    }
+
+  private:
+    __m128i held[4];
+};
+#include "scanning.inl"
+}  // namespace sse2
+#endif
+
+#if OLIVE_ARM
+namespace neon {  // every ARM64 has it
+class Wide {
+  public:
+    explicit Wide(const byte* at) {
+        for (int part = 0; part < 4; ++part) held[part] = vld1q_u8(at + 16 * part);
+    }
+    std::uint64_t equal(byte each) const {
+        static const byte POWERS[16] = {1, 2, 4, 8, 16, 32, 64, 128, 1, 2, 4, 8, 16, 32, 64, 128};
+        const uint8x16_t wanted = vdupq_n_u8(each), powers = vld1q_u8(POWERS);
+        const uint8x16_t one = vandq_u8(vceqq_u8(held[0], wanted), powers);
+        const uint8x16_t two = vandq_u8(vceqq_u8(held[1], wanted), powers);
+        const uint8x16_t three = vandq_u8(vceqq_u8(held[2], wanted), powers);
+        const uint8x16_t four = vandq_u8(vceqq_u8(held[3], wanted), powers);
+        uint8x16_t sums = vpaddq_u8(vpaddq_u8(one, two), vpaddq_u8(three, four));
+        sums = vpaddq_u8(sums, sums);
+        return vgetq_lane_u64(vreinterpretq_u64_u8(sums), 0);
+    }
+    bool high() const {
+        const uint8x16_t all =
+            vorrq_u8(vorrq_u8(held[0], held[1]), vorrq_u8(held[2], held[3]));
+        return vmaxvq_u8(all) >= 0x80;
+    }
+
+  private:
+    uint8x16_t held[4];
+};
+#include "scanning.inl"
+}  // namespace neon
+#endif
+
+#if OLIVE_X86 && defined(__GNUC__)
+#define OLIVE_AVX2 1
+#if defined(__clang__)
+#pragma clang attribute push(__attribute__((target("avx2,bmi,bmi2,popcnt,lzcnt"))), \
+                             apply_to = function)
+#else
+#pragma GCC push_options
+#pragma GCC target("avx2,bmi,bmi2,popcnt,lzcnt")
+#endif
+namespace avx2 {  // asked of the processor when the module is loaded
+static inline int trailing_zeros(std::uint64_t word) { return __builtin_ctzll(word); }
+static inline int leading_zeros(std::uint64_t word) { return __builtin_clzll(word); }
+static inline int count_bits(std::uint64_t word) { return __builtin_popcountll(word); }
+class Wide {
+  public:
+    explicit Wide(const byte* at)
+        : one(_mm256_loadu_si256(reinterpret_cast<const __m256i*>(at))),
+          two(_mm256_loadu_si256(reinterpret_cast<const __m256i*>(at + 32))) {}
+    std::uint64_t equal(byte each) const {
+        const __m256i wanted = _mm256_set1_epi8(static_cast<char>(each));
+        const int low = _mm256_movemask_epi8(_mm256_cmpeq_epi8(one, wanted));
+        const int high = _mm256_movemask_epi8(_mm256_cmpeq_epi8(two, wanted));
+        return static_cast<std::uint32_t>(low) |
+               (static_cast<std::uint64_t>(static_cast<std::uint32_t>(high)) << 32);
+    }
+    bool high() const { return _mm256_movemask_epi8(_mm256_or_si256(one, two)) != 0; }
+
+  private:
+    __m256i one, two;
+};
+#include "scanning.inl"
+}  // namespace avx2
+#if defined(__clang__)
+#pragma clang attribute pop
+#else
+#pragma GCC pop_options
+#endif
+#endif
+
+struct Choice {
+    const char* name;
+    const Kernels* kernels;
+};
+
+static Choice chosen = {"portable", &portable::TABLE};
+
+bool choose_instructions(const char* name) {
+    const bool any = std::strcmp(name, "") == 0;
+#if OLIVE_AVX2
+    const bool has_avx2 = __builtin_cpu_supports("avx2") && __builtin_cpu_supports("bmi") &&
+                          __builtin_cpu_supports("bmi2") && __builtin_cpu_supports("popcnt");
+    if (has_avx2 && (any || std::strcmp(name, "avx2") == 0)) {
+        chosen = {"avx2", &avx2::TABLE};
+        return true;
+    }
+#endif
+#if OLIVE_X86
+    if (any || std::strcmp(name, "sse2") == 0) {
+        chosen = {"sse2", &sse2::TABLE};
+        return true;
+    }
+#endif
+#if OLIVE_ARM
+    if (any || std::strcmp(name, "neon") == 0) {
+        chosen = {"neon", &neon::TABLE};
+        return true;
+    }
+#endif
+    if (any || std::strcmp(name, "portable") == 0) {
+        chosen = {"portable", &portable::TABLE};
+        return true;
+    }
+    return false;
+}
+
+const Kernels& scanners() { return *chosen.kernels; }
+const char* instruction_set() { return chosen.name; }
+
+void split_slowly(const byte* buffer, std::int64_t low, std::int64_t high, Marks marks, bool final,
+                  Borders& out, Outcome& told) {
+    const bool even = out.fields > 0;
+    std::int64_t start = low, head = low, index = 0, record = 0, in_record = 0, lines = 0;
+    std::int64_t opened = -1, closing = 0;
+    std::int64_t dropped = 0, last_dropped = -1;
+    bool within = false;
+    out.lines[0] = 0;
+    if (!even) out.record[0] = 0;
+    told.consumed = low;
+    const auto keep = [&](std::int64_t end) {
+        std::int64_t first = start;
+        if (dropped == 2 && buffer[first] == marks.quote && last_dropped == end - 1) {
+            first += 1;
+            end -= 1;
+        } else if (dropped) {
+            end = ~end;
+            closing += 1;
+        }
+        const bool fits = !even || in_record < out.fields;
+        const std::int64_t slot = even ? in_record * out.room + record : index;
+        if (fits) {
+            out.starts[slot] = static_cast<place>(first);
+            out.ends[slot] = static_cast<place>(end);
+        }
+        index += 1;
+        in_record += 1;
+        dropped = 0;
+    };
+    const auto close = [&](std::int64_t stop) {
+        if (even && in_record != out.fields) told.even = false;
+        if (!even) {
+            out.heads[record] = head;
+            out.record[record + 1] = index;
+        }
+        record += 1;
+        out.lines[record] = lines;
+        head = stop;
+        in_record = 0;
+        told.fields = index;
+        told.records = record;
+        told.consumed = stop;
+    };
+    for (std::int64_t at = low; at < high; ++at) {
+        const byte each = buffer[at];
+        if (marks.quote && each == marks.quote) {
+            if (within) {
+                dropped += 1;
+                last_dropped = at;
+                if (at + 1 < high && buffer[at + 1] == marks.quote)
+                    at += 1;
+                else
+                    within = false;
+            } else if (at == start) {
+                within = true;
+                opened = at;
+                dropped += 1;
+                last_dropped = at;
+            }
+            continue;
+        }
+        const bool paired = each == '\r' && at + 1 < high && buffer[at + 1] == '\n';
+        const bool is_end = each == '\n' || (marks.returns && each == '\r' && !paired);
+        if (within) {
+            lines += is_end;
+            continue;
+        }
+        if (is_end) {
+            lines += 1;
+            const bool after_return =
+                marks.returns && each == '\n' && at > low && buffer[at - 1] == '\r';
+            keep(at - after_return);
+            start = at + 1;
+            close(start);
+            if (!told.even) return;
+        } else if (each == marks.delimiter) {
+            keep(at);
+            start = at + 1;
+        }
+    }
+    if (within) told.open_quote = opened;
+    if (final && high > low && told.consumed != high) {
+        keep(high);
+        lines += 1;
+        close(high);
+        if (!told.even) return;
+    }
+    told.closing = closing;
+    told.quoted_ends = lines - record;
+}
+
+void close_up(byte* buffer, int quote, place* starts, place* ends, std::int64_t count) {
+    for (std::int64_t each = 0; each < count; ++each) {
+        if (ends[each] >= 0) continue;
+        const place end = ~ends[each];
+        place to = starts[each];
+        bool within = false;
+        for (place from = starts[each]; from < end; ++from) {
+            if (buffer[from] == quote) {
+                if (!within && from == starts[each]) {
+                    within = true;
+                    continue;
+                }
+                if (within) {
+                    if (from + 1 < end && buffer[from + 1] == quote) {
+                        from += 1;
+                    } else {
+                        within = false;
+                        continue;
+                    }
+                }
+            }
+            buffer[to++] = buffer[from];
+        }
+        ends[each] = to;
+    }
+}
+
+}  // namespace olive

@@ -1,0 +1,55 @@
+// Where records and fields begin and end in a block of delimited text.
+#pragma once
+
+#include "common.hpp"
+
+namespace olive {
+
+struct Marks {
+    int delimiter;  // -1: none, one field a line
+    int quote;      // 0: none
+    bool returns;   // there may be carriage returns
+};
+
+struct Survey {
+    std::int64_t delimiters = 0, feeds = 0, returns = 0, pairs = 0, quotes = 0;
+    bool ascii = true;
+};
+
+// Where the fields go. `fields` above 0: field by field, `room` rows each, and every record must
+// have just so many. Else one behind the other, with the index of each record's first field.
+struct Borders {
+    place* starts;
+    place* ends;
+    std::int64_t* record;  // flat only: one more than records
+    std::int64_t* heads;   // flat only
+    std::int64_t* lines;   // line ends before each record, one more than records
+    std::int64_t room;
+    std::int64_t fields;
+};
+
+struct Outcome {
+    std::int64_t fields = 0, records = 0, consumed = 0, open_quote = -1;
+    std::int64_t closing = 0;  // fields whose text has to be closed up; their ends are stored as ~end
+    std::int64_t quoted_ends = 0;
+    bool even = true;  // every record has as many fields as it should
+};
+
+struct Kernels {
+    Survey (*survey)(const byte*, std::int64_t, std::int64_t, Marks);
+    std::int64_t (*cut)(const byte*, std::int64_t, std::int64_t, Marks);
+    bool (*split)(const byte*, std::int64_t, std::int64_t, Marks, bool, Borders&, Outcome&);
+};
+
+// The fastest that this processor can run; `widest` for a name of the choice.
+const Kernels& scanners();
+const char* instruction_set();
+bool choose_instructions(const char* name);
+
+// The same by one byte after the other, where quotes do not simply open and close in turn.
+void split_slowly(const byte*, std::int64_t, std::int64_t, Marks, bool, Borders&, Outcome&);
+
+// Moves the text of marked fields together over the quotes that are not part of it.
+void close_up(byte* buffer, int quote, place* starts, place* ends, std::int64_t count);
+
+}  // namespace olive

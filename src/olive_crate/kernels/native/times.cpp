@@ -1,0 +1,248 @@
+// Dates and times by pattern: POSIX `strptime` directives (IEEE Std 1003.1) and literal text.
+//
+// Cells of a pattern's full width are checked eight bytes at a time; all others are read with a
+// cursor. Days are counted by the proleptic Gregorian calendar with the years-from-March arithmetic
+// of E. G. Richards, "Mapping Time", Oxford 1998.
+
+#include "times.hpp"
+
+namespace olive {
+
+namespace {
+
+constexpr std::int64_t DAY_US = 86400000000ll;
+const char* const MONTHS[12] = {"january", "february", "march",     "april",   "may",      "june",
+                                "july",    "august",   "september", "october", "november", "december"};
+const int LENGTHS[12] = {31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31};
+
+int width_of(byte kind) { return kind == 'Y' ? 4 : kind == 'j' ? 3 : kind == 'f' ? 6 : 2; }
+
+struct Parts {
+    int year = 0, month = 0, day = 0, of_year = 0, hour = 0, minute = 0, second = 0;
+    int fraction = 0, east = 0, afternoon = 0;
+    bool has_year = false, has_of_year = false, has_hour = false, twelve = false;
+
+    void set(byte kind, int value) {
+        switch (kind) {
+            case 'Y': year = value; has_year = true; break;
+            case 'y': year = value + (value < 69 ? 2000 : 1900); has_year = true; break;
+            case 'm': month = value; break;
+            case 'd': day = value; break;
+            case 'j': of_year = value; has_of_year = true; break;
+            case 'H': if (!twelve) hour = value; has_hour = true; break;
+            case 'I': hour = value; has_hour = true; twelve = true; break;
+            case 'M': minute = value; break;
+            case 'S': second = value; break;
+            default: fraction = value;
+        }
+    }
+};
+
+bool is_leap(int year) { return year % 4 == 0 && (year % 100 != 0 || year % 400 == 0); }
+
+int days_from(int year, int month, int day) {
+    const bool early = month <= 2;
+    year -= early;
+    month += early ? 9 : -3;
+    return 365 * year + year / 4 - year / 100 + year / 400 + (153 * month + 2) / 5 + day - 719469;
+}
+
+// Days and microseconds, if each part is in its range.
+bool meaning(const Parts& parts, std::int64_t& days, std::int64_t& micros) {
+    days = micros = 0;
+    if (parts.has_year) {
+        if (parts.year < 1) return false;
+        if (parts.has_of_year) {
+            if (parts.of_year < 1 || parts.of_year > 365 + is_leap(parts.year)) return false;
+            days = days_from(parts.year, 1, 1) + parts.of_year - 1;
+        } else {
+            if (parts.month < 1 || parts.month > 12 || parts.day < 1) return false;
+            const int last =
+                LENGTHS[parts.month - 1] + (parts.month == 2 && is_leap(parts.year));
+            if (parts.day > last) return false;
+            days = days_from(parts.year, parts.month, parts.day);
+        }
+    }
+    int hour = parts.hour;
+    if (parts.twelve) {
+        if (hour < 1 || hour > 12) return false;
+        hour = hour % 12 + 12 * parts.afternoon;
+    }
+    if (hour >= 24 || parts.minute >= 60 || parts.second >= 60) return false;
+    if (parts.has_hour)
+        micros = ((hour * 60ll + parts.minute) * 60 + parts.second) * 1000000 + parts.fraction;
+    micros -= parts.east * 60000000ll;
+    return true;
+}
+
+struct Cursor {
+    const byte* at;
+    const byte* end;
+
+    byte here() const { return at < end ? *at : 0; }
+
+    int number(int most, int& count) {
+        int value = 0;
+        for (count = 0; count < most && is_digit(here()); ++count) value = value * 10 + (*at++ - '0');
+        return value;
+    }
+
+    bool word(const char* name, int length) {
+        if (end - at < length) return false;
+        for (int place = 0; place < length; ++place)
+            if ((at[place] | 0x20) != (name[place] | 0x20)) return false;
+        at += length;
+        return true;
+    }
+
+    // The number of the month whose whole name, or its first three letters, stands here; else 0.
+    int month() {
+        int found = 0, longest = 0;
+        for (int place = 0; place < 12; ++place) {
+            const int length = static_cast<int>(std::strlen(MONTHS[place]));
+            Cursor trial = *this;
+            if (length > longest && trial.word(MONTHS[place], length)) {
+                found = place + 1;
+                longest = length;
+            }
+        }
+        for (int place = 0; !found && place < 12; ++place) {
+            Cursor trial = *this;
+            if (trial.word(MONTHS[place], 3)) {
+                found = place + 1;
+                longest = 3;
+            }
+        }
+        at += longest;
+        return found;
+    }
+
+    // Minutes east of UTC: `Z`, `+01:00`, `+0100` or `+01`.
+    bool zone(int& east) {
+        const byte mark = here();
+        if (mark == 'Z' || mark == 'z') {
+            ++at;
+            east = 0;
+            return true;
+        }
+        if (mark != '+' && mark != '-') return false;
+        ++at;
+        int count;
+        const int hours = number(2, count);
+        if (!count || hours >= 24) return false;
+        const bool colon = here() == ':';
+        at += colon;
+        const int minutes = number(2, count);
+        if (count != 2 && (count || colon)) return false;
+        east = hours * 60 + minutes;
+        if (mark == '-') east = -east;
+        return true;
+    }
+};
+
+bool by_cursor(const byte* at, const byte* end, const Pattern& pattern, Parts& parts) {
+    Cursor cursor{at, end};
+    for (std::int64_t step = 0; step < pattern.count; ++step) {
+        const byte kind = pattern.steps[2 * step], literal = pattern.steps[2 * step + 1];
+        if (!kind) {
+            if (cursor.here() != literal || cursor.at >= end) return false;
+            ++cursor.at;
+        } else if (kind == 'b') {
+            parts.month = cursor.month();
+            if (!parts.month) return false;
+        } else if (kind == 'p') {
+            if (cursor.word("pm", 2))
+                parts.afternoon = 1;
+            else if (cursor.word("am", 2))
+                parts.afternoon = 0;
+            else
+                return false;
+        } else if (kind == 'z') {
+            if (!cursor.zone(parts.east)) return false;
+        } else {
+            int count;
+            int value = cursor.number(width_of(kind), count);
+            if (!count) return false;
+            if (kind == 'f') {
+                for (; count < 6; ++count) value *= 10;
+            } else if ((kind == 'Y' || pattern.exact) && count != width_of(kind)) {
+                return false;
+            }
+            parts.set(kind, value);
+        }
+    }
+    return cursor.at == end;
+}
+
+// Masks of the literal bytes and of the digits of a pattern of fixed width.
+struct Fixed {
+    std::uint64_t literal[3] = {}, literal_mask[3] = {}, digit_mask[3] = {};
+    int words = 0;
+    int count = 0;
+    byte kinds[12];
+    int places[12];
+
+    explicit Fixed(const Pattern& pattern) {
+        if (pattern.width == 0 || pattern.width > 24) return;
+        int position = 0;
+        for (std::int64_t step = 0; step < pattern.count; ++step) {
+            const byte kind = pattern.steps[2 * step], each = pattern.steps[2 * step + 1];
+            const int width = kind ? width_of(kind) : 1;
+            for (int at = position; at < position + width; ++at) {
+                const int shift = 8 * (at % 8);
+                (kind ? digit_mask : literal_mask)[at / 8] |= 0xFFull << shift;
+                if (!kind) literal[at / 8] |= static_cast<std::uint64_t>(each) << shift;
+            }
+            if (kind) {
+                if (count == 12) return;
+                kinds[count] = kind;
+                places[count++] = position;
+            }
+            position += width;
+        }
+        words = (position + 7) / 8;
+    }
+
+    bool read(const byte* at, Parts& parts) const {
+        for (int word = 0; word < words; ++word) {
+            const std::uint64_t held = fetch(at + 8 * word);
+            if ((held & literal_mask[word]) != literal[word]) return false;
+            if (!are_digits((held ^ ZEROS) & digit_mask[word])) return false;
+        }
+        for (int part = 0; part < count; ++part) {
+            const byte* digit = at + places[part];
+            int value = 0;
+            for (int left = width_of(kinds[part]); left; --left) value = value * 10 + (*digit++ - '0');
+            parts.set(kinds[part], value);
+        }
+        return true;
+    }
+};
+
+}  // namespace
+
+std::int64_t read_times(const CellsAt& cells, const Pattern& pattern, Unit unit, void* values,
+                        byte* good) {
+    const Fixed fixed(pattern);
+    std::int64_t left = 0;
+    for (std::int64_t cell = 0; cell < cells.count; ++cell) {
+        const byte *at = cells.begin(cell), *end = cells.end(cell);
+        Parts parts;
+        std::int64_t days = 0, micros = 0;
+        const bool whole = fixed.words && end - at == pattern.width;
+        const bool read =
+            (whole ? fixed.read(at, parts) : by_cursor(at, end, pattern, parts)) &&
+            meaning(parts, days, micros);
+        good[cell] = read;
+        left += !read;
+        if (!read) days = micros = 0;
+        if (unit == Unit::days)
+            static_cast<std::int32_t*>(values)[cell] = static_cast<std::int32_t>(days);
+        else
+            static_cast<std::int64_t*>(values)[cell] =
+                unit == Unit::of_day ? micros : days * DAY_US + micros;
+    }
+    return left;
+}
+
+}  // namespace olive

@@ -1,0 +1,20 @@
+// Dates and times by pattern.
+#pragma once
+
+#include "numbers.hpp"
+
+namespace olive {
+
+enum class Unit { days = 0, of_day = 1, since_1970 = 2 };  // int32 days; int64 microseconds twice
+
+struct Pattern {
+    const byte* steps;  // two bytes a step: the directive's letter and 0, or 0 and a literal byte
+    std::int64_t count;
+    int width;          // bytes of a cell with every directive at its full width; 0 if not fixed
+    bool exact;         // numbers need all the digits of their width
+};
+
+// `good`: where the cell follows the pattern; returns how many do not.
+std::int64_t read_times(const CellsAt&, const Pattern&, Unit, void* values, byte* good);
+
+}  // namespace olive
