@@ -6,7 +6,7 @@ from setuptools import Extension, setup
 from setuptools.command.build_ext import build_ext
 
 NATIVE = Path("src/olive_crate/kernels/native")
-UNIX = ["-std=c++17", "-O3", "-fvisibility=hidden", "-fno-exceptions", "-fno-rtti", "-g0"]
+UNIX = ["-std=c++17", "-O2", "-fvisibility=hidden", "-fno-exceptions", "-fno-rtti", "-g0"]
 FLAGS = {"msvc": ["/std:c++17", "/O2"]}
 
 
@@ -22,7 +22,7 @@ class BuildKernels(build_ext):
 setup(
     ext_modules=[
         Extension(
-            "olive_crate.kernels._native",
+            "olive_crate.kernels.compiled._native",
             sources=sorted(path.as_posix() for path in NATIVE.glob("*.cpp")),
             depends=sorted(path.as_posix() for path in NATIVE.glob("*.[hi][pn][pl]")),
             py_limited_api=True,

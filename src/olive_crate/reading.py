@@ -29,7 +29,7 @@ from .detect.settle import Settled
 from .errors import PlanError, UnreadableError
 from .evidence import Example
 from .finders import finder_for
-from .kernels.reference import Ints
+from .kernels.reference import Foresight, Ints
 from .matching import columns_of, notes_on
 from .naming import ordered, plain_names
 from .numerals import check_marks, is_open, look_for_proof
@@ -186,7 +186,10 @@ def _bare(unit: str) -> str:
 
 
 def blocks_of(
-    settled: Settled, tally: Tally | None = None, workers: Workers = ALONE
+    settled: Settled,
+    tally: Tally | None = None,
+    workers: Workers = ALONE,
+    foresight: Callable[[], Foresight] = dict,
 ) -> Iterator[Block]:
     """The data of a source, block after block; `tally` accounts for every line."""
     if settled.source.workbook is not None:
@@ -194,8 +197,9 @@ def blocks_of(
 
         return sheet.read_blocks(cast("SheetLayout", settled.layout), tally or Tally())
     if isinstance(settled.layout, FixedLayout):
-        return fixed.read_blocks(settled.source, settled.layout, tally)
-    return delimited.read_blocks(settled.source, cast(Layout, settled.layout), tally, workers)
+        return fixed.read_blocks(settled.source, settled.layout, tally, workers, foresight)
+    layout = cast(Layout, settled.layout)
+    return delimited.read_blocks(settled.source, layout, tally, workers, foresight)
 
 
 def run(
@@ -211,8 +215,14 @@ def run(
     reading.tally = Tally()
     stop = plan.unreadable == "stop"
     doubtful = is_open(reading)
+
+    def foresight() -> Foresight:
+        """How each column will be taken; nothing is known before the first block."""
+        started = any(slot.finder.rules for slot in reading.slots)
+        return {slot.index: slot.finder.foresight() for slot in reading.slots} if started else {}
+
     with workers_for(settled) as workers:
-        for spans in blocks_of(settled, reading.tally, workers):
+        for spans in blocks_of(settled, reading.tally, workers, foresight):
             found = workers.each(_taker(spans), reading.slots)
             _note_problems(reading, spans, found, stop)
             take(spans, found)

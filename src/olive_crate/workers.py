@@ -6,6 +6,7 @@ is the same for any number of them: work is handed out and taken back in order.
 
 from __future__ import annotations
 
+import itertools
 import os
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
@@ -58,10 +59,13 @@ class Workers:
         return list(self._pool.map(work, items))
 
     def ahead(self, work: Callable[[T], R], items: Iterator[T]) -> Iterator[tuple[T, R]]:
-        """Each item with its result, in order; some more items are worked on meanwhile."""
+        """Each item with its result, in order; some more items are worked on meanwhile.
+
+        The first one is handed back before the next is begun: what is learned of it helps the rest.
+        """
+        for item in itertools.islice(items, None if self._pool is None else 1):
+            yield item, work(item)
         if self._pool is None:
-            for item in items:
-                yield item, work(item)
             return
         waiting: deque[tuple[T, Future[R]]] = deque()
         try:

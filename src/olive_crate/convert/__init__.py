@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ..kernels.reference import Wanted, WantedTimes
 from ..records.spans import Cells
 from .rule import Converted, Rule
 
@@ -25,4 +26,17 @@ def convert(cells: Cells, rule: Rule) -> Converted:
     return text.convert_text(cells, rule)
 
 
-__all__ = ["Converted", "Rule", "convert"]
+def foreseen(rule: Rule) -> Wanted | WantedTimes | None:
+    """What a kernel will be asked for by this rule, where it can be read ahead."""
+    if rule.kind in ("integer", "number"):
+        from .numbers import wanted
+
+        return None if rule.sign else wanted(rule)
+    if rule.kind in ("date", "time", "datetime", "zoned"):
+        from .dates import wanted_times
+
+        return wanted_times(rule)
+    return None
+
+
+__all__ = ["Converted", "Rule", "convert", "foreseen"]

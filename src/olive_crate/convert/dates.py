@@ -8,12 +8,13 @@ and their fraction optional, with or without a zone. Date-times with a zone are 
 from __future__ import annotations
 
 import re
+from typing import cast
 
 import numpy as np
 import pyarrow as pa
 
 from .. import kernels
-from ..kernels.reference import Flags, Ints, times
+from ..kernels.reference import Ints, TimesRead, WantedTimes, times
 from ..records.spans import Cells
 from .missing import by_text
 from .rule import IS_BLANK, IS_UNREADABLE, Converted, Rule, reason_of
@@ -52,14 +53,16 @@ def convert_times(cells: Cells, rule: Rule) -> Converted:
     """Take cells as `date`, `time` or `datetime`."""
     patterns = [times.compiled(form) for form in forms(rule)]
     kind = _arrow_type(rule, patterns[0])
-    unit = UNITS.get(kind, times.SINCE_1970)
+    first = wanted_times(rule)
 
-    def read(some: Cells, attempt: int) -> tuple[np.ndarray, Flags]:
-        exact = attempt > 0 or rule.format in (None, ANY_ZONED)
+    def read(some: Cells, attempt: int) -> TimesRead:
         given = (some.buffer, some.starts, some.ends)
-        return kernels.read_times(*given, patterns[attempt], exact, unit)
+        return kernels.read_times(*given, patterns[attempt], first.exact or attempt > 0, first.unit)
 
-    values, valid = read(cells, 0)
+    if cells.ready is not None and cells.ready[0] == first:
+        values, valid = cast(TimesRead, cells.ready[1])
+    else:
+        values, valid = read(cells, 0)
     reasons = np.zeros(len(cells), np.uint8)
     pending = np.flatnonzero(~valid)
     if len(pending):
@@ -78,6 +81,13 @@ def convert_times(cells: Cells, rule: Rule) -> Converted:
         reasons[hit] = reason_of(0) + coded[hit]
         valid &= ~hit
     return Converted(kernels.arrow(values, valid, kind), reasons, pending)
+
+
+def wanted_times(rule: Rule) -> WantedTimes:
+    """What the kernel is asked for at first."""
+    pattern = times.compiled(forms(rule)[0])
+    unit = UNITS.get(_arrow_type(rule, pattern), times.SINCE_1970)
+    return WantedTimes(pattern, rule.format in (None, ANY_ZONED), unit)
 
 
 def _arrow_type(rule: Rule, pattern: times.Pattern) -> pa.DataType:

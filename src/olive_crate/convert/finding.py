@@ -14,10 +14,10 @@ import numpy as np
 import pyarrow as pa
 
 from .. import kernels
-from ..kernels.reference import Flags, Ints
+from ..kernels.reference import Flags, Ints, Wanted, WantedTimes
 from ..records.spans import Cells
 from ..withheld import NOTHING, Withheld, merged
-from . import convert
+from . import convert, foreseen
 from .kinds import base, boolean_kinds, date_kinds, packed_kinds, rule_for
 from .levels import Scale
 from .missing import found_in
@@ -132,6 +132,13 @@ class Finder(msgspec.Struct, eq=False):
                 found = self._widened(cells, rows, found)
         self._note(found, cells, rows)
         return _withholding(found, cells)
+
+    def foresight(self) -> Wanted | WantedTimes | None:
+        """How the next block will be taken, as far as it can be read ahead."""
+        if (self.wanted and not self.fixed) or len(self.alive) > 1:
+            return None
+        rule = self.rules.get(self.kind or self.rule.kind)
+        return foreseen(rule) if rule is not None else None
 
     def again(self, cells: Cells) -> Found:
         """A block once more, as the type that the whole file has settled."""

@@ -9,6 +9,7 @@ Numerals with more digits than can be read exactly that way are read one by one.
 from __future__ import annotations
 
 import re
+from typing import cast
 
 import msgspec
 import numpy as np
@@ -65,12 +66,19 @@ def _coded_numbers(
     return pending[~hit], Withheld(pending[done.ranged.cells], done.ranged.texts)
 
 
+def wanted(rule: Rule) -> Wanted:
+    """What the kernel is asked for."""
+    return Wanted(rule.kind == "integer", ord(rule.decimal), rule.strict, rule.implied)
+
+
 def _plain(cells: Cells, rule: Rule) -> NumbersRead:
     """Plain numerals and blanks; what is neither is left."""
-    wanted = Wanted(rule.kind == "integer", ord(rule.decimal), rule.strict, rule.implied)
+    asked = wanted(rule)
+    if cells.ready is not None and cells.ready[0] == asked:
+        return cast(NumbersRead, cells.ready[1])
     if cells.grid is not None:
-        return kernels.read_column(cells.buffer, *cells.grid, len(cells), wanted)
-    return kernels.read_numbers(cells.buffer, cells.starts, cells.ends, wanted)
+        return kernels.read_column(cells.buffer, *cells.grid, len(cells), asked)
+    return kernels.read_numbers(cells.buffer, cells.starts, cells.ends, asked)
 
 
 def _the_rest(

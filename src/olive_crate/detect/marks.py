@@ -80,7 +80,9 @@ def _shapes(column: Iterable[str]) -> Counter[str]:
         filled += bool(text)
         if not text or not (text[0].isdigit() or text[0] in "+-,."):
             continue
-        found["number"] += text.lstrip("+-").isdigit()
+        if text.lstrip("+-").isdigit():
+            found["number"] += 1
+            continue
         for shape, pattern in SHAPES.items():
             if pattern.fullmatch(text):
                 found[shape] += 1

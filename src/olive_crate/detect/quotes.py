@@ -28,9 +28,12 @@ def find_quote(pieces: Sequence[bytes]) -> Evidence | None:
 
 def _wrapped(text: bytes, quote: bytes) -> int:
     """Fields that begin and end with this quote."""
+    if quote not in text:
+        return 0
     edge = rb"[" + SEPARATORS + rb"\r\n]"
+    opening = quote + rb"(?:(?<=" + edge + quote + rb")|(?<=\A" + quote + rb"))"
     inside = rb"(?:[^" + quote + rb"]|" + quote + quote + rb"){0,200}?"
-    pattern = rb"(?:^|(?<=" + edge + rb"))" + quote + inside + quote + rb"(?=" + edge + rb"|$)"
+    pattern = opening + inside + quote + rb"(?=" + edge + rb"|$)"
     return len(re.findall(pattern, text))
 
 
@@ -39,6 +42,8 @@ def find_escape(pieces: Sequence[bytes], quote: str) -> Evidence | None:
     if not quote:
         return None
     text = b"\n".join(piece[:ENOUGH] for piece in pieces)
+    if b"\\" not in text:
+        return None
     mark = re.escape(quote.encode())
     escaped = len(re.findall(rb"\\" + mark + rb"(?![" + SEPARATORS + rb"\r\n])", text))
     ends = len(re.findall(rb"\\" + mark + rb"(?=[" + SEPARATORS + rb"\r\n])", text))
@@ -51,8 +56,9 @@ def find_escape(pieces: Sequence[bytes], quote: str) -> Evidence | None:
 
 def find_comment(pieces: Sequence[bytes], marks: Marks) -> Evidence | None:
     """A prefix of lines that are not cut like the others; titles at the top count as such too."""
-    lines = [line for piece in pieces for line in piece.splitlines()]
-    for prefix in COMMENTS:
+    prefixes = [prefix for prefix in COMMENTS if _begins_lines(prefix.encode(), pieces)]
+    lines = [line for piece in pieces for line in piece.splitlines()] if prefixes else []
+    for prefix in prefixes:
         begins = [line for line in lines if line.startswith(prefix.encode())]
         if not begins or len(begins) > 0.5 * len(lines):
             continue
@@ -66,3 +72,8 @@ def find_comment(pieces: Sequence[bytes], marks: Marks) -> Evidence | None:
             claim = f"begins {len(begins):,} lines looked at that are not cut like the others"
             return Evidence("delimited.comment", prefix, claim, len(begins))
     return None
+
+
+def _begins_lines(prefix: bytes, pieces: Sequence[bytes]) -> bool:
+    ways = (b"\n" + prefix, b"\r" + prefix)
+    return any(piece.startswith(prefix) or any(way in piece for way in ways) for piece in pieces)

@@ -38,7 +38,9 @@ match = reference.match
 read_column = reference.read_column
 read_numbers = reference.read_numbers
 read_times = reference.read_times
+records_ahead = reference.records_ahead
 split = reference.split
+split_ahead = reference.split_ahead
 structure = reference.structure
 texts = reference.texts
 trimmed = reference.trimmed
@@ -53,7 +55,9 @@ SWITCHED = (
     "read_column",
     "read_numbers",
     "read_times",
+    "records_ahead",
     "split",
+    "split_ahead",
     "structure",
     "texts",
     "trimmed",
@@ -137,7 +141,9 @@ __all__ = [
     "read_column",
     "read_numbers",
     "read_times",
+    "records_ahead",
     "split",
+    "split_ahead",
     "squeezed",
     "strings",
     "structure",

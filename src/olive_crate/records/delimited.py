@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import itertools
 from collections import deque
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import IO, NamedTuple, cast
 
 import msgspec
@@ -19,11 +19,11 @@ import numpy as np
 
 from .. import kernels
 from ..errors import LayoutError
-from ..kernels.reference import PAD, Bytes, Flags, Ints, Marks, Structure, Table
+from ..kernels.reference import PAD, Bytes, Flags, Foresight, Ints, Marks, Structure, Table
 from ..sources import Source
 from ..workers import ALONE, Workers
 from .encoding import bad_byte, utf8_pieces
-from .spans import Spans, shaped
+from .spans import Spans, shaped, spans_in, spans_of
 from .tally import BLANK, COMMENT, CONTINUED, DATA, HEADING, SKIPPED, CountedStream, Tally
 
 PADDING = bytes(PAD)
@@ -106,7 +106,11 @@ class _Parted(msgspec.Struct, frozen=True, eq=False):
 
 
 def raw_blocks(
-    source: Source, layout: Layout, tally: Tally | None = None, workers: Workers = ALONE
+    source: Source,
+    layout: Layout,
+    tally: Tally | None = None,
+    workers: Workers = ALONE,
+    foresight: Callable[[], Foresight] = dict,
 ) -> Iterator[RawBlock]:
     """Blocks of whole records, from the first line that is not skipped as a title.
 
@@ -125,10 +129,10 @@ def raw_blocks(
         cuts = _cuts(pieces, layout, offset, source.name)
         checked = _Checked(source, layout)
         held: Cut | None = None
-        for cut, scanned in workers.ahead(lambda cut: _scanned(cut, layout), cuts):
+        for cut, scanned in workers.ahead(lambda cut: _scanned(cut, layout, foresight()), cuts):
             if held is not None:
                 cut = _together(held, cut, source.name, row)
-                scanned, held = _scanned(cut, layout), None
+                scanned, held = _scanned(cut, layout, {}), None
             found = scanned.found
             if found.open_quote >= 0:
                 if cut.final:
@@ -150,11 +154,11 @@ class _Scanned(NamedTuple):
     line_ends: int
 
 
-def _scanned(cut: Cut, layout: Layout) -> _Scanned:
+def _scanned(cut: Cut, layout: Layout, foresight: Foresight) -> _Scanned:
     """The records of a piece, and what is counted and checked of its bytes."""
     text, buffer = cut.text, cut.buffer
     marks = msgspec.structs.replace(layout.marks, returns=b"\r" in text)
-    found = kernels.split(buffer, PAD, cut.high, marks, True, layout.fields)
+    found = kernels.split_ahead(buffer, PAD, cut.high, marks, layout.fields, foresight)
     is_ascii = text.isascii()
     valid = is_ascii or kernels.is_utf8(buffer, PAD, cut.high)
     return _Scanned(marks, found, is_ascii, valid, kernels.line_ends(buffer, PAD, cut.high))
@@ -319,8 +323,8 @@ def _heading_again(table: Table, layout: Layout) -> Ints:
     if not layout.names or not layout.names[0] or len(layout.names) < 2:
         return NONE
     at = np.arange(table.count)
-    for column, name in enumerate(layout.names[: table.starts.shape[1]]):
-        starts, ends = table.starts[:, column], table.ends[:, column]
+    for column, name in enumerate(layout.names[: layout.fields]):
+        starts, ends = table.columns(column)
         if column:
             starts, ends = starts[at], ends[at]
         at = at[kernels.match(table.buffer, starts, ends, (name.decode("utf-8"),)) == 0]
@@ -357,17 +361,25 @@ def _without_repeated(parted: _Parted, layout: Layout, tally: Tally) -> _Parted:
 
 
 def read_blocks(
-    source: Source, layout: Layout, tally: Tally | None = None, workers: Workers = ALONE
+    source: Source,
+    layout: Layout,
+    tally: Tally | None = None,
+    workers: Workers = ALONE,
+    foresight: Callable[[], Foresight] = dict,
 ) -> Iterator[Spans]:
-    """The data of the source as spans, block after block; `tally` accounts for every line."""
+    """The data of the source as spans, block after block; `tally` accounts for every line.
+
+    `foresight` says how columns will be taken, as far as that is known by now.
+    """
     tally = tally if tally is not None else Tally()
     room = layout.limit
-    for raw, last in _held_back(raw_blocks(source, layout, tally, workers), layout.last):
+    blocks = raw_blocks(source, layout, tally, workers, foresight)
+    for raw, last in _held_back(blocks, layout.last):
         table = _only_data(raw, layout, last)
         if table is not None and (room is None or table.count <= room):
             count = table.count
             _count_table(tally, raw, table)
-            yield Spans(table.buffer, table.starts, table.ends, raw.rows)
+            yield spans_in(table, raw.rows)
         else:
             parted = _without_repeated(_parted(raw, layout, last), layout, tally)
             count = len(parted.data)
@@ -455,7 +467,7 @@ def _spans(parted: _Parted, layout: Layout, tally: Tally) -> Spans:
     if longer.any():
         _note_surplus(tally, raw, chosen[longer], layout)
     starts, ends = shaped(structure.starts, structure.ends, structure.record, chosen, layout.fields)
-    return Spans(structure.buffer, starts, ends, rows)
+    return spans_of(structure.buffer, starts, ends, rows)
 
 
 def _note_surplus(tally: Tally, raw: RawBlock, records: Ints, layout: Layout) -> None:

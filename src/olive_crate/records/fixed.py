@@ -9,7 +9,7 @@ its part, and is counted by its end in the bytes as well.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import IO, TYPE_CHECKING, cast
 
 import msgspec
@@ -18,8 +18,9 @@ import numpy as np
 from .. import kernels
 from ..errors import LayoutError
 from ..fields import Field, RecordType
-from ..kernels.reference import PAD, Bytes, Flags, Ints
+from ..kernels.reference import PAD, Bytes, Flags, Foresight, Ints, ReadAhead
 from ..sources import Source
+from ..workers import ALONE, Workers
 from .coverage import cover
 from .encoding import is_ebcdic, is_multibyte, utf8_pieces
 from .lines import NEW_LINE, RETURN, Lines, characters_of, expanded, lines_of
@@ -79,12 +80,32 @@ class FixedSpans(msgspec.Struct, frozen=True, eq=False):
     stride: int = 0
     chars: Ints | None = None
     """Where each character starts, where there are some of several bytes."""
+    ready: dict[int, ReadAhead] = msgspec.field(default_factory=dict)
+    """Columns that were read ahead."""
 
     def field(self, index: int) -> Cells:
         """The cells of one field."""
         field = self.layout.fields[index]
         cells = self.piece(field.line, field.start, field.end)
+        if cells.grid is not None and not self.layout.undecoded:
+            cells.ready = self.ready.get(index)
         return _decoded(cells, self.layout.encoding) if self.layout.undecoded else cells
+
+    def read_ahead(self, foresight: Foresight) -> None:
+        """Read columns at once, where all cases are of one length."""
+        if not self.stride or self.chars is not None or not len(self.rows):
+            return
+        if self.layout.undecoded:
+            return
+        first, places = int(self.starts[0, 0]), {}
+        for index in foresight:
+            field = self.layout.fields[index]
+            grid = self.piece(field.line, field.start, field.end).grid
+            if grid is not None:
+                places[index] = (grid.first - first, grid.width)
+        length = max((begin + width for begin, width in places.values()), default=0)
+        given = (self.buffer, first, self.stride, length, len(self.rows))
+        self.ready.update(kernels.records_ahead(*given, places, foresight))
 
     def piece(self, line: int, first: int, last: int) -> Cells:
         """What stands at these positions of a line of each case; `last` 0 is the line's end."""
@@ -153,6 +174,19 @@ def _decoded(cells: Cells, encoding: str) -> Cells:
 
 
 def read_blocks(
+    source: Source,
+    layout: FixedLayout,
+    tally: Tally | None = None,
+    workers: Workers = ALONE,
+    foresight: Callable[[], Foresight] = dict,
+) -> Iterator[FixedSpans]:
+    """The cases of the source, block after block, with columns read ahead where that can be."""
+    blocks = _blocks(source, layout, tally)
+    for spans, _ in workers.ahead(lambda block: block.read_ahead(foresight()), blocks):
+        yield spans
+
+
+def _blocks(
     source: Source, layout: FixedLayout, tally: Tally | None = None
 ) -> Iterator[FixedSpans]:
     """The cases of the source, block after block; `tally` accounts for every line.

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple, cast
+import functools
+from collections.abc import Callable
+from typing import NamedTuple
 
 import msgspec
 import numpy as np
 
 from .. import kernels
-from ..kernels.reference import Bytes, Ints
+from ..kernels.reference import Bytes, Ints, ReadAhead, Table
 from ..kernels.reference.structure import by_field
 
 NONE = np.zeros(0, np.int64)
@@ -23,43 +25,63 @@ class Grid(NamedTuple):
 
 
 class Cells:
-    """The cells of one variable in a block of rows: by starts and ends, or by a grid.
+    """The cells of one variable in a block of rows.
 
-    Those of a grid have starts and ends as well, which are worked out when they are asked for.
+    Where each starts and ends is worked out when it is asked for, since what was read ahead
+    (`ready`), and the numbers of a grid, can do without.
     """
 
-    __slots__ = ("_count", "_ends", "_starts", "buffer", "grid")
+    __slots__ = ("_at", "_count", "_find", "buffer", "grid", "ready")
 
     def __init__(self, buffer: Bytes, starts: Ints, ends: Ints) -> None:
-        self.buffer, self.grid = buffer, cast("Grid | None", None)
-        self._starts, self._ends = cast("Ints | None", starts), cast("Ints | None", ends)
-        self._count = len(starts)
+        self.buffer, self._count = buffer, len(starts)
+        self.grid: Grid | None = None
+        self.ready: ReadAhead | None = None
+        self._at: tuple[Ints, Ints] | None = (starts, ends)
+        self._find: Callable[[], tuple[Ints, Ints]] | None = None
 
     @staticmethod
-    def on(buffer: Bytes, grid: Grid, count: int) -> Cells:
-        """Cells of one width at equal distances."""
+    def later(
+        buffer: Bytes,
+        count: int,
+        find: Callable[[], tuple[Ints, Ints]],
+        ready: ReadAhead | None = None,
+    ) -> Cells:
+        """Cells whose starts and ends are found when they are asked for."""
         cells = Cells(buffer, NONE, NONE)
-        cells.grid, cells._count = grid, count
-        cells._starts = cells._ends = None
+        cells._count, cells._at, cells._find, cells.ready = count, None, find, ready
+        return cells
+
+    @staticmethod
+    def on(buffer: Bytes, grid: Grid, count: int, ready: ReadAhead | None = None) -> Cells:
+        """Cells of one width at equal distances."""
+
+        def find() -> tuple[Ints, Ints]:
+            starts = grid.first + grid.stride * np.arange(count)
+            return starts, starts + grid.width
+
+        cells = Cells.later(buffer, count, find, ready)
+        cells.grid = grid
         return cells
 
     def __len__(self) -> int:
         return self._count
 
+    def _positions(self) -> tuple[Ints, Ints]:
+        if self._at is None:
+            assert self._find is not None
+            self._at = self._find()
+        return self._at
+
     @property
     def starts(self) -> Ints:
         """Where each cell starts."""
-        if self._starts is None:
-            first, stride, _ = cast(Grid, self.grid)
-            self._starts = first + stride * np.arange(self._count)
-        return self._starts
+        return self._positions()[0]
 
     @property
     def ends(self) -> Ints:
         """Where each cell ends."""
-        if self._ends is None:
-            self._ends = self.starts + cast(Grid, self.grid).width
-        return self._ends
+        return self._positions()[1]
 
     def at(self, rows: Ints) -> Cells:
         """Some of the cells, in order."""
@@ -79,24 +101,25 @@ class Cells:
 
 
 class Spans(msgspec.Struct, frozen=True, eq=False):
-    """One byte buffer, and the starts and ends of fields in it, shaped (rows, fields).
+    """A block of rows: the cells of each field, and the number of each row in the source."""
 
-    The arrays lie field by field in memory, since they are used a field at a time. `rows` holds the
-    number of each row in the source.
-    """
-
-    buffer: Bytes
-    starts: Ints
-    ends: Ints
     rows: Ints
+    field: Callable[[int], Cells]
 
-    def field(self, index: int) -> Cells:
-        """The cells of one field."""
-        return Cells(self.buffer, self.starts[:, index], self.ends[:, index])
 
-    def head(self, count: int) -> Spans:
-        """The first rows."""
-        return Spans(self.buffer, self.starts[:count], self.ends[:count], self.rows[:count])
+def spans_of(buffer: Bytes, starts: Ints, ends: Ints, rows: Ints) -> Spans:
+    """Spans of starts and ends shaped (rows, fields)."""
+    return Spans(rows, lambda index: Cells(buffer, starts[:, index], ends[:, index]))
+
+
+def spans_in(table: Table, rows: Ints) -> Spans:
+    """Spans of a table."""
+
+    def field(index: int) -> Cells:
+        find = functools.partial(table.columns, index)
+        return Cells.later(table.buffer, table.count, find, table.ready.get(index))
+
+    return Spans(rows, field)
 
 
 def shaped(starts: Ints, ends: Ints, record: Ints, chosen: Ints, fields: int) -> tuple[Ints, Ints]:

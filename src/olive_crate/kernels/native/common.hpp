@@ -11,6 +11,12 @@
 #include <intrin.h>
 #endif
 
+#if defined(__GNUC__)
+#define OLIVE_APART __attribute__((noinline))
+#else
+#define OLIVE_APART
+#endif
+
 namespace olive {
 
 using byte = unsigned char;

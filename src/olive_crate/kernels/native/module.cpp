@@ -6,7 +6,11 @@
 #define PY_SSIZE_T_CLEAN
 #include <Python.h>
 
+#include <memory>
+#include <vector>
+
 #include "numbers.hpp"
+#include "rows.hpp"
 #include "structure.hpp"
 #include "texts.hpp"
 #include "times.hpp"
@@ -203,6 +207,137 @@ PyObject* read_times_(PyObject*, PyObject* args) {
     return PyLong_FromLongLong(left);
 }
 
+// A task as Python gives it, with the buffers it lends.
+struct LentTask {
+    Task task;
+    Lent steps, values, reasons, starts, ends;
+
+    bool set(PyObject* given, std::int64_t rows) {
+        int kind, strict, width, exact, unit;
+        long long field, cell_width;
+        if (!PyArg_ParseTuple(given, "iLLipiy*ipiw*w*w*w*", &kind, &field, &cell_width,
+                              &task.rule.decimal, &strict, &task.rule.implied, &steps.view, &width,
+                              &exact, &unit, &values.view, &reasons.view, &starts.view, &ends.view))
+            return false;
+        task.kind = static_cast<Kind>(kind);
+        task.field = field;
+        task.width = cell_width;
+        task.rule.strict = strict != 0;
+        task.pattern = Pattern{steps.bytes(), steps.view.len / 2, width, exact != 0};
+        task.unit = static_cast<Unit>(unit);
+        const bool short_values = task.kind == Kind::times && task.unit == Unit::days;
+        const long long size = task.kind == Kind::positions ? 0 : short_values ? 4 : 8;
+        if (values.view.len < size * rows || reasons.view.len < (size ? rows : 0) ||
+            (starts.view.len && starts.count<place>() < rows) ||
+            (ends.view.len != starts.view.len)) {
+            PyErr_SetString(PyExc_ValueError, "a task has too little room");
+            return false;
+        }
+        task.values = values.as<byte>();
+        task.reasons = reasons.as<byte>();
+        task.starts = starts.view.len ? starts.as<place>() : nullptr;
+        task.ends = ends.view.len ? ends.as<place>() : nullptr;
+        return true;
+    }
+};
+
+// The tasks of a list, and what they tell afterwards.
+class Tasks {
+  public:
+    bool set(PyObject* list, std::int64_t rows) {
+        const Py_ssize_t count = PyList_Size(list);
+        if (count < 0) return false;
+        for (Py_ssize_t each = 0; each < count; ++each) {
+            held.push_back(std::make_unique<LentTask>());
+            PyObject* given = PyList_GetItem(list, each);
+            if (!given || !held.back()->set(given, rows)) return false;
+            tasks.push_back(held.back()->task);
+        }
+        return true;
+    }
+    bool all_within(std::int64_t fields) const {
+        for (const Task& task : tasks)
+            if (task.field < 0 || task.field >= fields) return false;
+        return true;
+    }
+    bool all_end_by(std::int64_t length) const {
+        for (const Task& task : tasks)
+            if (task.field < 0 || task.width < 0 || task.field + task.width > length ||
+                task.starts)
+                return false;
+        return true;
+    }
+    PyObject* told() const {
+        PyObject* list = PyList_New(static_cast<Py_ssize_t>(tasks.size()));
+        for (std::size_t each = 0; list && each < tasks.size(); ++each) {
+            const Task& task = tasks[each];
+            PyObject* one = Py_BuildValue("LLi", static_cast<long long>(task.left),
+                                          static_cast<long long>(task.blanks), task.most_decimals);
+            if (!one || PyList_SetItem(list, static_cast<Py_ssize_t>(each), one) < 0) {
+                Py_DECREF(list);
+                return nullptr;
+            }
+        }
+        return list;
+    }
+    std::vector<Task> tasks;
+
+  private:
+    std::vector<std::unique_ptr<LentTask>> held;
+};
+
+PyObject* read_rows_(PyObject*, PyObject* args) {
+    Lent buffer, lines;
+    long long low, high, fields, room;
+    int changeable, returns, final;
+    Marks marks{};
+    PyObject* list;
+    if (!PyArg_ParseTuple(args, "y*pLLiippLLw*O", &buffer.view, &changeable, &low, &high,
+                          &marks.delimiter, &marks.quote, &returns, &final, &fields, &room,
+                          &lines.view, &list))
+        return nullptr;
+    if (!within(buffer, low, high) || fields < 2 || lines.count<std::int64_t>() < room + 1)
+        return refused("read_rows: sizes differ");
+    if (changeable && buffer.view.readonly) return refused("read_rows: the buffer is read-only");
+    marks.returns = returns != 0;
+    Tasks tasks;
+    if (!tasks.set(list, room)) return nullptr;
+    if (!tasks.all_within(fields)) return refused("read_rows: there is no such field");
+    RowsTold told;
+    {
+        Unlocked unlocked;
+        told = read_rows(buffer.as<byte>(), changeable != 0, low, high, marks, final != 0, fields,
+                         room, lines.as<std::int64_t>(), tasks.tasks.data(),
+                         static_cast<std::int64_t>(tasks.tasks.size()));
+    }
+    PyObject* each = tasks.told();
+    if (!each) return nullptr;
+    return Py_BuildValue("iLLLLN", static_cast<int>(told.status), static_cast<long long>(told.count),
+                         static_cast<long long>(told.consumed),
+                         static_cast<long long>(told.open_quote),
+                         static_cast<long long>(told.quoted_ends), each);
+}
+
+PyObject* read_records_(PyObject*, PyObject* args) {
+    Lent buffer;
+    long long first, stride, length, rows;
+    PyObject* list;
+    if (!PyArg_ParseTuple(args, "y*LLLLO", &buffer.view, &first, &stride, &length, &rows, &list))
+        return nullptr;
+    const bool fits = first >= 0 && stride >= 0 && length >= 0 && rows >= 0 &&
+                      (!rows || first + (rows - 1) * stride + length <= buffer.view.len);
+    if (!fits) return refused("read_records: outside of the buffer");
+    Tasks tasks;
+    if (!tasks.set(list, rows)) return nullptr;
+    if (!tasks.all_end_by(length)) return refused("read_records: outside of a record");
+    {
+        Unlocked unlocked;
+        read_records(buffer.bytes(), first, stride, rows, tasks.tasks.data(),
+                     static_cast<std::int64_t>(tasks.tasks.size()));
+    }
+    return tasks.told();
+}
+
 PyObject* trimmed(PyObject*, PyObject* args) {
     Column column;
     Lent starts, ends;
@@ -329,6 +464,8 @@ PyMethodDef METHODS[] = {
     {"read_numbers", read_numbers, METH_VARARGS, nullptr},
     {"powers", powers, METH_VARARGS, nullptr},
     {"read_times", read_times_, METH_VARARGS, nullptr},
+    {"read_rows", read_rows_, METH_VARARGS, nullptr},
+    {"read_records", read_records_, METH_VARARGS, nullptr},
     {"trim", trimmed, METH_VARARGS, nullptr},
     {"blank", blanks, METH_VARARGS, nullptr},
     {"total_length", length_of, METH_VARARGS, nullptr},

@@ -24,103 +24,122 @@ const double TENS[23] = {1e0,  1e1,  1e2,  1e3,  1e4,  1e5,  1e6,  1e7,  1e8,  1
 std::uint64_t POWERS_OF_FIVE[2 * (HIGHEST_POWER - LOWEST_POWER + 1)];
 
 struct Numeral {
-    std::uint64_t mantissa;
-    int decimals;
-    int digits;     // zeros in front and decimals included
-    bool marked;
-    bool negative;
-    bool padded;    // a zero stands before another digit
+    std::uint64_t mantissa = 0;
+    int decimals = 0;
+    bool good = false;
+    bool marked = false;
+    bool negative = false;
+    bool padded = false;  // a zero stands before another digit
 };
 
-// The word with everything before its last `count` bytes as zeros.
+// Zeros in all but the last so many bytes.
+const std::uint64_t FILL[9] = {ZEROS,       ZEROS >> 8,  ZEROS >> 16, ZEROS >> 24, ZEROS >> 32,
+                               ZEROS >> 40, ZEROS >> 48, ZEROS >> 56, 0};
+
+// The word with everything before its last `count` bytes (1 to 8) as zeros.
 inline std::uint64_t last_bytes(std::uint64_t word, int count) {
-    if (count >= 8) return word;
     const int outside = 64 - 8 * count;
-    if (count == 0) return ZEROS;
-    return ((word >> outside) << outside) | (ZEROS >> (8 * count));
+    return ((word >> outside) << outside) | FILL[count];
 }
 
 // The bit 7 of the first byte that equals `each`, 0 if there is none.
-inline std::uint64_t first_match(std::uint64_t word, byte each) {
-    const std::uint64_t other = word ^ (ONES * each);
+inline std::uint64_t first_match(std::uint64_t word, std::uint64_t each) {
+    const std::uint64_t other = word ^ each;
     const std::uint64_t hits = (other - ONES) & ~other & HIGH;
     return hits & (~hits + 1);
 }
 
-inline bool read_short(const byte* end, int length, int decimal, Numeral& into) {
+// What stands before the mark moves up by a byte, `carried` comes in at the bottom.
+inline std::uint64_t closed(std::uint64_t word, std::uint64_t hit, std::uint64_t carried) {
+    const std::uint64_t mark = hit >> 7, before = mark - 1;
+    return ((word & before) << 8) | carried | (word & ~(before | (mark * 255)));
+}
+
+template <bool DECIMALS>
+inline Numeral read_short(const byte* end, int length, std::uint64_t mark) {
+    Numeral found;
     std::uint64_t word = last_bytes(fetch(end - 8), length);
-    if (decimal) {
-        const std::uint64_t hit = first_match(word, static_cast<byte>(decimal));
+    if (DECIMALS) {
+        const std::uint64_t hit = first_match(word, mark);
         if (hit) {
-            const std::uint64_t mark = hit >> 7, before = mark - 1;
-            into.decimals = 7 - (trailing_zeros(hit) >> 3);
-            into.marked = true;
-            word = ((word & before) << 8) | '0' | (word & ~(before | (mark * 255)));
+            found.decimals = 7 - (trailing_zeros(hit) >> 3);
+            found.marked = true;
+            word = closed(word, hit, '0');
         }
     }
     const std::uint64_t plain = word ^ ZEROS;
-    into.mantissa = digits_value(plain);
-    return are_digits(plain);
+    found.mantissa = digits_value(plain);
+    found.good = are_digits(plain);
+    return found;
 }
 
-inline bool read_longer(const byte* end, int length, int decimal, Numeral& into) {
+template <bool DECIMALS>
+inline Numeral read_longer(const byte* end, int length, std::uint64_t mark) {
+    Numeral found;
     std::uint64_t low = fetch(end - 8), high = last_bytes(fetch(end - 16), length - 8);
-    if (decimal) {
-        std::uint64_t hit = first_match(high, static_cast<byte>(decimal));
+    if (DECIMALS) {
+        std::uint64_t hit = first_match(high, mark);
         if (hit) {
-            const std::uint64_t mark = hit >> 7, before = mark - 1;
-            into.decimals = 15 - (trailing_zeros(hit) >> 3);
-            into.marked = true;
-            high = ((high & before) << 8) | '0' | (high & ~(before | (mark * 255)));
-        } else if ((hit = first_match(low, static_cast<byte>(decimal)))) {
-            const std::uint64_t mark = hit >> 7, before = mark - 1;
-            into.decimals = 7 - (trailing_zeros(hit) >> 3);
-            into.marked = true;
-            low = ((low & before) << 8) | (high >> 56) | (low & ~(before | (mark * 255)));
+            found.decimals = 15 - (trailing_zeros(hit) >> 3);
+            found.marked = true;
+            high = closed(high, hit, '0');
+        } else if ((hit = first_match(low, mark))) {
+            found.decimals = 7 - (trailing_zeros(hit) >> 3);
+            found.marked = true;
+            low = closed(low, hit, high >> 56);
             high = (high << 8) | '0';
         }
     }
     const std::uint64_t plain_low = low ^ ZEROS, plain_high = high ^ ZEROS;
-    into.mantissa = digits_value(plain_high) * 100000000ull + digits_value(plain_low);
-    return are_digits(plain_low) && are_digits(plain_high);
+    found.mantissa = digits_value(plain_high) * 100000000ull + digits_value(plain_low);
+    found.good = are_digits(plain_low) && are_digits(plain_high);
+    return found;
 }
 
-// Up to 24 characters with at most 19 digits that count.
-inline bool read_long(const byte* at, const byte* end, int decimal, Numeral& into) {
+// Up to 24 characters with at most 19 digits that count; more than 16 of them.
+template <bool DECIMALS>
+inline Numeral read_long(const byte* at, const byte* end, std::uint64_t mark) {
+    Numeral found;
     int counting = 0;
+    const byte decimal = static_cast<byte>(mark);
     for (; at < end; ++at) {
-        if (decimal && *at == decimal && !into.marked) {
-            into.marked = true;
-            into.decimals = static_cast<int>(end - at) - 1;
+        if (DECIMALS && *at == decimal && !found.marked) {
+            found.marked = true;
+            found.decimals = static_cast<int>(end - at) - 1;
             continue;
         }
-        if (!is_digit(*at)) return false;
-        into.mantissa = into.mantissa * 10 + (*at - '0');
+        if (!is_digit(*at)) return found;
+        found.mantissa = found.mantissa * 10 + (*at - '0');
         counting += counting > 0 || *at != '0';
-        if (counting > 19) return false;
+        if (counting > 19) return found;
     }
-    return true;
+    found.good = true;
+    return found;
 }
 
-// A plain numeral: an optional sign, digits, at most one decimal mark.
-inline bool read_plain(const byte* at, const byte* end, int decimal, Numeral& into) {
-    into = {0, 0, 0, false, false, false};
-    if (*at == '-' || *at == '+') {
-        into.negative = *at == '-';
-        ++at;
+// A plain numeral: an optional sign, digits, at most one decimal mark. `mark` is the decimal mark
+// eight times.
+template <bool DECIMALS>
+inline Numeral read_plain(const byte* at, const byte* end, std::uint64_t mark) {
+    bool negative = false;
+    byte lead = *at;
+    if (lead == '-' || lead == '+') {
+        negative = lead == '-';
+        lead = *++at;
     }
-    const int length = static_cast<int>(end - at);
-    if (length > LONGEST || length <= 0) return false;
-    bool good;
-    if (length <= 8)
-        good = read_short(end, length, decimal, into);
-    else if (length <= 16)
-        good = read_longer(end, length, decimal, into);
-    else
-        good = read_long(at, end, decimal, into);
-    into.digits = length - into.marked;
-    into.padded = *at == '0' && into.digits - into.decimals > 1;
-    return good && into.digits > 0;
+    const std::int64_t length = end - at;
+    Numeral found;
+    if (length > 0 && length <= 8)
+        found = read_short<DECIMALS>(end, static_cast<int>(length), mark);
+    else if (length > 8 && length <= 16)
+        found = read_longer<DECIMALS>(end, static_cast<int>(length), mark);
+    else if (length > 16 && length <= LONGEST)
+        found = read_long<DECIMALS>(at, end, mark);
+    const std::int64_t digits = length - found.marked;
+    found.good = found.good && digits > 0;
+    found.padded = lead == '0' && digits - found.decimals > 1;
+    found.negative = negative;
+    return found;
 }
 
 struct Product {
@@ -177,8 +196,11 @@ bool nearest(std::uint64_t mantissa, int scale, double& value) {
 
 inline bool scaled(std::uint64_t mantissa, int scale, double& value) {
     if (mantissa <= EXACT && scale >= -22 && scale <= 22) {
-        value = static_cast<double>(mantissa);
-        value = scale < 0 ? value / TENS[-scale] : value * TENS[scale];
+        value = static_cast<double>(static_cast<std::int64_t>(mantissa));
+        if (scale < 0)
+            value /= TENS[-scale];
+        else if (scale > 0)
+            value *= TENS[scale];
         return true;
     }
     return mantissa < SEVENTEEN_DIGITS && nearest(mantissa, scale, value);
@@ -205,15 +227,173 @@ inline const byte* exponent_in(const byte* at, const byte* end) {
     return nullptr;
 }
 
-struct Trimmed {
-    const byte* at;
-    const byte* end;
-};
-
-inline Trimmed trimmed(const byte* at, const byte* end) {
+// Moves `at` and `end` past the blanks around a cell.
+inline void trim(const byte*& at, const byte*& end) {
     while (at < end && is_blank(*at)) ++at;
     while (at < end && is_blank(end[-1])) --end;
-    return {at, end};
+}
+
+// What a cell holds that is not just a short numeral: blanks around it, an exponent, many digits.
+struct Read {
+    double number = 0;
+    std::int64_t whole = 0;
+    int decimals = 0;
+    byte reason = 2;
+};
+
+template <bool DECIMALS>
+OLIVE_APART Read read_slowly(const byte* at, const byte* end, std::uint64_t mark, NumberRule rule) {
+    Read found;
+    trim(at, end);
+    if (at == end) {
+        found.reason = 1;
+        return found;
+    }
+    Numeral numeral = read_plain<DECIMALS>(at, end, mark);
+    int decimals = numeral.marked ? numeral.decimals : rule.implied, exponent = 0;
+    if (DECIMALS && !numeral.good) {
+        const byte* letter = exponent_in(at, end);
+        if (letter && letter > at && read_exponent(letter + 1, end, exponent)) {
+            numeral = read_plain<DECIMALS>(at, letter, mark);
+            decimals = numeral.decimals;
+        }
+    }
+    if (!numeral.good) return found;
+    found.decimals = decimals;
+    if (rule.strict && numeral.padded) return found;
+    if (DECIMALS) {
+        if (!scaled(numeral.mantissa, exponent - decimals, found.number)) {
+            found.number = 0;
+            return found;
+        }
+        if (numeral.negative) found.number = -found.number;
+    } else {
+        const std::uint64_t limit = (1ull << 63) - 1 + numeral.negative;
+        if (decimals != 0 || numeral.mantissa > limit) return found;
+        const std::uint64_t bits = numeral.negative ? 0 - numeral.mantissa : numeral.mantissa;
+        std::memcpy(&found.whole, &bits, 8);
+    }
+    found.reason = 0;
+    return found;
+}
+
+// Digits of up to eight characters, without the character zero, zeros in front of them.
+inline std::uint64_t plain_word(const byte* at, std::int64_t length) {
+    return (fetch(at) ^ ZEROS) << (64 - 8 * length);
+}
+
+// The same without the decimal mark `hit`.
+inline std::uint64_t without(std::uint64_t plain, std::uint64_t hit, std::uint64_t carried) {
+    const std::uint64_t before = (hit >> 7) - 1;
+    return ((plain & before) << 8) | carried | (plain & ~before & ~(hit | (hit - (hit >> 7))));
+}
+
+// Short numerals here and now; division comes in a pass of its own, since it would hold up all that
+// follows. Everything else goes the slow way.
+template <bool DECIMALS>
+NumbersTold read_all(const CellsAt& all, NumberRule rule, void* const into, byte* const reasons) {
+    constexpr int CHUNK = 256;
+    const CellsAt cells = all;
+    const std::uint64_t mark = ONES * static_cast<byte>(rule.decimal);
+    const std::uint64_t plain_mark = mark ^ ZEROS;
+    const bool strict = rule.strict;
+    const int implied = rule.implied;
+    std::int64_t* const wholes = static_cast<std::int64_t*>(into);
+    double* const numbers = static_cast<double*>(into);
+    std::int64_t left = 0, blanks = 0, mantissas[CHUNK];
+    int most = 0, slow[CHUNK];
+    byte decimals[CHUNK];
+    double slow_numbers[CHUNK];
+    for (std::int64_t begin = 0; begin < cells.count; begin += CHUNK) {
+        const int size = static_cast<int>(
+            cells.count - begin < CHUNK ? cells.count - begin : CHUNK);
+        int slow_count = 0;
+        for (int place = 0; place < size; ++place) {
+            const std::int64_t cell = begin + place;
+            const byte *at = cells.begin(cell), *const end = cells.end(cell);
+            const byte sign = *at;
+            const bool negative = sign == '-';
+            at += negative || sign == '+';
+            const std::int64_t length = end - at;
+            std::uint64_t plain, mantissa, high = 0;
+            int behind = 0;
+            bool marked = false;
+            if (static_cast<std::uint64_t>(length - 1) < 8) {
+                plain = plain_word(at, length);
+            } else if (static_cast<std::uint64_t>(length - 1) < 16) {
+                high = plain_word(at, length - 8);
+                plain = fetch(end - 8) ^ ZEROS;
+            } else {
+                plain = ~0ull;
+            }
+            if (DECIMALS) {
+                std::uint64_t hit = first_match(plain, plain_mark), in_high;
+                if (high && (in_high = first_match(high, plain_mark))) {
+                    marked = true;
+                    behind = 15 - (trailing_zeros(in_high) >> 3);
+                    high = without(high, in_high, 0);
+                } else if (hit) {
+                    marked = true;
+                    behind = 7 - (trailing_zeros(hit) >> 3);
+                    plain = without(plain, hit, high >> 56);
+                    high <<= 8;
+                }
+            }
+            mantissa = digits_value(plain);
+            bool good = are_digits(plain) && length > marked;
+            if (high) {
+                good = good && are_digits(high);
+                mantissa += digits_value(high) * 100000000ull;
+            }
+            if (!marked) behind = implied;
+            if (DECIMALS) good = good && mantissa <= EXACT && behind <= 22;
+            if (!DECIMALS) good = good && !implied;
+            if (strict && *at == '0' && length - marked - (marked ? behind : 0) > 1) good = false;
+            if (!good) {
+                const Read read = read_slowly<DECIMALS>(cells.begin(cell), end, mark, rule);
+                reasons[cell] = read.reason;
+                left += read.reason == 2;
+                blanks += read.reason == 1;
+                if (read.decimals > most) most = read.decimals;
+                if (DECIMALS) {
+                    slow[slow_count] = place;
+                    slow_numbers[slow_count++] = read.number;
+                    mantissas[place] = 0;
+                    decimals[place] = 0;
+                } else {
+                    wholes[cell] = read.whole;
+                }
+                continue;
+            }
+            reasons[cell] = 0;
+            const std::int64_t value =
+                (static_cast<std::int64_t>(mantissa) ^ -static_cast<std::int64_t>(negative)) +
+                negative;
+            if (DECIMALS) {
+                if (behind > most) most = behind;
+                mantissas[place] = value;
+                decimals[place] = static_cast<byte>(behind);
+                if (negative && !mantissa) {  // the zero below zero
+                    slow[slow_count] = place;
+                    slow_numbers[slow_count++] = -0.0;
+                }
+            } else {
+                wholes[cell] = value;
+            }
+        }
+        if (DECIMALS) {
+            for (int place = 0; place < size; ++place)
+                numbers[begin + place] =
+                    static_cast<double>(mantissas[place]) / TENS[decimals[place]];
+            for (int each = 0; each < slow_count; ++each)
+                numbers[begin + slow[each]] = slow_numbers[each];
+        }
+    }
+    NumbersTold told;
+    told.left = left;
+    told.blanks = blanks;
+    told.most_decimals = most;
+    return told;
 }
 
 }  // namespace
@@ -224,63 +404,11 @@ void set_powers(const std::uint64_t* words) {
 
 NumbersTold read_integers(const CellsAt& cells, NumberRule rule, std::int64_t* values,
                           byte* reasons) {
-    NumbersTold told;
-    Numeral numeral;
-    for (std::int64_t cell = 0; cell < cells.count; ++cell) {
-        const Trimmed text = trimmed(cells.begin(cell), cells.end(cell));
-        values[cell] = 0;
-        if (text.at == text.end) {
-            reasons[cell] = 1;
-            told.blanks += 1;
-            continue;
-        }
-        reasons[cell] = 2;
-        const bool good = read_plain(text.at, text.end, 0, numeral);
-        if (good && rule.implied > told.most_decimals) told.most_decimals = rule.implied;
-        const std::uint64_t limit = (1ull << 63) - 1 + numeral.negative;
-        if (!good || rule.implied || (rule.strict && numeral.padded) || numeral.mantissa > limit) {
-            told.left += 1;
-            continue;
-        }
-        reasons[cell] = 0;
-        values[cell] = static_cast<std::int64_t>(numeral.negative ? 0 - numeral.mantissa
-                                                                  : numeral.mantissa);
-    }
-    return told;
+    return read_all<false>(cells, rule, values, reasons);
 }
 
 NumbersTold read_floats(const CellsAt& cells, NumberRule rule, double* values, byte* reasons) {
-    NumbersTold told;
-    Numeral numeral;
-    for (std::int64_t cell = 0; cell < cells.count; ++cell) {
-        const Trimmed text = trimmed(cells.begin(cell), cells.end(cell));
-        values[cell] = 0.0;
-        if (text.at == text.end) {
-            reasons[cell] = 1;
-            told.blanks += 1;
-            continue;
-        }
-        reasons[cell] = 2;
-        int exponent = 0;
-        bool good = read_plain(text.at, text.end, rule.decimal, numeral);
-        int decimals = numeral.marked ? numeral.decimals : rule.implied;
-        if (!good) {
-            const byte* at = exponent_in(text.at, text.end);
-            if (at && at > text.at && read_exponent(at + 1, text.end, exponent)) {
-                good = read_plain(text.at, at, rule.decimal, numeral);
-                decimals = numeral.decimals;
-            }
-        }
-        if (good && decimals > told.most_decimals) told.most_decimals = decimals;
-        if (!good || (rule.strict && numeral.padded) ||
-            !scaled(numeral.mantissa, exponent - decimals, values[cell])) {
-            told.left += 1;
-            continue;
-        }
-        reasons[cell] = 0;
-        if (numeral.negative) values[cell] = -values[cell];
-    }
-    return told;
+    return read_all<true>(cells, rule, values, reasons);
 }
 
 }  // namespace olive

@@ -175,7 +175,7 @@ static bool split_as(const byte* buffer, std::int64_t low, std::int64_t high, Ma
             quoted_ends += count_bits(line_ends & within);
         }
     }
-    if (QUOTES && carry) return false;  // where the quote stands is found the slow way
+    if (QUOTES && carry && final) return false;  // where the quote stands is found the slow way
     if (final && high > low && consumed != high) {
         std::int64_t first = start, end = high;
         if (QUOTES && quotes_before != quotes_at_start && first < end && buffer[first] == quote) {

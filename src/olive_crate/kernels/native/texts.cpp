@@ -14,30 +14,30 @@ inline std::uint64_t mixed(std::uint64_t value) {
     return value ^ (value >> 29);
 }
 
-// The first bytes of a run as a word, zeros behind its end.
-inline std::uint64_t first_bytes(const byte* at, std::int64_t length) {
-    const std::uint64_t word = fetch(at);
-    return length >= 8 ? word : word & ((1ull << (8 * length)) - 1);
-}
+// Masks of the first so many bytes of a word.
+const std::uint64_t FIRST[9] = {0,           ~0ull >> 56, ~0ull >> 48, ~0ull >> 40, ~0ull >> 32,
+                                ~0ull >> 24, ~0ull >> 16, ~0ull >> 8,  ~0ull};
 
-inline std::uint64_t hashed(const byte* at, std::int64_t length) {
-    std::uint64_t value = static_cast<std::uint64_t>(length) * 0xD6E8FEB86659FD93ull;
-    while (length > 8) {
-        value = mixed(value ^ fetch(at));
-        at += 8;
-        length -= 8;
-    }
-    return mixed(value ^ first_bytes(at, length));
-}
+// A run of up to 16 bytes as a whole, a longer one by its hash.
+struct Key {
+    std::uint64_t low, high;
+    std::int64_t length;
+};
 
-inline bool same(const byte* one, const byte* two, std::int64_t length) {
-    while (length > 8) {
-        if (fetch(one) != fetch(two)) return false;
-        one += 8;
-        two += 8;
-        length -= 8;
+inline Key key_of(const byte* at, std::int64_t length) {
+    if (length <= 16) {
+        const std::int64_t in_low = length < 8 ? length : 8;
+        return {fetch(at) & FIRST[in_low], fetch(at + 8) & FIRST[length - in_low], length};
     }
-    return first_bytes(one, length) == first_bytes(two, length);
+    std::uint64_t low = 0, high = 0;
+    std::int64_t left = length;
+    for (; left >= 16; left -= 16, at += 16) {
+        low = mixed(low ^ fetch(at));
+        high = mixed(high ^ fetch(at + 8));
+    }
+    const std::int64_t in_low = left < 8 ? left : 8;
+    low = mixed(low ^ (fetch(at) & FIRST[in_low]));
+    return {low, mixed(high ^ (fetch(at + 8) & FIRST[left - in_low])), length};
 }
 
 }  // namespace
@@ -98,45 +98,53 @@ void gather(const Runs& runs, const byte* reasons, place* offsets, byte* data) {
 std::int64_t encode(const Runs& runs, const byte* reasons, place* codes, place* firsts,
                     std::int64_t most) {
     struct Slot {
-        std::uint64_t hash;
+        Key key;
         place code;
     };
-    std::size_t size = 64;
-    std::vector<Slot> table(size, Slot{0, -1});
+    const auto slot_of = [](const Key& key, std::size_t size) {
+        const std::uint64_t length = static_cast<std::uint64_t>(key.length);
+        return mixed(key.low ^ (key.high * 0xD6E8FEB86659FD93ull) ^ (length << 56)) & (size - 1);
+    };
+    std::size_t size = 256;
+    std::vector<Slot> table(size, Slot{{0, 0, 0}, -1});
     place known = 0;
     for (std::int64_t cell = 0; cell < runs.count; ++cell) {
-        codes[cell] = 0;
-        if (reasons && reasons[cell]) continue;
+        if (reasons && reasons[cell]) {
+            codes[cell] = 0;
+            continue;
+        }
         const byte* at = runs.buffer + runs.starts[cell];
-        const std::int64_t length = runs.ends[cell] - runs.starts[cell];
-        const std::uint64_t hash = hashed(at, length);
-        std::size_t slot = hash & (size - 1);
-        while (true) {
+        const Key key = key_of(at, runs.ends[cell] - runs.starts[cell]);
+        std::size_t slot = slot_of(key, size);
+        place code = -1;
+        for (;; slot = (slot + 1) & (size - 1)) {
             const Slot& held = table[slot];
             if (held.code < 0) break;
-            if (held.hash == hash) {
-                const place first = firsts[held.code];
-                if (runs.ends[first] - runs.starts[first] == length &&
-                    same(runs.buffer + runs.starts[first], at, length))
-                    break;
-            }
-            slot = (slot + 1) & (size - 1);
+            if (held.key.low != key.low || held.key.high != key.high ||
+                held.key.length != key.length)
+                continue;
+            if (key.length > 16 &&
+                std::memcmp(runs.buffer + runs.starts[firsts[held.code]], at,
+                            static_cast<std::size_t>(key.length)) != 0)
+                continue;
+            code = held.code;
+            break;
         }
-        if (table[slot].code >= 0) {
-            codes[cell] = table[slot].code;
+        if (code >= 0) {
+            codes[cell] = code;
             continue;
         }
         if (known >= most) return -1;
         firsts[known] = static_cast<place>(cell);
         codes[cell] = known;
-        table[slot] = {hash, known};
+        table[slot] = {key, known};
         known += 1;
         if (2 * static_cast<std::size_t>(known) > size) {
-            std::vector<Slot> wider(4 * size, Slot{0, -1});
+            std::vector<Slot> wider(4 * size, Slot{{0, 0, 0}, -1});
             size *= 4;
             for (const Slot& each : table) {
                 if (each.code < 0) continue;
-                std::size_t to = each.hash & (size - 1);
+                std::size_t to = slot_of(each.key, size);
                 while (wider[to].code >= 0) to = (to + 1) & (size - 1);
                 wider[to] = each;
             }

@@ -174,13 +174,13 @@ bool by_cursor(const byte* at, const byte* end, const Pattern& pattern, Parts& p
     return cursor.at == end;
 }
 
-// Masks of the literal bytes and of the digits of a pattern of fixed width.
+// Masks of the literal bytes and of the digits of a pattern of fixed width, and where each
+// directive stands; -1 where it does not.
 struct Fixed {
     std::uint64_t literal[3] = {}, literal_mask[3] = {}, digit_mask[3] = {};
     int words = 0;
-    int count = 0;
-    byte kinds[12];
-    int places[12];
+    int year = -1, short_year = -1, month = -1, day = -1, of_year = -1;
+    int hour = -1, of_twelve = -1, minute = -1, second = -1;
 
     explicit Fixed(const Pattern& pattern) {
         if (pattern.width == 0 || pattern.width > 24) return;
@@ -193,28 +193,53 @@ struct Fixed {
                 (kind ? digit_mask : literal_mask)[at / 8] |= 0xFFull << shift;
                 if (!kind) literal[at / 8] |= static_cast<std::uint64_t>(each) << shift;
             }
-            if (kind) {
-                if (count == 12) return;
-                kinds[count] = kind;
-                places[count++] = position;
+            switch (kind) {
+                case 'Y': year = position; break;
+                case 'y': short_year = position; break;
+                case 'm': month = position; break;
+                case 'd': day = position; break;
+                case 'j': of_year = position; break;
+                case 'H': hour = position; break;
+                case 'I': of_twelve = position; break;
+                case 'M': minute = position; break;
+                case 'S': second = position; break;
+                default: break;
             }
             position += width;
         }
         words = (position + 7) / 8;
     }
 
-    bool read(const byte* at, Parts& parts) const {
+    // Nothing but year, month and day?
+    bool is_date() const {
+        return words && year >= 0 && month >= 0 && day >= 0 && short_year < 0 && of_year < 0 &&
+               hour < 0 && of_twelve < 0 && minute < 0 && second < 0;
+    }
+
+    static int two(const byte* at) { return (at[0] - '0') * 10 + (at[1] - '0'); }
+
+    bool fits(const byte* at) const {
+        std::uint64_t wrong = 0;
         for (int word = 0; word < words; ++word) {
             const std::uint64_t held = fetch(at + 8 * word);
-            if ((held & literal_mask[word]) != literal[word]) return false;
-            if (!are_digits((held ^ ZEROS) & digit_mask[word])) return false;
+            const std::uint64_t plain = (held ^ ZEROS) & digit_mask[word];
+            wrong |= (held & literal_mask[word]) ^ literal[word];
+            wrong |= ((plain + 0x7676767676767676ull) | plain) & HIGH;
         }
-        for (int part = 0; part < count; ++part) {
-            const byte* digit = at + places[part];
-            int value = 0;
-            for (int left = width_of(kinds[part]); left; --left) value = value * 10 + (*digit++ - '0');
-            parts.set(kinds[part], value);
-        }
+        return wrong == 0;
+    }
+
+    bool read(const byte* at, Parts& parts) const {
+        if (!fits(at)) return false;
+        if (short_year >= 0) parts.set('y', two(at + short_year));
+        if (year >= 0) parts.set('Y', two(at + year) * 100 + two(at + year + 2));
+        if (month >= 0) parts.month = two(at + month);
+        if (day >= 0) parts.day = two(at + day);
+        if (of_year >= 0) parts.set('j', two(at + of_year) * 10 + (at[of_year + 2] - '0'));
+        if (hour >= 0) parts.set('H', two(at + hour));
+        if (of_twelve >= 0) parts.set('I', two(at + of_twelve));
+        if (minute >= 0) parts.minute = two(at + minute);
+        if (second >= 0) parts.second = two(at + second);
         return true;
     }
 };
@@ -224,9 +249,20 @@ struct Fixed {
 std::int64_t read_times(const CellsAt& cells, const Pattern& pattern, Unit unit, void* values,
                         byte* good) {
     const Fixed fixed(pattern);
+    const bool is_date = fixed.is_date() && unit == Unit::days;
     std::int64_t left = 0;
     for (std::int64_t cell = 0; cell < cells.count; ++cell) {
         const byte *at = cells.begin(cell), *end = cells.end(cell);
+        if (is_date && end - at == pattern.width && fixed.fits(at)) {
+            const int year = Fixed::two(at + fixed.year) * 100 + Fixed::two(at + fixed.year + 2);
+            const int month = Fixed::two(at + fixed.month), day = Fixed::two(at + fixed.day);
+            const bool known = year >= 1 && month >= 1 && month <= 12 && day >= 1 &&
+                               day <= LENGTHS[month - 1] + (month == 2 && is_leap(year));
+            static_cast<std::int32_t*>(values)[cell] = known ? days_from(year, month, day) : 0;
+            good[cell] = known;
+            left += !known;
+            continue;
+        }
         Parts parts;
         std::int64_t days = 0, micros = 0;
         const bool whole = fixed.words && end - at == pattern.width;

@@ -1,6 +1,7 @@
 """The kernels in NumPy: clear, portable, always there."""
 
 from . import sheetxml, times
+from .ahead import Foresight, ReadAhead, TimesRead, WantedTimes, records_ahead, split_ahead
 from .blanks import blank, table, trimmed, trimmed_table
 from .columns import read_column
 from .gather import (
@@ -27,12 +28,16 @@ __all__ = [
     "PAD",
     "Bytes",
     "Flags",
+    "Foresight",
     "Ints",
     "Marks",
     "NumbersRead",
+    "ReadAhead",
     "Structure",
     "Table",
+    "TimesRead",
     "Wanted",
+    "WantedTimes",
     "arrow",
     "bitmap",
     "blank",
@@ -47,8 +52,10 @@ __all__ = [
     "read_column",
     "read_numbers",
     "read_times",
+    "records_ahead",
     "sheetxml",
     "split",
+    "split_ahead",
     "squeezed",
     "strings",
     "structure",

@@ -6,6 +6,9 @@ comparison; everything after that works on the few positions found.
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
+from typing import Any
+
 import msgspec
 import numpy as np
 
@@ -47,24 +50,30 @@ class Structure(msgspec.Struct, frozen=True, eq=False):
     """Where a quote stands that is never closed in this block; -1 if none."""
 
 
-class Table(msgspec.Struct, frozen=True, eq=False):
+class Table:
     """A block in which every record has as many fields as it should.
 
-    `starts` and `ends` are shaped (rows, fields) and lie field by field in memory, since they are
-    used a field at a time; the rest is as in `Structure`.
+    `columns` gives the starts and ends of a field in all records, and is asked only for fields that
+    are needed; `ready` holds columns that were read on the way. The rest is as in `Structure`.
     """
 
-    buffer: Bytes
-    starts: Ints
-    ends: Ints
-    lines: Ints
-    consumed: int
-    open_quote: int = -1
+    def __init__(
+        self,
+        buffer: Bytes,
+        lines: Ints,
+        consumed: int,
+        open_quote: int,
+        columns: Callable[[int], tuple[Ints, Ints]],
+        ready: Mapping[int, Any] | None = None,
+    ) -> None:
+        self.buffer, self.lines = buffer, lines
+        self.consumed, self.open_quote = consumed, open_quote
+        self.columns, self.ready = columns, ready or {}
 
     @property
     def count(self) -> int:
         """How many records there are."""
-        return len(self.starts)
+        return len(self.lines) - 1
 
 
 class _Borders(msgspec.Struct, frozen=True, eq=False):
@@ -93,7 +102,13 @@ def split(
     if fields < 2 or not count or not bool((np.diff(found.record) == fields).all()):
         return found
     starts, ends = by_field(found.starts, fields), by_field(found.ends, fields)
-    return Table(found.buffer, starts, ends, found.lines, found.consumed, found.open_quote)
+    return Table(
+        found.buffer,
+        found.lines,
+        found.consumed,
+        found.open_quote,
+        lambda index: (starts[:, index], ends[:, index]),
+    )
 
 
 def by_field(flat: Ints, fields: int) -> Ints:

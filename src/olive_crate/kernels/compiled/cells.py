@@ -1,31 +1,26 @@
-"""The compiled kernels, with the interface of the reference.
-
-Positions go over as 32-bit integers, NumPy's memory is read and written in place, and the
-interpreter is free for other threads meanwhile. Text whose structure is beyond the scan (escapes,
-comments, runs of blanks, delimiters of several characters) is split by the reference.
-"""
+"""The cells of one column: numbers, times, texts."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import lru_cache
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
 import pyarrow as pa
 
-from . import _native, reference
-from .reference import Bytes, Flags, Ints, Marks, NumbersRead, Structure, Table, Wanted
-from .reference.gather import FEW, bitmap
-from .reference.times import DAYS, OF_DAY, SINCE_1970, Pattern
-from .reference.words import PAD
+from .. import reference
+from ..reference import Bytes, Flags, Ints, NumbersRead, Wanted
+from ..reference.gather import bitmap
+from ..reference.times import DAYS, OF_DAY, SINCE_1970, Pattern
+from ..reference.words import PAD
+from . import _native
 
 NONE = np.zeros(0, np.int32)
 NO_REASONS = np.zeros(0, np.uint8)
 UNITS = {DAYS: 0, OF_DAY: 1, SINCE_1970: 2}
 LOWEST, HIGHEST = -64, 64
 BEYOND = (1 << 31) - 1
-RETURN = 13
 
 
 def _powers_of_five() -> np.ndarray:
@@ -63,110 +58,10 @@ def _narrow(positions: Ints) -> Ints:
     return np.ascontiguousarray(positions, np.int32)
 
 
-def _positions(*shape: int) -> tuple[Any, Any]:
+def positions(*shape: int) -> tuple[Any, Any]:
     """Room for starts and ends."""
     starts, ends = np.empty((2, *shape), np.int32)
     return starts, ends
-
-
-class _Scan(NamedTuple):
-    """What a scan is given, and what there is room for."""
-
-    given: tuple[Any, ...]
-    quote: int
-    records: int
-    fields: int
-
-
-def _scan(buffer: Bytes, low: int, high: int, marks: Marks, final: bool) -> _Scan | None:
-    """The scan that can tell this structure, if there is one."""
-    if marks.blanks or len(marks.delimiter) > 1 or len(buffer) > BEYOND:
-        return None
-    delimiter = marks.delimiter[0] if marks.delimiter else -1
-    delimiters, feeds, returns, _, quotes, _ = _native.survey(
-        buffer, low, high, delimiter, marks.quote
-    )
-    quote = marks.quote if quotes else 0
-    if marks.escape or marks.comment or (marks.skip_blanks and quote):
-        return None
-    if not final and high > low and buffer[high - 1] == RETURN:
-        high -= 1  # a line feed may follow
-    has_returns = marks.returns and returns > 0
-    records = feeds + (returns if has_returns else 0) + 1
-    given = (buffer, low, high, delimiter, quote, has_returns, final)
-    return _Scan(given, quote, records, records + delimiters)
-
-
-def split(
-    buffer: Bytes, low: int, high: int, marks: Marks, final: bool, fields: int
-) -> Structure | Table:
-    """As in the reference."""
-    scan = _scan(buffer, low, high, marks, final)
-    if scan is None:
-        return reference.split(buffer, low, high, marks, final, fields)
-    if fields > 1:
-        room = scan.records
-        starts, ends = _positions(fields, room)
-        lines = np.empty(room + 1, np.int64)
-        told = _native.split(*scan.given, fields, room, starts, ends, NONE, NONE, lines)
-        _, count, consumed, opened, closing, _, even = told
-        if even and count:
-            starts, ends = starts[:, :count], ends[:, :count]
-            if closing:
-                buffer = buffer.copy()
-                for start, end in zip(starts, ends, strict=True):
-                    _native.close_up(buffer, scan.quote, start, end)
-            return Table(buffer, starts.T, ends.T, lines[: count + 1], consumed, opened)
-    return _structure(scan)
-
-
-def structure(buffer: Bytes, low: int, high: int, marks: Marks, final: bool) -> Structure:
-    """As in the reference."""
-    scan = _scan(buffer, low, high, marks, final)
-    if scan is None:
-        return reference.structure(buffer, low, high, marks, final)
-    return _structure(scan)
-
-
-def _structure(scan: _Scan) -> Structure:
-    """Records with whatever fields they have."""
-    buffer = scan.given[0]
-    starts, ends = _positions(scan.fields)
-    record, lines = np.empty((2, scan.records + 1), np.int64)
-    heads = np.empty(scan.records, np.int64)
-    told = _native.split(*scan.given, 0, 0, starts, ends, record, heads, lines)
-    fields, count, consumed, opened, closing, _, _ = told
-    starts, ends = starts[:fields], ends[:fields]
-    if closing:
-        buffer = buffer.copy()
-        _native.close_up(buffer, scan.quote, starts, ends)
-    return Structure(
-        buffer,
-        starts,
-        ends,
-        record[: count + 1],
-        heads[:count],
-        lines[: count + 1],
-        np.zeros(count, bool),
-        consumed,
-        opened,
-    )
-
-
-def line_ends(buffer: Bytes, low: int, high: int) -> int:
-    """As in the reference."""
-    _, feeds, returns, pairs, _, _ = _native.survey(buffer, low, high, -1, 0)
-    return int(feeds + returns - pairs)
-
-
-def cut(buffer: Bytes, low: int, high: int, quote: int) -> int:
-    """As in the reference."""
-    return int(_native.cut(buffer, low, high, quote))
-
-
-def is_utf8(buffer: Bytes, low: int, high: int) -> bool:
-    """As in the reference."""
-    return bool(_native.invalid_utf8(buffer, low, high) < 0)
 
 
 def blank(buffer: Bytes, starts: Ints, ends: Ints) -> Flags:
@@ -184,7 +79,7 @@ def trimmed(
     """As in the reference."""
     if len(buffer) > BEYOND:
         return reference.trimmed(buffer, starts, ends, left, right)
-    low, high = _positions(len(starts))
+    low, high = positions(len(starts))
     changed = _native.trim(buffer, _narrow(starts), _narrow(ends), left, right, low, high)
     return (low, high) if changed else (starts, ends)
 
@@ -267,7 +162,7 @@ def _numbers(cells: tuple[Any, ...], count: int, wanted: Wanted) -> NumbersRead:
 
 
 @lru_cache(maxsize=256)
-def _steps(pattern: Pattern) -> bytes:
+def steps_of(pattern: Pattern) -> bytes:
     return b"".join(
         bytes([ord(step.kind), 0]) if step.kind else bytes([0, step.byte]) for step in pattern.steps
     )
@@ -282,24 +177,5 @@ def read_times(
     values = np.empty(len(starts), np.int32 if unit == DAYS else np.int64)
     good = np.empty(len(starts), bool)
     cells = (buffer, _narrow(starts), _narrow(ends), 0, 0, 0, 0)
-    _native.read_times(*cells, _steps(pattern), pattern.width, exact, UNITS[unit], values, good)
+    _native.read_times(*cells, steps_of(pattern), pattern.width, exact, UNITS[unit], values, good)
     return values, good
-
-
-__all__ = [
-    "FEW",
-    "blank",
-    "cut",
-    "encoded",
-    "instructions",
-    "is_utf8",
-    "line_ends",
-    "match",
-    "read_column",
-    "read_numbers",
-    "read_times",
-    "split",
-    "structure",
-    "texts",
-    "trimmed",
-]

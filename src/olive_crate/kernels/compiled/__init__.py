@@ -1,0 +1,40 @@
+"""The compiled kernels, with the interface of the reference.
+
+Positions go over as 32-bit integers, NumPy's memory is read and written in place, and the
+interpreter is free for other threads meanwhile. Text whose structure is beyond the scan (escapes,
+comments, runs of blanks, delimiters of several characters) is split by the reference, and so is
+everything in a buffer of 2 GB and more.
+"""
+
+from .ahead import records_ahead, split_ahead
+from .cells import (
+    blank,
+    encoded,
+    instructions,
+    match,
+    read_column,
+    read_numbers,
+    read_times,
+    texts,
+    trimmed,
+)
+from .structure import cut, is_utf8, line_ends, split, structure
+
+__all__ = [
+    "blank",
+    "cut",
+    "encoded",
+    "instructions",
+    "is_utf8",
+    "line_ends",
+    "match",
+    "read_column",
+    "read_numbers",
+    "read_times",
+    "records_ahead",
+    "split",
+    "split_ahead",
+    "structure",
+    "texts",
+    "trimmed",
+]

@@ -1,0 +1,120 @@
+// A block of rows read in one go: split and converted piece by piece, while the text is near.
+
+#include "rows.hpp"
+
+#include <vector>
+
+namespace olive {
+
+namespace {
+
+constexpr std::int64_t PIECE = 64 << 10;   // bytes, so that text and positions stay in the cache
+constexpr std::int64_t RECORDS = 16 << 10;
+
+std::int64_t size_of(const Task& task) {
+    return task.kind == Kind::times && task.unit == Unit::days ? 4 : 8;
+}
+
+// The cells of one column of a piece, which go to the rows from `row` on.
+void take(Task& task, const CellsAt& cells, std::int64_t row) {
+    if (task.starts) {
+        const std::size_t size = static_cast<std::size_t>(cells.count) * sizeof(place);
+        std::memcpy(task.starts + row, cells.starts, size);
+        std::memcpy(task.ends + row, cells.ends, size);
+    }
+    if (task.kind == Kind::positions) return;
+    byte* const values = task.values + row * size_of(task);
+    byte* const reasons = task.reasons + row;
+    if (task.kind == Kind::times) {
+        task.left += read_times(cells, task.pattern, task.unit, values, reasons);
+        return;
+    }
+    const NumbersTold told =
+        task.kind == Kind::integers
+            ? read_integers(cells, task.rule, reinterpret_cast<std::int64_t*>(values), reasons)
+            : read_floats(cells, task.rule, reinterpret_cast<double*>(values), reasons);
+    task.left += told.left;
+    task.blanks += told.blanks;
+    if (told.most_decimals > task.most_decimals) task.most_decimals = told.most_decimals;
+}
+
+}  // namespace
+
+RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t high, Marks marks,
+                   bool final, std::int64_t fields, std::int64_t room, std::int64_t* lines,
+                   Task* tasks, std::int64_t count) {
+    RowsTold all;
+    all.consumed = low;
+    std::int64_t piece = PIECE, at = low;
+    std::vector<place> starts, ends;
+    std::vector<std::int64_t> own_lines;
+    lines[0] = 0;
+    while (at < high) {
+        const std::int64_t stop = at + piece < high ? at + piece : high;
+        const bool last = stop == high;
+        const std::int64_t rows = (stop - at) / fields + 2;
+        if (static_cast<std::int64_t>(own_lines.size()) < rows + 1) {
+            starts.resize(static_cast<std::size_t>(rows * fields));
+            ends.resize(static_cast<std::size_t>(rows * fields));
+            own_lines.resize(static_cast<std::size_t>(rows + 1));
+        }
+        Borders borders{starts.data(), ends.data(), nullptr, nullptr, own_lines.data(),
+                        rows,          fields};
+        Outcome told;
+        // a carriage return at the border of a piece may be half of a line end
+        const std::int64_t until = !last && buffer[stop - 1] == '\r' ? stop - 1 : stop;
+        const bool ended = last && final;
+        if (!scanners().split(buffer, at, until, marks, ended, borders, told)) {
+            told = Outcome();
+            split_slowly(buffer, at, until, marks, ended, borders, told);
+        }
+        if (!told.even || all.count + told.records > room) {
+            all.status = Status::uneven;
+            return all;
+        }
+        if (told.open_quote >= 0 && ended) all.open_quote = told.open_quote;
+        if (told.closing && !changeable) {
+            all.status = Status::needs_copy;
+            return all;
+        }
+        if (!told.records) {
+            if (last) break;
+            piece *= 2;
+            continue;
+        }
+        if (told.closing)
+            for (std::int64_t field = 0; field < fields; ++field)
+                close_up(buffer, marks.quote, starts.data() + field * rows,
+                         ends.data() + field * rows, told.records);
+        for (std::int64_t row = 1; row <= told.records; ++row)
+            lines[all.count + row] = lines[all.count] + own_lines[static_cast<std::size_t>(row)];
+        for (std::int64_t each = 0; each < count; ++each) {
+            const std::int64_t first = tasks[each].field * rows;
+            const CellsAt cells{buffer, starts.data() + first, ends.data() + first,
+                                0,      0,                     0,
+                                told.records};
+            take(tasks[each], cells, all.count);
+        }
+        all.count += told.records;
+        all.quoted_ends += told.quoted_ends;
+        at = all.consumed = told.consumed;
+        if (last) break;
+    }
+    return all;
+}
+
+void read_records(const byte* buffer, std::int64_t first, std::int64_t stride, std::int64_t rows,
+                  Task* tasks, std::int64_t count) {
+    const std::int64_t step = RECORDS / (stride > 0 ? stride : 1) + 1;
+    for (std::int64_t row = 0; row < rows; row += step) {
+        const std::int64_t some = rows - row < step ? rows - row : step;
+        for (std::int64_t each = 0; each < count; ++each) {
+            Task& task = tasks[each];
+            const CellsAt cells{buffer,     nullptr, nullptr, first + row * stride + task.field, stride,
+                                task.width, some};
+            take(task, cells, row);
+        }
+    }
+}
+
+}  // namespace olive

@@ -1,0 +1,45 @@
+// A block of rows read in one go: split and converted piece by piece, while the text is near.
+#pragma once
+
+#include "structure.hpp"
+#include "times.hpp"
+
+namespace olive {
+
+enum class Kind { positions = 0, integers = 1, numbers = 2, times = 3 };
+
+// What is wanted of one column, and where it goes. `starts` and `ends` may be null.
+struct Task {
+    Kind kind = Kind::positions;
+    std::int64_t field = 0;  // delimited: which; fixed: where it begins in a record
+    std::int64_t width = 0;  // fixed only
+    NumberRule rule{};
+    Pattern pattern{};
+    Unit unit = Unit::days;
+    byte* values = nullptr;
+    byte* reasons = nullptr;  // of times: which cells are good
+    place* starts = nullptr;
+    place* ends = nullptr;
+    std::int64_t left = 0, blanks = 0;
+    int most_decimals = 0;
+};
+
+enum class Status { done = 0, uneven = 1, needs_copy = 2 };
+
+struct RowsTold {
+    Status status = Status::done;
+    std::int64_t count = 0, consumed = 0, open_quote = -1, quoted_ends = 0;
+};
+
+// Delimited records, each of which must have just `fields` fields. `changeable` says that the buffer
+// may be written to, to close up fields with doubled quotes; `lines` has room for one more than the
+// records.
+RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t high, Marks marks,
+                   bool final, std::int64_t fields, std::int64_t room, std::int64_t* lines,
+                   Task* tasks, std::int64_t count);
+
+// Records of one length at equal distances.
+void read_records(const byte* buffer, std::int64_t first, std::int64_t stride, std::int64_t rows,
+                  Task* tasks, std::int64_t count);
+
+}  // namespace olive
