@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
 import msgspec
 import numpy as np
-import pyarrow as pa
 
 from .accounting import decided, receipt_of
 from .columns import Column, Columns
@@ -109,10 +108,11 @@ def _loaded(settled: Settled, progress: Progress | None) -> Dataset:
 
     run(reading, take, progress)
     _reread(reading, blocks)
-    columns = {}
-    for slot, held in zip(reading.slots, blocks, strict=True):
-        columns[slot.variable.name] = _column(slot, held)
-        held.clear()
+    with workers_for(settled) as workers:
+        pairs = list(zip(reading.slots, blocks, strict=True))
+        columns = {
+            column.variable.name: column for column in workers.each(lambda p: _column(*p), pairs)
+        }
     rows = reading.tally.parts["data"]
     counts = [counts_of(column) for column in columns.values()]
     watcher = watcher_of(reading)
@@ -192,27 +192,18 @@ def _reread(reading: Reading, blocks: list[list[Found]]) -> None:
 
 
 def _column(slot: Slot, blocks: list[Found]) -> Column:
-    variable = final_variable(slot)
-    arrays = [settled_values(slot, block) for block in blocks]
-    reasons = [block.converted.reasons for block in blocks]
-    if not arrays:
-        from .reading import arrow_type
+    """The blocks of a variable as one column; the blocks are let go of."""
+    column = column_of(slot, blocks)
+    blocks.clear()
+    return column
 
-        return Column(variable, pa.nulls(0, arrow_type(slot)), np.zeros(0, np.uint8))
+
+def column_of(slot: Slot, blocks: Sequence[Found]) -> Column:
+    """The blocks of a variable as one column."""
+    reasons = [np.zeros(0, np.uint8), *(block.converted.reasons for block in blocks)]
     held = followed([(len(block.converted.reasons), block.withheld) for block in blocks])
-    return Column(variable, joined(arrays), final_reasons(slot, np.concatenate(reasons)), held)
-
-
-def joined(arrays: list[pa.Array]) -> pa.Array:
-    """One array of many; text beyond 2 GB gets wide offsets."""
-    if len(arrays) == 1:
-        return arrays[0]
-    kind = arrays[0].type
-    if pa.types.is_dictionary(kind):
-        return pa.chunked_array(arrays).unify_dictionaries().combine_chunks()
-    if pa.types.is_string(kind) and sum(each.nbytes for each in arrays) > 2**31 - 1:
-        arrays = [each.cast(pa.large_string()) for each in arrays]
-    return pa.concat_arrays(arrays)
+    numbers = final_reasons(slot, np.concatenate(reasons))
+    return Column(final_variable(slot), settled_values(slot, blocks), numbers, held)
 
 
 def counts_of(column: Column) -> CellCounts:

@@ -298,14 +298,31 @@ def arrow_type(slot: Slot) -> pa.DataType:
     return convert(empty, rule_for(slot.finder.rule, kind, False)).values.type
 
 
-def settled_values(slot: Slot, block: Found) -> pa.Array:
-    """A block's values as the final type."""
-    values, kind = block.converted.values, arrow_type(slot)
+def settled_values(slot: Slot, blocks: Sequence[Found]) -> pa.Array:
+    """The values of blocks as one array of the final type; text beyond 2 GB gets wide offsets."""
+    kind = arrow_type(slot)
+    if not blocks:
+        return pa.nulls(0, kind)
+    arrays = [_as_type(block.converted.values, kind) for block in blocks]
+    if pa.types.is_string(kind):
+        if len(arrays) == 1 and arrays[0].type == kind:
+            return arrays[0]
+        return kernels.joined_texts(arrays, [block.converted.reasons for block in blocks])
+    if len(arrays) == 1:
+        return arrays[0]
+    if pa.types.is_dictionary(kind):
+        return pa.chunked_array(arrays).unify_dictionaries().combine_chunks()
+    return pa.concat_arrays(arrays)
+
+
+def _as_type(values: pa.Array, kind: pa.DataType) -> pa.Array:
+    """A block as the final type; repeated texts may stay places in a dictionary."""
     if values.type == kind:
         return values
     if pa.types.is_null(values.type):
         return pa.nulls(len(values), kind)
-    return values.cast(kind, safe=False)
+    repeated = pa.types.is_dictionary(values.type) and pa.types.is_string(kind)
+    return values if repeated else values.cast(kind, safe=False)
 
 
 def final_reasons(slot: Slot, reasons: np.ndarray) -> np.ndarray:

@@ -121,7 +121,7 @@ def _taken_again(column: Column, asked: Variable, plan: Plan) -> Column:
             found = finder.again(cells)
     return Column(
         final_variable(slot),
-        settled_values(slot, found),
+        settled_values(slot, [found]),
         final_reasons(slot, found.converted.reasons),
         found.withheld,
     )

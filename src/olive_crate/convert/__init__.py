@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..kernels.reference import Wanted, WantedTimes
+from ..kernels.reference import AnyWanted
 from ..records.spans import Cells
 from .rule import Converted, Rule
 
@@ -26,7 +26,7 @@ def convert(cells: Cells, rule: Rule) -> Converted:
     return text.convert_text(cells, rule)
 
 
-def foreseen(rule: Rule) -> Wanted | WantedTimes | None:
+def foreseen(rule: Rule) -> AnyWanted | None:
     """What a kernel will be asked for by this rule, where it can be read ahead."""
     if rule.kind in ("integer", "number"):
         from .numbers import wanted
@@ -36,6 +36,10 @@ def foreseen(rule: Rule) -> Wanted | WantedTimes | None:
         from .dates import wanted_times
 
         return wanted_times(rule)
+    if rule.kind in ("text", "category"):
+        from .text import wanted_texts
+
+        return wanted_texts(rule)
     return None
 
 

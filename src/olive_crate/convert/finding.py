@@ -14,7 +14,7 @@ import numpy as np
 import pyarrow as pa
 
 from .. import kernels
-from ..kernels.reference import Flags, Ints, Wanted, WantedTimes
+from ..kernels.reference import AnyWanted, Flags, Ints, WantedTexts
 from ..records.spans import Cells
 from ..withheld import NOTHING, Withheld, merged
 from . import convert, foreseen
@@ -110,6 +110,8 @@ class Finder(msgspec.Struct, eq=False):
     watch: Watch = msgspec.field(default_factory=Watch)
     trues: int = 0
     scale: Scale = msgspec.field(default_factory=Scale)
+    many: bool = False
+    """Texts are too different to be told apart."""
     zeros: bool = False
     """Text only because its digits begin with zeros."""
     padded: list[int] = msgspec.field(default_factory=list)
@@ -133,12 +135,13 @@ class Finder(msgspec.Struct, eq=False):
         self._note(found, cells, rows)
         return _withholding(found, cells)
 
-    def foresight(self) -> Wanted | WantedTimes | None:
+    def foresight(self) -> AnyWanted | None:
         """How the next block will be taken, as far as it can be read ahead."""
         if (self.wanted and not self.fixed) or len(self.alive) > 1:
             return None
         rule = self.rules.get(self.kind or self.rule.kind)
-        return foreseen(rule) if rule is not None else None
+        found = foreseen(rule) if rule is not None else None
+        return WantedTexts() if isinstance(found, WantedTexts) and self.many else found
 
     def again(self, cells: Cells) -> Found:
         """A block once more, as the type that the whole file has settled."""
@@ -282,6 +285,8 @@ class Finder(msgspec.Struct, eq=False):
             self.mark_counts += np.bincount(
                 done.reasons[done.reasons >= FIRST_MARK] - FIRST_MARK, minlength=len(MARKS)
             )
+        if found.kind == "text" and not self.many:
+            self.many = len(done.values) > 0 and not pa.types.is_dictionary(done.values.type)
         if self.fixed or self.declared:
             return
         if found.kind != NONE_YET:

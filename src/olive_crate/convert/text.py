@@ -2,42 +2,58 @@
 
 from __future__ import annotations
 
+from typing import cast
+
 import numpy as np
 import pyarrow as pa
 
 from .. import kernels
+from ..kernels.reference import TextsRead, WantedTexts
 from ..records.spans import Cells
 from .missing import by_text
 from .rule import IS_UNREADABLE, PRESENT, Converted, Rule, reason_of
 
 TRUE = ("true", "t", "yes", "y", "1")
 PROBED = 1024
+REPEATING, MOST_DIFFERENT = 1024, 1 << 30
+"""Texts of a block are told apart at once if there are no more than so many different ones."""
 FALSE = ("false", "f", "no", "n", "0")
 
 
 def convert_text(cells: Cells, rule: Rule) -> Converted:
     """Take cells as `text` or `category`, just as they are written."""
-    cells = cells.trimmed(rule.trim)
-    reasons = missing(cells, rule)
-    runs = (cells.buffer, cells.starts, cells.ends, reasons)
-    values = None
-    if rule.kind == "category":
-        values = kernels.encoded(*runs)
-    elif rule.early and len(cells) > kernels.FEW:
-        values = _repeating(cells, reasons)
+    asked = wanted_texts(rule)
+    if cells.ready is not None and isinstance(cells.ready[0], WantedTexts) and asked:
+        blank, values = cast(TextsRead, cells.ready[1])
+        reasons = blank.view(np.uint8)
+    else:
+        cells = cells.trimmed(rule.trim)
+        reasons, values = missing(cells, rule), None
+        if rule.kind != "category" and rule.early and len(cells) > kernels.FEW:
+            values = _repeating(cells, reasons, asked.most if asked else REPEATING)
+    if rule.kind == "category" and values is None:
+        values = kernels.encoded(cells.buffer, cells.starts, cells.ends, reasons)
     if values is None:
-        values = kernels.texts(*runs)
+        values = kernels.texts(cells.buffer, cells.starts, cells.ends, reasons)
     return Converted(values, reasons, np.zeros(0, np.int64))
 
 
-def _repeating(cells: Cells, reasons: np.ndarray) -> pa.DictionaryArray | None:
+def wanted_texts(rule: Rule) -> WantedTexts | None:
+    """What can be read ahead: text without codes, from which no blanks are taken."""
+    if rule.codes or rule.trim not in (None, False):
+        return None
+    most = MOST_DIFFERENT if rule.kind == "category" else REPEATING if rule.early else 0
+    return WantedTexts(most)
+
+
+def _repeating(cells: Cells, reasons: np.ndarray, most: int) -> pa.DictionaryArray | None:
     """The cells as places among the different texts, where these are few; judged by the first."""
     starts, ends = cells.starts, cells.ends
     head = (cells.buffer, starts[:PROBED], ends[:PROBED], reasons[:PROBED])
     probe = kernels.encoded(*head)
     if probe is None or len(probe.dictionary) > PROBED // 8:
         return None
-    return kernels.encoded(cells.buffer, starts, ends, reasons, len(cells) // 16)
+    return kernels.encoded(cells.buffer, starts, ends, reasons, most)
 
 
 def missing(cells: Cells, rule: Rule) -> np.ndarray:

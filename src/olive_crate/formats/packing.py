@@ -19,11 +19,10 @@ from ..columns import Column, reason_totals
 from ..convert.finding import Found
 from ..detect.settle import Settled
 from ..kernels.reference import Ints
-from ..loading import joined, settled_read, step_of, watcher_of
+from ..loading import column_of, settled_read, step_of, watcher_of
 from ..reading import (
     Progress,
     Reading,
-    Slot,
     arrow_type,
     final_kind,
     final_reasons,
@@ -31,12 +30,10 @@ from ..reading import (
     is_stale,
     prepare,
     run,
-    settled_values,
 )
 from ..receipt import CellCounts, Receipt
 from ..records.fixed import Block
 from ..rownumbers import RowNumbers, chained, gathered
-from ..withheld import followed
 from .packed import Packing, checked_target
 
 HELD = 64 << 20
@@ -154,7 +151,7 @@ class _Sink:
             return
         slots = self.reading.slots
         columns = [
-            _joined(slot, [blocks[place] for blocks in self.held])
+            column_of(slot, [blocks[place] for blocks in self.held])
             for place, slot in enumerate(slots)
         ]
         self.held.clear()
@@ -230,15 +227,3 @@ class _Sink:
                 CellCounts(variable.name, variable.type or "text", valid, column.named(reasons))
             )
         return made
-
-
-def _joined(slot: Slot, blocks: list[Found]) -> Column:
-    values = (
-        joined([settled_values(slot, block) for block in blocks])
-        if blocks
-        else pa.nulls(0, arrow_type(slot))
-    )
-    reasons = [block.converted.reasons for block in blocks] or [np.zeros(0, np.uint8)]
-    held = followed([(len(block.converted.reasons), block.withheld) for block in blocks])
-    numbers = final_reasons(slot, np.concatenate(reasons))
-    return Column(final_variable(slot), values, numbers, held)

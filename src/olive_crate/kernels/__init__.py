@@ -33,6 +33,7 @@ blank = reference.blank
 cut = reference.cut
 encoded = reference.encoded
 is_utf8 = reference.is_utf8
+joined_texts = reference.joined_texts
 line_ends = reference.line_ends
 match = reference.match
 read_column = reference.read_column
@@ -50,6 +51,7 @@ SWITCHED = (
     "cut",
     "encoded",
     "is_utf8",
+    "joined_texts",
     "line_ends",
     "match",
     "read_column",
@@ -133,6 +135,7 @@ __all__ = [
     "encoded",
     "in_use",
     "is_utf8",
+    "joined_texts",
     "line_ends",
     "match",
     "or_minus_one",

@@ -19,7 +19,7 @@ import numpy as np
 
 from .. import kernels
 from ..errors import LayoutError
-from ..kernels.reference import PAD, Bytes, Flags, Foresight, Ints, Marks, Structure, Table
+from ..kernels.reference import PAD, Bytes, Flags, Foresight, Ints, Marks, Seen, Structure, Table
 from ..sources import Source
 from ..workers import ALONE, Workers
 from .encoding import bad_byte, utf8_pieces
@@ -60,6 +60,7 @@ class Cut(msgspec.Struct, frozen=True, eq=False):
     offset: int
     """Where it starts in the source's text."""
     final: bool
+    seen: Seen
 
     @property
     def buffer(self) -> Bytes:
@@ -156,12 +157,17 @@ class _Scanned(NamedTuple):
 
 def _scanned(cut: Cut, layout: Layout, foresight: Foresight) -> _Scanned:
     """The records of a piece, and what is counted and checked of its bytes."""
-    text, buffer = cut.text, cut.buffer
-    marks = msgspec.structs.replace(layout.marks, returns=b"\r" in text)
-    found = kernels.split_ahead(buffer, PAD, cut.high, marks, layout.fields, foresight)
-    is_ascii = text.isascii()
-    valid = is_ascii or kernels.is_utf8(buffer, PAD, cut.high)
-    return _Scanned(marks, found, is_ascii, valid, kernels.line_ends(buffer, PAD, cut.high))
+    buffer = cut.buffer
+    marks = msgspec.structs.replace(layout.marks, returns=cut.seen.returns > 0)
+    name = layout.names[0] if len(layout.names) > 1 else b""
+    piece = (buffer, PAD, cut.high)
+    found = kernels.split_ahead(*piece, marks, layout.fields, foresight, cut.seen, name)
+    line_ends = is_ascii = None
+    if isinstance(found, Table):
+        line_ends, is_ascii = found.line_ends, found.is_ascii
+    if line_ends is None or is_ascii is None:
+        line_ends, is_ascii = kernels.line_ends(*piece), cut.text.isascii()
+    return _Scanned(marks, found, is_ascii, is_ascii or kernels.is_utf8(*piece), line_ends)
 
 
 def _cuts(pieces: Iterator[bytes], layout: Layout, offset: int, name: str) -> Iterator[Cut]:
@@ -169,21 +175,20 @@ def _cuts(pieces: Iterator[bytes], layout: Layout, offset: int, name: str) -> It
     carried, size = b"", layout.block
     piece = next(pieces, b"")
     quote = layout.marks.quote
-    is_guess = quote and not layout.marks.escape and not layout.marks.comment
     while True:
         following = _gathered(pieces, size, layout.block)
         text = b"".join((PADDING, carried, piece, PADDING))
         high = len(text) - PAD
         if high > LARGEST:
             raise LayoutError(f"{name}: a record is longer than 2 GB")
+        seen = kernels.cut(np.frombuffer(text, np.uint8), PAD, high, quote)
         if not following:
             if high > PAD:
-                yield Cut(text, high, offset, True)
+                yield Cut(text, high, offset, True, seen)
             return
-        buffer = np.frombuffer(text, np.uint8)
-        cut = kernels.cut(buffer, PAD, high, quote if is_guess else 0)
+        cut = seen.cut
         if cut > PAD:
-            yield Cut(text, cut, offset, False)
+            yield Cut(text, cut, offset, False, seen)
         size = layout.block if cut > PAD else max(2 * (high - PAD), layout.block)
         carried, piece = text[cut:high], following
         offset += cut - PAD
@@ -194,7 +199,8 @@ def _together(one: Cut, two: Cut, name: str, row: int) -> Cut:
     text = b"".join((one.text[: one.high], two.text[PAD : two.high], PADDING))
     if len(text) > LARGEST:
         raise LayoutError(f"{name}: row {row} is longer than 2 GB")
-    return Cut(text, len(text) - PAD, one.offset, two.final)
+    both = zip(one.seen, two.seen, strict=True)
+    return Cut(text, len(text) - PAD, one.offset, two.final, Seen(*(a + b for a, b in both)))
 
 
 def _gathered(pieces: Iterator[bytes], size: int, block: int) -> bytes:
@@ -320,7 +326,7 @@ def _only_data(raw: RawBlock, layout: Layout, last: int | None) -> Table | None:
 
 def _heading_again(table: Table, layout: Layout) -> Ints:
     """Records that hold the names of the heading."""
-    if not layout.names or not layout.names[0] or len(layout.names) < 2:
+    if not layout.names or not layout.names[0] or len(layout.names) < 2 or not table.has_name:
         return NONE
     at = np.arange(table.count)
     for column, name in enumerate(layout.names[: layout.fields]):

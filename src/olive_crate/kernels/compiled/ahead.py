@@ -8,23 +8,27 @@ from typing import Any, NamedTuple, cast
 import numpy as np
 
 from ..reference import (
+    AnyWanted,
     Bytes,
     Foresight,
     Ints,
     Marks,
     NumbersRead,
     ReadAhead,
+    Seen,
     Structure,
     Table,
+    TextsRead,
     Wanted,
+    WantedTexts,
     WantedTimes,
 )
 from ..reference.times import DAYS
 from . import _native
-from .cells import NO_REASONS, NONE, UNITS, positions, steps_of
+from .cells import NO_REASONS, NONE, UNITS, dictionary_of, positions, steps_of
 from .structure import scan_of, split
 
-POSITIONS, INTEGERS, NUMBERS, TIMES = range(4)
+POSITIONS, INTEGERS, NUMBERS, TIMES, TEXTS = range(5)
 UNEVEN, NEEDS_COPY = 1, 2
 
 
@@ -32,71 +36,80 @@ class _Task(NamedTuple):
     """A column that is read ahead: what goes over, and where it is put."""
 
     given: tuple[Any, ...]
-    wanted: Wanted | WantedTimes | None
+    wanted: AnyWanted | None
     values: Any
     reasons: Any
     starts: Any
     ends: Any
 
-    def result(self, count: int, told: tuple[int, int, int]) -> ReadAhead | None:
+    def result(self, count: int, told: tuple[Any, ...]) -> ReadAhead | None:
         """What was read of so many cells."""
         if self.wanted is None:
             return None
+        left, blanks, decimals, words = told
         values, reasons = self.values[:count], self.reasons[:count]
         if isinstance(self.wanted, WantedTimes):
             return self.wanted, (values, reasons.view(bool))
-        return self.wanted, NumbersRead(values, reasons, told[2], told[0])
+        if isinstance(self.wanted, WantedTexts):
+            codes = None
+            if words is not None:
+                codes = dictionary_of(values, reasons == 0 if blanks else None, words)
+            return self.wanted, TextsRead(reasons.view(bool), codes)
+        return self.wanted, NumbersRead(values, reasons, decimals, left)
 
 
-def _task(
-    place: int, width: int, wanted: Wanted | WantedTimes | None, room: int, located: bool
-) -> _Task:
+def _task(place: int, width: int, wanted: AnyWanted | None, room: int, located: bool) -> _Task:
+    located = located or wanted is None or isinstance(wanted, WantedTexts)
     starts, ends = positions(room) if located else (NONE, NONE)
     values: Any = NO_REASONS
-    reasons: Any = NO_REASONS
+    reasons = NO_REASONS if wanted is None else np.empty(room, np.uint8)
     rule: tuple[Any, ...]
     if wanted is None:
-        rule = (POSITIONS, place, width, 0, False, 0, b"", 0, False, 0)
+        rule = (POSITIONS, place, width, 0, False, 0, b"", 0, False, 0, 0)
+    elif isinstance(wanted, WantedTexts):
+        values = np.empty(room if wanted.most else 0, np.int32)
+        rule = (TEXTS, place, width, 0, False, 0, b"", 0, False, 0, wanted.most)
     elif isinstance(wanted, WantedTimes):
         values = np.empty(room, np.int32 if wanted.unit == DAYS else np.int64)
-        reasons = np.empty(room, np.uint8)
         how = (steps_of(wanted.pattern), wanted.pattern.width, wanted.exact, UNITS[wanted.unit])
-        rule = (TIMES, place, width, 0, False, 0, *how)
+        rule = (TIMES, place, width, 0, False, 0, *how, 0)
     else:
         values = np.empty(room, np.int64 if wanted.whole else np.float64)
-        reasons = np.empty(room, np.uint8)
         kind = INTEGERS if wanted.whole else NUMBERS
         marks = (wanted.decimal, wanted.strict, wanted.implied)
-        rule = (kind, place, width, *marks, b"", 0, False, 0)
+        rule = (kind, place, width, *marks, b"", 0, False, 0, 0)
     return _Task((*rule, values, reasons, starts, ends), wanted, values, reasons, starts, ends)
 
 
 def split_ahead(
-    buffer: Bytes, low: int, high: int, marks: Marks, fields: int, foresight: Foresight
+    buffer: Bytes,
+    low: int,
+    high: int,
+    marks: Marks,
+    fields: int,
+    foresight: Foresight,
+    seen: Seen,
+    name: bytes,
 ) -> Structure | Table:
     """As in the reference; fields whose text has to be changed are closed up in a copy."""
-    scan = scan_of(buffer, low, high, marks, True) if fields > 1 and foresight else None
+    scan = scan_of(buffer, low, high, marks, True, seen) if fields > 1 and foresight else None
     if scan is None:
         return split(buffer, low, high, marks, True, fields)
     room = scan.records
-    tasks = [
-        _task(index, 0, wanted, room, wanted is None or index == 0)
-        for index, wanted in foresight.items()
-    ]
-    if 0 not in foresight:
-        tasks.append(_task(0, 0, None, room, True))
+    tasks = [_task(index, 0, wanted, room, False) for index, wanted in foresight.items()]
     lines = np.empty(room + 1, np.int64)
-    given = (low, high, *scan.marks, fields, room, lines, [task.given for task in tasks])
+    given = (low, high, *scan.marks, fields, room, lines, name, [task.given for task in tasks])
     text = buffer
-    status, count, consumed, opened, _, told = _native.read_rows(text, False, *given)
-    if status == NEEDS_COPY:
+    told = _native.read_rows(text, False, *given)
+    if told[0] == NEEDS_COPY:
         text = buffer.copy()
-        status, count, consumed, opened, _, told = _native.read_rows(text, True, *given)
+        told = _native.read_rows(text, True, *given)
+    status, count, consumed, opened, line_ends, is_ascii, has_name, each_told = told
     if status == UNEVEN or not count:
         return split(buffer, low, high, marks, True, fields)
     ready: dict[int, ReadAhead] = {}
     known: dict[int, tuple[Ints, Ints]] = {}
-    for task, each in zip(tasks, told, strict=True):
+    for task, each in zip(tasks, each_told, strict=True):
         index, result = task.given[1], task.result(count, each)
         if result is not None:
             ready[index] = result
@@ -111,7 +124,9 @@ def split_ahead(
             whole.append(cast(Table, split(buffer, low, high, marks, True, fields)))
         return whole[0].columns(index)
 
-    return Table(text, lines[: count + 1], consumed, opened, columns, ready)
+    table = Table(text, lines[: count + 1], consumed, opened, columns, ready)
+    table.line_ends, table.is_ascii, table.has_name = line_ends, is_ascii, has_name
+    return table
 
 
 def records_ahead(
@@ -127,7 +142,7 @@ def records_ahead(
     tasks = {
         index: _task(*places[index], wanted, rows, False)
         for index, wanted in foresight.items()
-        if wanted is not None and index in places
+        if isinstance(wanted, (Wanted, WantedTimes)) and index in places
     }
     if not tasks:
         return {}

@@ -54,7 +54,7 @@ def instructions(name: str | None = None) -> str:
     return str(_native.instructions(name) if name else _native.instructions())
 
 
-def _narrow(positions: Ints) -> Ints:
+def narrow(positions: Ints) -> Ints:
     return np.ascontiguousarray(positions, np.int32)
 
 
@@ -69,7 +69,7 @@ def blank(buffer: Bytes, starts: Ints, ends: Ints) -> Flags:
     if len(buffer) > BEYOND:
         return reference.blank(buffer, starts, ends)
     found = np.empty(len(starts), bool)
-    _native.blank(buffer, _narrow(starts), _narrow(ends), found)
+    _native.blank(buffer, narrow(starts), narrow(ends), found)
     return found
 
 
@@ -80,7 +80,7 @@ def trimmed(
     if len(buffer) > BEYOND:
         return reference.trimmed(buffer, starts, ends, left, right)
     low, high = positions(len(starts))
-    changed = _native.trim(buffer, _narrow(starts), _narrow(ends), left, right, low, high)
+    changed = _native.trim(buffer, narrow(starts), narrow(ends), left, right, low, high)
     return (low, high) if changed else (starts, ends)
 
 
@@ -88,7 +88,7 @@ def texts(buffer: Bytes, starts: Ints, ends: Ints, reasons: Bytes | None = None)
     """As in the reference; the runs may lie in any order."""
     if len(buffer) > BEYOND:
         return reference.texts(buffer, starts, ends, reasons)
-    given = (buffer, _narrow(starts), _narrow(ends))
+    given = (buffer, narrow(starts), narrow(ends))
     why = NO_REASONS if reasons is None or not reasons.any() else reasons
     size = _native.total_length(*given, why)
     if size > BEYOND:
@@ -107,18 +107,63 @@ def encoded(
     """As in the reference."""
     if len(buffer) > BEYOND:
         return reference.encoded(buffer, starts, ends, reasons, most)
-    starts, ends = _narrow(starts), _narrow(ends)
     why = NO_REASONS if reasons is None or not reasons.any() else reasons
-    most = len(starts) if most is None else min(most, len(starts))
-    codes, firsts = np.empty(len(starts), np.int32), np.empty(most, np.int32)
-    known = _native.encode(buffer, starts, ends, why, codes, firsts, most)
-    if known < 0:
-        return None
-    firsts = firsts[:known]
-    valid = why == 0 if len(why) else None
+    codes = np.empty(len(starts), np.int32)
+    most = len(starts) if most is None else most
+    told = _native.encode(buffer, narrow(starts), narrow(ends), why, codes, most)
+    return None if told is None else dictionary_of(codes, why == 0 if len(why) else None, told)
+
+
+def dictionary_of(codes: Any, valid: Flags | None, told: tuple[bytes, bytes]) -> pa.Array:
+    """Numbers of texts, and the texts with their offsets, as an Arrow array."""
+    words, offsets = told
+    buffers = pa.py_buffer(offsets), pa.py_buffer(words)
+    dictionary = pa.StringArray.from_buffers(len(offsets) // 4 - 1, *buffers)
     places = reference.arrow(codes, valid, pa.int32())
-    words = texts(buffer, starts[firsts], ends[firsts])
-    return pa.DictionaryArray.from_arrays(places, words)
+    return pa.DictionaryArray.from_arrays(places, dictionary, safe=False)
+
+
+def joined_texts(arrays: Sequence[pa.Array], reasons: Sequence[Bytes]) -> pa.Array:
+    """As in the reference."""
+    parts = [_part(array, why) for array, why in zip(arrays, reasons, strict=True)]
+    sizes = [
+        len(words) if codes is None else _native.spread_length(codes, why, offsets)
+        for codes, why, offsets, words in parts
+    ]
+    total, count = sum(sizes), sum(len(array) for array in arrays)
+    if total > BEYOND or any(array.offset for array in arrays):
+        return reference.joined_texts(arrays, reasons)
+    all_offsets = np.zeros(count + 1, np.int32)
+    data = np.empty(total + PAD, np.uint8)
+    base = row = 0
+    for array, size, (codes, why, offsets, words) in zip(arrays, sizes, parts, strict=True):
+        into = all_offsets[row : row + len(array) + 1]
+        if codes is None:
+            np.add(offsets, base, out=into)
+            data[base : base + size] = words
+        else:
+            _native.spread(codes, why, offsets, words, base, into, data)
+        base, row = base + size, row + len(array)
+    missing = any(array.null_count for array in arrays)
+    valid = bitmap(np.concatenate(list(reasons)) == 0) if missing else None
+    made = pa.py_buffer(all_offsets), pa.py_buffer(data[:total])
+    return pa.StringArray.from_buffers(count, *made, valid)
+
+
+def _part(array: pa.Array, reasons: Bytes) -> tuple[Any, Any, Any, Any]:
+    """Codes (`None` for plain texts), reasons, and the texts: offsets and bytes."""
+    if not pa.types.is_dictionary(array.type):
+        _, offsets, data = array.buffers()
+        places = np.frombuffer(offsets, np.int32)[: len(array) + 1]
+        words = np.frombuffer(data, np.uint8) if data is not None else NO_REASONS
+        return None, NO_REASONS, places, words[: int(places[-1]) if len(places) else 0]
+    _, offsets, data = array.dictionary.buffers()
+    codes = np.frombuffer(array.indices.buffers()[1], np.int32)[: len(array)]
+    why = reasons if array.null_count else NO_REASONS
+    words = np.zeros((data.size if data is not None else 0) + PAD, np.uint8)
+    if data is not None:
+        words[: data.size] = np.frombuffer(data, np.uint8)
+    return codes, why, np.frombuffer(offsets, np.int32), words
 
 
 @lru_cache(maxsize=256)
@@ -134,7 +179,7 @@ def match(buffer: Bytes, starts: Ints, ends: Ints, words: Sequence[str]) -> Ints
     if len(buffer) > BEYOND:
         return reference.match(buffer, starts, ends, words)
     found = np.empty(len(starts), np.int64)
-    given = (buffer, _narrow(starts), _narrow(ends))
+    given = (buffer, narrow(starts), narrow(ends))
     _native.match(*given, *_side_by_side(tuple(words)), found)
     return found
 
@@ -143,7 +188,7 @@ def read_numbers(buffer: Bytes, starts: Ints, ends: Ints, wanted: Wanted) -> Num
     """As in the reference; numerals with an exponent or of up to 17 digits are read as well."""
     if len(buffer) > BEYOND:
         return reference.read_numbers(buffer, starts, ends, wanted)
-    return _numbers((buffer, _narrow(starts), _narrow(ends), 0, 0, 0, 0), len(starts), wanted)
+    return _numbers((buffer, narrow(starts), narrow(ends), 0, 0, 0, 0), len(starts), wanted)
 
 
 def read_column(
@@ -176,6 +221,6 @@ def read_times(
         return reference.read_times(buffer, starts, ends, pattern, exact, unit)
     values = np.empty(len(starts), np.int32 if unit == DAYS else np.int64)
     good = np.empty(len(starts), bool)
-    cells = (buffer, _narrow(starts), _narrow(ends), 0, 0, 0, 0)
+    cells = (buffer, narrow(starts), narrow(ends), 0, 0, 0, 0)
     _native.read_times(*cells, steps_of(pattern), pattern.width, exact, UNITS[unit], values, good)
     return values, good

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from .. import reference
-from ..reference import Bytes, Marks, Structure, Table
+from ..reference import Bytes, Marks, Seen, Structure, Table
 from . import _native
 from .cells import BEYOND, NONE, positions
 
@@ -24,14 +24,19 @@ class Scan(NamedTuple):
     fields: int
 
 
-def scan_of(buffer: Bytes, low: int, high: int, marks: Marks, final: bool) -> Scan | None:
+def scan_of(
+    buffer: Bytes, low: int, high: int, marks: Marks, final: bool, seen: Seen | None = None
+) -> Scan | None:
     """The scan that can tell this structure, if there is one."""
     if marks.blanks or len(marks.delimiter) > 1 or len(buffer) > BEYOND:
         return None
     delimiter = marks.delimiter[0] if marks.delimiter else -1
-    delimiters, feeds, returns, _, quotes, _ = _native.survey(
-        buffer, low, high, delimiter, marks.quote
-    )
+    delimiters = 0
+    if seen is None:
+        told = _native.survey(buffer, low, high, delimiter, marks.quote)
+        delimiters, feeds, returns, _, quotes, _ = told
+    else:
+        _, feeds, returns, quotes = seen
     quote = marks.quote if quotes else 0
     if marks.escape or marks.comment or (marks.skip_blanks and quote):
         return None
@@ -39,8 +44,8 @@ def scan_of(buffer: Bytes, low: int, high: int, marks: Marks, final: bool) -> Sc
         high -= 1  # a line feed may follow
     has_returns = marks.returns and returns > 0
     records = feeds + (returns if has_returns else 0) + 1
-    told = (delimiter, quote, has_returns, final)
-    return Scan((buffer, low, high, *told), told, quote, records, records + delimiters)
+    scan = (delimiter, quote, has_returns, final)
+    return Scan((buffer, low, high, *scan), scan, quote, records, records + delimiters)
 
 
 def split(
@@ -111,9 +116,9 @@ def line_ends(buffer: Bytes, low: int, high: int) -> int:
     return int(feeds + returns - pairs)
 
 
-def cut(buffer: Bytes, low: int, high: int, quote: int) -> int:
+def cut(buffer: Bytes, low: int, high: int, quote: int) -> Seen:
     """As in the reference."""
-    return int(_native.cut(buffer, low, high, quote))
+    return Seen(*_native.cut(buffer, low, high, quote))
 
 
 def is_utf8(buffer: Bytes, low: int, high: int) -> bool:

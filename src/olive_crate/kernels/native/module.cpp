@@ -80,12 +80,14 @@ PyObject* cut(PyObject*, PyObject* args) {
     Marks marks{-1, 0, true};
     if (!PyArg_ParseTuple(args, "y*LLi", &buffer.view, &low, &high, &marks.quote)) return nullptr;
     if (!within(buffer, low, high)) return refused("cut: outside of the buffer");
-    std::int64_t found;
+    Seen seen;
     {
         Unlocked unlocked;
-        found = scanners().cut(buffer.bytes(), low, high, marks);
+        seen = scanners().cut(buffer.bytes(), low, high, marks);
     }
-    return PyLong_FromLongLong(found);
+    return Py_BuildValue("LLLL", static_cast<long long>(seen.cut),
+                         static_cast<long long>(seen.feeds), static_cast<long long>(seen.returns),
+                         static_cast<long long>(seen.quotes));
 }
 
 PyObject* split(PyObject*, PyObject* args) {
@@ -207,137 +209,6 @@ PyObject* read_times_(PyObject*, PyObject* args) {
     return PyLong_FromLongLong(left);
 }
 
-// A task as Python gives it, with the buffers it lends.
-struct LentTask {
-    Task task;
-    Lent steps, values, reasons, starts, ends;
-
-    bool set(PyObject* given, std::int64_t rows) {
-        int kind, strict, width, exact, unit;
-        long long field, cell_width;
-        if (!PyArg_ParseTuple(given, "iLLipiy*ipiw*w*w*w*", &kind, &field, &cell_width,
-                              &task.rule.decimal, &strict, &task.rule.implied, &steps.view, &width,
-                              &exact, &unit, &values.view, &reasons.view, &starts.view, &ends.view))
-            return false;
-        task.kind = static_cast<Kind>(kind);
-        task.field = field;
-        task.width = cell_width;
-        task.rule.strict = strict != 0;
-        task.pattern = Pattern{steps.bytes(), steps.view.len / 2, width, exact != 0};
-        task.unit = static_cast<Unit>(unit);
-        const bool short_values = task.kind == Kind::times && task.unit == Unit::days;
-        const long long size = task.kind == Kind::positions ? 0 : short_values ? 4 : 8;
-        if (values.view.len < size * rows || reasons.view.len < (size ? rows : 0) ||
-            (starts.view.len && starts.count<place>() < rows) ||
-            (ends.view.len != starts.view.len)) {
-            PyErr_SetString(PyExc_ValueError, "a task has too little room");
-            return false;
-        }
-        task.values = values.as<byte>();
-        task.reasons = reasons.as<byte>();
-        task.starts = starts.view.len ? starts.as<place>() : nullptr;
-        task.ends = ends.view.len ? ends.as<place>() : nullptr;
-        return true;
-    }
-};
-
-// The tasks of a list, and what they tell afterwards.
-class Tasks {
-  public:
-    bool set(PyObject* list, std::int64_t rows) {
-        const Py_ssize_t count = PyList_Size(list);
-        if (count < 0) return false;
-        for (Py_ssize_t each = 0; each < count; ++each) {
-            held.push_back(std::make_unique<LentTask>());
-            PyObject* given = PyList_GetItem(list, each);
-            if (!given || !held.back()->set(given, rows)) return false;
-            tasks.push_back(held.back()->task);
-        }
-        return true;
-    }
-    bool all_within(std::int64_t fields) const {
-        for (const Task& task : tasks)
-            if (task.field < 0 || task.field >= fields) return false;
-        return true;
-    }
-    bool all_end_by(std::int64_t length) const {
-        for (const Task& task : tasks)
-            if (task.field < 0 || task.width < 0 || task.field + task.width > length ||
-                task.starts)
-                return false;
-        return true;
-    }
-    PyObject* told() const {
-        PyObject* list = PyList_New(static_cast<Py_ssize_t>(tasks.size()));
-        for (std::size_t each = 0; list && each < tasks.size(); ++each) {
-            const Task& task = tasks[each];
-            PyObject* one = Py_BuildValue("LLi", static_cast<long long>(task.left),
-                                          static_cast<long long>(task.blanks), task.most_decimals);
-            if (!one || PyList_SetItem(list, static_cast<Py_ssize_t>(each), one) < 0) {
-                Py_DECREF(list);
-                return nullptr;
-            }
-        }
-        return list;
-    }
-    std::vector<Task> tasks;
-
-  private:
-    std::vector<std::unique_ptr<LentTask>> held;
-};
-
-PyObject* read_rows_(PyObject*, PyObject* args) {
-    Lent buffer, lines;
-    long long low, high, fields, room;
-    int changeable, returns, final;
-    Marks marks{};
-    PyObject* list;
-    if (!PyArg_ParseTuple(args, "y*pLLiippLLw*O", &buffer.view, &changeable, &low, &high,
-                          &marks.delimiter, &marks.quote, &returns, &final, &fields, &room,
-                          &lines.view, &list))
-        return nullptr;
-    if (!within(buffer, low, high) || fields < 2 || lines.count<std::int64_t>() < room + 1)
-        return refused("read_rows: sizes differ");
-    if (changeable && buffer.view.readonly) return refused("read_rows: the buffer is read-only");
-    marks.returns = returns != 0;
-    Tasks tasks;
-    if (!tasks.set(list, room)) return nullptr;
-    if (!tasks.all_within(fields)) return refused("read_rows: there is no such field");
-    RowsTold told;
-    {
-        Unlocked unlocked;
-        told = read_rows(buffer.as<byte>(), changeable != 0, low, high, marks, final != 0, fields,
-                         room, lines.as<std::int64_t>(), tasks.tasks.data(),
-                         static_cast<std::int64_t>(tasks.tasks.size()));
-    }
-    PyObject* each = tasks.told();
-    if (!each) return nullptr;
-    return Py_BuildValue("iLLLLN", static_cast<int>(told.status), static_cast<long long>(told.count),
-                         static_cast<long long>(told.consumed),
-                         static_cast<long long>(told.open_quote),
-                         static_cast<long long>(told.quoted_ends), each);
-}
-
-PyObject* read_records_(PyObject*, PyObject* args) {
-    Lent buffer;
-    long long first, stride, length, rows;
-    PyObject* list;
-    if (!PyArg_ParseTuple(args, "y*LLLLO", &buffer.view, &first, &stride, &length, &rows, &list))
-        return nullptr;
-    const bool fits = first >= 0 && stride >= 0 && length >= 0 && rows >= 0 &&
-                      (!rows || first + (rows - 1) * stride + length <= buffer.view.len);
-    if (!fits) return refused("read_records: outside of the buffer");
-    Tasks tasks;
-    if (!tasks.set(list, rows)) return nullptr;
-    if (!tasks.all_end_by(length)) return refused("read_records: outside of a record");
-    {
-        Unlocked unlocked;
-        read_records(buffer.bytes(), first, stride, rows, tasks.tasks.data(),
-                     static_cast<std::int64_t>(tasks.tasks.size()));
-    }
-    return tasks.told();
-}
-
 PyObject* trimmed(PyObject*, PyObject* args) {
     Column column;
     Lent starts, ends;
@@ -401,22 +272,207 @@ PyObject* gathered(PyObject*, PyObject* args) {
     Py_RETURN_NONE;
 }
 
+PyObject* bytes_of(const void* data, std::size_t size) {
+    return PyBytes_FromStringAndSize(static_cast<const char*>(data), static_cast<Py_ssize_t>(size));
+}
+
+// The texts and their offsets, None if there are too many.
+PyObject* told_of(const Words* words) {
+    if (!words) Py_RETURN_NONE;
+    return Py_BuildValue("NN", bytes_of(words->bytes.data(), words->bytes.size()),
+                         bytes_of(words->offsets.data(), words->offsets.size() * sizeof(place)));
+}
+
 PyObject* encoded(PyObject*, PyObject* args) {
     Column column;
-    Lent reasons, codes, firsts;
+    Lent reasons, codes;
     long long most;
-    if (!PyArg_ParseTuple(args, "y*y*y*y*w*w*L", &column.buffer.view, &column.starts.view,
-                          &column.ends.view, &reasons.view, &codes.view, &firsts.view, &most))
+    if (!PyArg_ParseTuple(args, "y*y*y*y*w*L", &column.buffer.view, &column.starts.view,
+                          &column.ends.view, &reasons.view, &codes.view, &most))
         return nullptr;
-    if (!column.set() || codes.count<place>() != column.count || firsts.count<place>() < most)
+    if (!column.set() || codes.count<place>() != column.count)
         return refused("encoded: sizes differ");
-    std::int64_t known;
+    Words words(most);
+    bool done;
     {
         Unlocked unlocked;
-        known = encode(column.runs(), reasons.view.len ? reasons.bytes() : nullptr,
-                       codes.as<place>(), firsts.as<place>(), most);
+        done = encode(column.runs(), reasons.view.len ? reasons.bytes() : nullptr, words,
+                      codes.as<place>());
     }
-    return PyLong_FromLongLong(known);
+    return told_of(done ? &words : nullptr);
+}
+
+PyObject* spread_length_(PyObject*, PyObject* args) {
+    Lent codes, reasons, offsets;
+    if (!PyArg_ParseTuple(args, "y*y*y*", &codes.view, &reasons.view, &offsets.view)) return nullptr;
+    std::int64_t total;
+    {
+        Unlocked unlocked;
+        total = spread_length(codes.as<const place>(),
+                              reasons.view.len ? reasons.bytes() : nullptr, codes.count<place>(),
+                              offsets.as<const place>());
+    }
+    return PyLong_FromLongLong(total);
+}
+
+PyObject* spread_(PyObject*, PyObject* args) {
+    Lent codes, reasons, offsets, words, into_offsets, into;
+    long long base;
+    if (!PyArg_ParseTuple(args, "y*y*y*y*Lw*w*", &codes.view, &reasons.view, &offsets.view,
+                          &words.view, &base, &into_offsets.view, &into.view))
+        return nullptr;
+    if (into_offsets.count<place>() != codes.count<place>() + 1)
+        return refused("spread: sizes differ");
+    {
+        Unlocked unlocked;
+        spread(codes.as<const place>(), reasons.view.len ? reasons.bytes() : nullptr,
+               codes.count<place>(), offsets.as<const place>(), words.bytes(), base,
+               into_offsets.as<place>(), into.as<byte>());
+    }
+    Py_RETURN_NONE;
+}
+
+// A task as Python gives it, with the buffers it lends.
+struct LentTask {
+    Task task;
+    Lent steps, values, reasons, starts, ends;
+    std::unique_ptr<Words> words;
+
+    bool set(PyObject* given, std::int64_t rows) {
+        int kind, strict, width, exact, unit;
+        long long field, cell_width, most;
+        if (!PyArg_ParseTuple(given, "iLLipiy*ipiLw*w*w*w*", &kind, &field, &cell_width,
+                              &task.rule.decimal, &strict, &task.rule.implied, &steps.view, &width,
+                              &exact, &unit, &most, &values.view, &reasons.view, &starts.view,
+                              &ends.view))
+            return false;
+        task.kind = static_cast<Kind>(kind);
+        task.field = field;
+        task.width = cell_width;
+        task.rule.strict = strict != 0;
+        task.pattern = Pattern{steps.bytes(), steps.view.len / 2, width, exact != 0};
+        task.unit = static_cast<Unit>(unit);
+        const bool short_values = task.kind == Kind::times && task.unit == Unit::days;
+        const bool is_text = task.kind == Kind::texts;
+        const long long size = task.kind == Kind::positions || (is_text && !most) ? 0
+                               : short_values || is_text                          ? 4
+                                                                                  : 8;
+        if (is_text && most) {
+            words = std::make_unique<Words>(most);
+            task.words = words.get();
+        }
+        if (values.view.len < size * rows || reasons.view.len < (task.kind == Kind::positions ? 0 : rows) ||
+            (starts.view.len && starts.count<place>() < rows) ||
+            (ends.view.len != starts.view.len)) {
+            PyErr_SetString(PyExc_ValueError, "a task has too little room");
+            return false;
+        }
+        task.values = values.as<byte>();
+        task.reasons = reasons.as<byte>();
+        task.starts = starts.view.len ? starts.as<place>() : nullptr;
+        task.ends = ends.view.len ? ends.as<place>() : nullptr;
+        return true;
+    }
+};
+
+// The tasks of a list, and what they tell afterwards.
+class Tasks {
+  public:
+    bool set(PyObject* list, std::int64_t rows) {
+        const Py_ssize_t count = PyList_Size(list);
+        if (count < 0) return false;
+        for (Py_ssize_t each = 0; each < count; ++each) {
+            held.push_back(std::make_unique<LentTask>());
+            PyObject* given = PyList_GetItem(list, each);
+            if (!given || !held.back()->set(given, rows)) return false;
+            tasks.push_back(held.back()->task);
+        }
+        return true;
+    }
+    bool all_within(std::int64_t fields) const {
+        for (const Task& task : tasks)
+            if (task.field < 0 || task.field >= fields) return false;
+        return true;
+    }
+    bool all_end_by(std::int64_t length) const {
+        for (const Task& task : tasks)
+            if (task.field < 0 || task.width < 0 || task.field + task.width > length ||
+                task.starts)
+                return false;
+        return true;
+    }
+    PyObject* told() const {
+        PyObject* list = PyList_New(static_cast<Py_ssize_t>(tasks.size()));
+        for (std::size_t each = 0; list && each < tasks.size(); ++each) {
+            const Task& task = tasks[each];
+            PyObject* one = Py_BuildValue("LLiN", static_cast<long long>(task.left),
+                                          static_cast<long long>(task.blanks), task.most_decimals,
+                                          told_of(task.words));
+            if (!one || PyList_SetItem(list, static_cast<Py_ssize_t>(each), one) < 0) {
+                Py_DECREF(list);
+                return nullptr;
+            }
+        }
+        return list;
+    }
+    std::vector<Task> tasks;
+
+  private:
+    std::vector<std::unique_ptr<LentTask>> held;
+};
+
+PyObject* read_rows_(PyObject*, PyObject* args) {
+    Lent buffer, lines, name;
+    long long low, high, fields, room;
+    int changeable, returns, final;
+    Marks marks{};
+    PyObject* list;
+    if (!PyArg_ParseTuple(args, "y*pLLiippLLw*y*O", &buffer.view, &changeable, &low, &high,
+                          &marks.delimiter, &marks.quote, &returns, &final, &fields, &room,
+                          &lines.view, &name.view, &list))
+        return nullptr;
+    if (!within(buffer, low, high) || fields < 2 || lines.count<std::int64_t>() < room + 1)
+        return refused("read_rows: sizes differ");
+    if (changeable && buffer.view.readonly) return refused("read_rows: the buffer is read-only");
+    marks.returns = returns != 0;
+    Tasks tasks;
+    if (!tasks.set(list, room)) return nullptr;
+    if (!tasks.all_within(fields)) return refused("read_rows: there is no such field");
+    RowsTold told;
+    {
+        Unlocked unlocked;
+        told = read_rows(buffer.as<byte>(), changeable != 0, low, high, marks, final != 0, fields,
+                         room, lines.as<std::int64_t>(), Text{name.bytes(), name.view.len},
+                         tasks.tasks.data(),
+                         static_cast<std::int64_t>(tasks.tasks.size()));
+    }
+    PyObject* each = tasks.told();
+    if (!each) return nullptr;
+    return Py_BuildValue("iLLLLOON", static_cast<int>(told.status),
+                         static_cast<long long>(told.count), static_cast<long long>(told.consumed),
+                         static_cast<long long>(told.open_quote),
+                         static_cast<long long>(told.line_ends), told.ascii ? Py_True : Py_False,
+                         told.has_name ? Py_True : Py_False, each);
+}
+
+PyObject* read_records_(PyObject*, PyObject* args) {
+    Lent buffer;
+    long long first, stride, length, rows;
+    PyObject* list;
+    if (!PyArg_ParseTuple(args, "y*LLLLO", &buffer.view, &first, &stride, &length, &rows, &list))
+        return nullptr;
+    const bool fits = first >= 0 && stride >= 0 && length >= 0 && rows >= 0 &&
+                      (!rows || first + (rows - 1) * stride + length <= buffer.view.len);
+    if (!fits) return refused("read_records: outside of the buffer");
+    Tasks tasks;
+    if (!tasks.set(list, rows)) return nullptr;
+    if (!tasks.all_end_by(length)) return refused("read_records: outside of a record");
+    {
+        Unlocked unlocked;
+        read_records(buffer.bytes(), first, stride, rows, tasks.tasks.data(),
+                     static_cast<std::int64_t>(tasks.tasks.size()));
+    }
+    return tasks.told();
 }
 
 PyObject* matched(PyObject*, PyObject* args) {
@@ -471,6 +527,8 @@ PyMethodDef METHODS[] = {
     {"total_length", length_of, METH_VARARGS, nullptr},
     {"gather", gathered, METH_VARARGS, nullptr},
     {"encode", encoded, METH_VARARGS, nullptr},
+    {"spread_length", spread_length_, METH_VARARGS, nullptr},
+    {"spread", spread_, METH_VARARGS, nullptr},
     {"match", matched, METH_VARARGS, nullptr},
     {"invalid_utf8", invalid, METH_VARARGS, nullptr},
     {"instructions", instructions, METH_VARARGS, nullptr},

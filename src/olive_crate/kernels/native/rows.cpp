@@ -12,7 +12,7 @@ constexpr std::int64_t PIECE = 64 << 10;   // bytes, so that text and positions 
 constexpr std::int64_t RECORDS = 16 << 10;
 
 std::int64_t size_of(const Task& task) {
-    return task.kind == Kind::times && task.unit == Unit::days ? 4 : 8;
+    return task.kind == Kind::texts || (task.kind == Kind::times && task.unit == Unit::days) ? 4 : 8;
 }
 
 // The cells of one column of a piece, which go to the rows from `row` on.
@@ -23,6 +23,14 @@ void take(Task& task, const CellsAt& cells, std::int64_t row) {
         std::memcpy(task.ends + row, cells.ends, size);
     }
     if (task.kind == Kind::positions) return;
+    if (task.kind == Kind::texts) {
+        const Runs runs{cells.buffer, cells.starts, cells.ends, cells.count};
+        task.blanks += blank(runs, task.reasons + row);
+        place* const codes = reinterpret_cast<place*>(task.values) + row;
+        if (task.words && !encode(runs, task.reasons + row, *task.words, codes))
+            task.words = nullptr;
+        return;
+    }
     byte* const values = task.values + row * size_of(task);
     byte* const reasons = task.reasons + row;
     if (task.kind == Kind::times) {
@@ -38,11 +46,19 @@ void take(Task& task, const CellsAt& cells, std::int64_t row) {
     if (told.most_decimals > task.most_decimals) task.most_decimals = told.most_decimals;
 }
 
+bool holds_name(const CellsAt& cells, Text name) {
+    for (std::int64_t cell = 0; cell < cells.count; ++cell)
+        if (cells.ends[cell] - cells.starts[cell] == name.size &&
+            std::memcmp(cells.begin(cell), name.data, static_cast<std::size_t>(name.size)) == 0)
+            return true;
+    return false;
+}
+
 }  // namespace
 
 RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t high, Marks marks,
                    bool final, std::int64_t fields, std::int64_t room, std::int64_t* lines,
-                   Task* tasks, std::int64_t count) {
+                   Text name, Task* tasks, std::int64_t count) {
     RowsTold all;
     all.consumed = low;
     std::int64_t piece = PIECE, at = low;
@@ -82,6 +98,9 @@ RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t
             piece *= 2;
             continue;
         }
+        const Survey survey = scanners().survey(buffer, at, told.consumed, Marks{-1, 0, true});
+        all.line_ends += survey.feeds + survey.returns - survey.pairs;
+        all.ascii &= survey.ascii;
         if (told.closing)
             for (std::int64_t field = 0; field < fields; ++field)
                 close_up(buffer, marks.quote, starts.data() + field * rows,
@@ -95,6 +114,9 @@ RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t
                                 told.records};
             take(tasks[each], cells, all.count);
         }
+        if (name.size)
+            all.has_name |= holds_name(
+                {buffer, starts.data(), ends.data(), 0, 0, 0, told.records}, name);
         all.count += told.records;
         all.quoted_ends += told.quoted_ends;
         at = all.consumed = told.consumed;

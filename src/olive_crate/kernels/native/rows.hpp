@@ -2,11 +2,12 @@
 #pragma once
 
 #include "structure.hpp"
+#include "texts.hpp"
 #include "times.hpp"
 
 namespace olive {
 
-enum class Kind { positions = 0, integers = 1, numbers = 2, times = 3 };
+enum class Kind { positions = 0, integers = 1, numbers = 2, times = 3, texts = 4 };
 
 // What is wanted of one column, and where it goes. `starts` and `ends` may be null.
 struct Task {
@@ -16,7 +17,8 @@ struct Task {
     NumberRule rule{};
     Pattern pattern{};
     Unit unit = Unit::days;
-    byte* values = nullptr;
+    byte* values = nullptr;  // of texts: numbers of the different ones
+    Words* words = nullptr;  // where texts are told apart; null once there are too many
     byte* reasons = nullptr;  // of times: which cells are good
     place* starts = nullptr;
     place* ends = nullptr;
@@ -29,6 +31,9 @@ enum class Status { done = 0, uneven = 1, needs_copy = 2 };
 struct RowsTold {
     Status status = Status::done;
     std::int64_t count = 0, consumed = 0, open_quote = -1, quoted_ends = 0;
+    std::int64_t line_ends = 0;  // counted in the bytes, apart from the records
+    bool ascii = true;
+    bool has_name = false;
 };
 
 // Delimited records, each of which must have just `fields` fields. `changeable` says that the buffer
@@ -36,7 +41,7 @@ struct RowsTold {
 // records.
 RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t high, Marks marks,
                    bool final, std::int64_t fields, std::int64_t room, std::int64_t* lines,
-                   Task* tasks, std::int64_t count);
+                   Text name, Task* tasks, std::int64_t count);
 
 // Records of one length at equal distances.
 void read_records(const byte* buffer, std::int64_t first, std::int64_t stride, std::int64_t rows,

@@ -50,27 +50,34 @@ static Survey survey(const byte* buffer, std::int64_t low, std::int64_t high, Ma
 }
 
 // Behind the last line end outside of quotes, if quotes open and close in turn; `low` if none.
-static std::int64_t cut(const byte* buffer, std::int64_t low, std::int64_t high, Marks marks) {
-    if (high > low && buffer[high - 1] == '\r') high -= 1;
-    std::int64_t found = low;
+static Seen cut(const byte* buffer, std::int64_t low, std::int64_t high, Marks marks) {
+    Seen seen;
+    seen.cut = low;
+    const bool half = high > low && buffer[high - 1] == '\r';  // a line feed may follow
+    const std::int64_t until = half ? high - 1 : high;
+    seen.returns = half;
     Piece piece;
     std::uint64_t carry = 0;
-    for (std::int64_t at = low; at < high; at += 64) {
-        const Wide wide(piece.from(buffer, at, high));
+    for (std::int64_t at = low; at < until; at += 64) {
+        const Wide wide(piece.from(buffer, at, until));
         std::uint64_t ends = wide.equal('\n');
-        if (marks.returns) {
-            const std::uint64_t next = at + 64 < high && buffer[at + 64] == '\n' ? 1ull << 63 : 0;
-            ends |= wide.equal('\r') & ~((ends >> 1) | next);
+        const std::uint64_t returns = wide.equal('\r');
+        seen.feeds += count_bits(ends);
+        if (returns) {
+            const std::uint64_t next = at + 64 < until && buffer[at + 64] == '\n' ? 1ull << 63 : 0;
+            seen.returns += count_bits(returns);
+            ends |= returns & ~((ends >> 1) | next);
         }
         if (marks.quote) {
             const std::uint64_t quotes = wide.equal(static_cast<byte>(marks.quote));
             const std::uint64_t within = prefix_parity(quotes) ^ carry;
+            seen.quotes += count_bits(quotes);
             carry = 0 - (within >> 63);
             ends &= ~within;
         }
-        if (ends) found = at + 64 - leading_zeros(ends);
+        if (ends) seen.cut = at + 64 - leading_zeros(ends);
     }
-    return found;
+    return seen;
 }
 
 template <bool QUOTES, bool RETURNS, bool EVEN>

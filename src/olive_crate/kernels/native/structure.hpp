@@ -16,6 +16,11 @@ struct Survey {
     bool ascii = true;
 };
 
+// A guess where the last record ends, and what was met up to the end of the piece.
+struct Seen {
+    std::int64_t cut = 0, feeds = 0, returns = 0, quotes = 0;
+};
+
 // Where the fields go. `fields` above 0: field by field, `room` rows each, and every record must
 // have just so many. Else one behind the other, with the index of each record's first field.
 struct Borders {
@@ -37,7 +42,7 @@ struct Outcome {
 
 struct Kernels {
     Survey (*survey)(const byte*, std::int64_t, std::int64_t, Marks);
-    std::int64_t (*cut)(const byte*, std::int64_t, std::int64_t, Marks);
+    Seen (*cut)(const byte*, std::int64_t, std::int64_t, Marks);
     bool (*split)(const byte*, std::int64_t, std::int64_t, Marks, bool, Borders&, Outcome&);
 };
 

@@ -2,8 +2,6 @@
 
 #include "texts.hpp"
 
-#include <vector>
-
 namespace olive {
 
 namespace {
@@ -95,63 +93,86 @@ void gather(const Runs& runs, const byte* reasons, place* offsets, byte* data) {
     offsets[runs.count] = static_cast<place>(at);
 }
 
-std::int64_t encode(const Runs& runs, const byte* reasons, place* codes, place* firsts,
-                    std::int64_t most) {
-    struct Slot {
-        Key key;
-        place code;
-    };
-    const auto slot_of = [](const Key& key, std::size_t size) {
-        const std::uint64_t length = static_cast<std::uint64_t>(key.length);
-        return mixed(key.low ^ (key.high * 0xD6E8FEB86659FD93ull) ^ (length << 56)) & (size - 1);
-    };
-    std::size_t size = 256;
-    std::vector<Slot> table(size, Slot{{0, 0, 0}, -1});
-    place known = 0;
-    for (std::int64_t cell = 0; cell < runs.count; ++cell) {
-        if (reasons && reasons[cell]) {
-            codes[cell] = 0;
+Words::Words(std::int64_t most_) : offsets(1, 0), slots(256, Slot{0, 0, 0, -1}), most(most_) {}
+
+namespace {
+
+inline std::size_t slot_of(std::uint64_t low, std::uint64_t high, std::int64_t length,
+                           std::size_t size) {
+    const std::uint64_t all =
+        low ^ (high * 0xD6E8FEB86659FD93ull) ^ (static_cast<std::uint64_t>(length) << 56);
+    return mixed(all) & (size - 1);
+}
+
+}  // namespace
+
+place Words::number_of(const byte* at, std::int64_t length) {
+    const Key key = key_of(at, length);
+    const std::size_t size = slots.size();
+    std::size_t slot = slot_of(key.low, key.high, length, size);
+    for (;; slot = (slot + 1) & (size - 1)) {
+        const Slot& held = slots[slot];
+        if (held.number < 0) break;
+        if (held.low != key.low || held.high != key.high || held.length != length) continue;
+        if (length > 16 && std::memcmp(bytes.data() + offsets[static_cast<std::size_t>(held.number)],
+                                       at, static_cast<std::size_t>(length)) != 0)
             continue;
-        }
-        const byte* at = runs.buffer + runs.starts[cell];
-        const Key key = key_of(at, runs.ends[cell] - runs.starts[cell]);
-        std::size_t slot = slot_of(key, size);
-        place code = -1;
-        for (;; slot = (slot + 1) & (size - 1)) {
-            const Slot& held = table[slot];
-            if (held.code < 0) break;
-            if (held.key.low != key.low || held.key.high != key.high ||
-                held.key.length != key.length)
-                continue;
-            if (key.length > 16 &&
-                std::memcmp(runs.buffer + runs.starts[firsts[held.code]], at,
-                            static_cast<std::size_t>(key.length)) != 0)
-                continue;
-            code = held.code;
-            break;
-        }
-        if (code >= 0) {
-            codes[cell] = code;
-            continue;
-        }
-        if (known >= most) return -1;
-        firsts[known] = static_cast<place>(cell);
-        codes[cell] = known;
-        table[slot] = {key, known};
-        known += 1;
-        if (2 * static_cast<std::size_t>(known) > size) {
-            std::vector<Slot> wider(4 * size, Slot{{0, 0, 0}, -1});
-            size *= 4;
-            for (const Slot& each : table) {
-                if (each.code < 0) continue;
-                std::size_t to = slot_of(each.key, size);
-                while (wider[to].code >= 0) to = (to + 1) & (size - 1);
-                wider[to] = each;
-            }
-            table.swap(wider);
-        }
+        return held.number;
     }
-    return known;
+    if (count() >= most) return -1;
+    const place number = static_cast<place>(count());
+    slots[slot] = {key.low, key.high, static_cast<place>(length), number};
+    bytes.insert(bytes.end(), at, at + length);
+    offsets.push_back(static_cast<place>(bytes.size()));
+    if (2 * offsets.size() > size) widen();
+    return number;
+}
+
+void Words::widen() {
+    const std::size_t size = 4 * slots.size();
+    std::vector<Slot> wider(size, Slot{0, 0, 0, -1});
+    for (const Slot& each : slots) {
+        if (each.number < 0) continue;
+        std::size_t to = slot_of(each.low, each.high, each.length, size);
+        while (wider[to].number >= 0) to = (to + 1) & (size - 1);
+        wider[to] = each;
+    }
+    slots.swap(wider);
+}
+
+bool encode(const Runs& runs, const byte* reasons, Words& words, place* codes) {
+    for (std::int64_t cell = 0; cell < runs.count; ++cell) {
+        codes[cell] = 0;
+        if (reasons && reasons[cell]) continue;
+        codes[cell] =
+            words.number_of(runs.buffer + runs.starts[cell], runs.ends[cell] - runs.starts[cell]);
+        if (codes[cell] < 0) return false;
+    }
+    return true;
+}
+
+std::int64_t spread_length(const place* codes, const byte* reasons, std::int64_t count,
+                           const place* offsets) {
+    std::int64_t total = 0;
+    for (std::int64_t cell = 0; cell < count; ++cell)
+        if (!reasons || !reasons[cell]) total += offsets[codes[cell] + 1] - offsets[codes[cell]];
+    return total;
+}
+
+void spread(const place* codes, const byte* reasons, std::int64_t count, const place* offsets,
+            const byte* words, std::int64_t base, place* into_offsets, byte* into) {
+    for (std::int64_t cell = 0; cell < count; ++cell) {
+        into_offsets[cell] = static_cast<place>(base);
+        if (reasons && reasons[cell]) continue;
+        const place from = offsets[codes[cell]];
+        const std::int64_t length = offsets[codes[cell] + 1] - from;
+        if (length <= 16)
+            std::memcpy(into + base, words + from, 16);
+        else
+            std::memcpy(into + base, words + from, static_cast<std::size_t>(length));
+        base += length;
+    }
+    into_offsets[count] = static_cast<place>(base);
 }
 
 std::int64_t match(const Runs& runs, const byte* words, const place* offsets, std::int64_t count,

@@ -1,6 +1,8 @@
 // Text out of a buffer: blanks around it, runs side by side, words told apart.
 #pragma once
 
+#include <vector>
+
 #include "common.hpp"
 
 namespace olive {
@@ -24,10 +26,35 @@ std::int64_t total_length(const Runs&, const byte* reasons);
 // The runs side by side, and the offset of each and of the end. `data` has 32 bytes to spare.
 void gather(const Runs&, const byte* reasons, place* offsets, byte* data);
 
-// For each run its place among the different ones (those with a reason: 0), and for each different
-// one the first cell that holds it. Returns how many there are, or -1 if more than `most`.
-std::int64_t encode(const Runs&, const byte* reasons, place* codes, place* firsts,
-                    std::int64_t most);
+// Different texts, numbered as they come.
+class Words {
+  public:
+    explicit Words(std::int64_t most);
+    // The number of a text, -1 if there are too many different ones.
+    place number_of(const byte* at, std::int64_t length);
+    std::int64_t count() const { return static_cast<std::int64_t>(offsets.size()) - 1; }
+
+    std::vector<byte> bytes;
+    std::vector<place> offsets;
+
+  private:
+    struct Slot {
+        std::uint64_t low, high;
+        place length, number;
+    };
+    void widen();
+    std::vector<Slot> slots;
+    std::int64_t most;
+};
+
+// For each run the number of its text (0 for one with a reason); false if there are too many.
+bool encode(const Runs&, const byte* reasons, Words& words, place* codes);
+
+// Numbers of texts as the texts side by side: their length, and they themselves from `base` on.
+std::int64_t spread_length(const place* codes, const byte* reasons, std::int64_t count,
+                           const place* offsets);
+void spread(const place* codes, const byte* reasons, std::int64_t count, const place* offsets,
+            const byte* words, std::int64_t base, place* into_offsets, byte* into);
 
 // For each run the place of the word that it is, or -1; returns how many are words.
 std::int64_t match(const Runs&, const byte* words, const place* offsets, std::int64_t count,

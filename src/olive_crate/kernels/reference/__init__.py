@@ -1,7 +1,17 @@
 """The kernels in NumPy: clear, portable, always there."""
 
 from . import sheetxml, times
-from .ahead import Foresight, ReadAhead, TimesRead, WantedTimes, records_ahead, split_ahead
+from .ahead import (
+    AnyWanted,
+    Foresight,
+    ReadAhead,
+    TextsRead,
+    TimesRead,
+    WantedTexts,
+    WantedTimes,
+    records_ahead,
+    split_ahead,
+)
 from .blanks import blank, table, trimmed, trimmed_table
 from .columns import read_column
 from .gather import (
@@ -10,6 +20,7 @@ from .gather import (
     bitmap,
     encoded,
     is_utf8,
+    joined_texts,
     match,
     or_minus_one,
     ranges,
@@ -19,13 +30,14 @@ from .gather import (
     whole_numbers,
 )
 from .numbers import NumbersRead, Wanted, read_numbers
-from .structure import Marks, Structure, Table, cut, line_ends, split, structure
+from .structure import Marks, Seen, Structure, Table, cut, line_ends, split, structure
 from .times import read_times
 from .words import PAD, Bytes, Flags, Ints, padded
 
 __all__ = [
     "FEW",
     "PAD",
+    "AnyWanted",
     "Bytes",
     "Flags",
     "Foresight",
@@ -33,10 +45,13 @@ __all__ = [
     "Marks",
     "NumbersRead",
     "ReadAhead",
+    "Seen",
     "Structure",
     "Table",
+    "TextsRead",
     "TimesRead",
     "Wanted",
+    "WantedTexts",
     "WantedTimes",
     "arrow",
     "bitmap",
@@ -44,6 +59,7 @@ __all__ = [
     "cut",
     "encoded",
     "is_utf8",
+    "joined_texts",
     "line_ends",
     "match",
     "or_minus_one",

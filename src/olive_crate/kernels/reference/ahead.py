@@ -10,9 +10,10 @@ from collections.abc import Mapping
 from typing import NamedTuple
 
 import numpy as np
+import pyarrow as pa
 
 from .numbers import NumbersRead, Wanted
-from .structure import Marks, Structure, Table, split
+from .structure import Marks, Seen, Structure, Table, split
 from .times import Pattern
 from .words import Bytes, Flags
 
@@ -25,17 +26,41 @@ class WantedTimes(NamedTuple):
     unit: str
 
 
+class WantedTexts(NamedTuple):
+    """Text as it stands; different ones are told apart as long as they are no more than `most`."""
+
+    most: int = 0
+
+
+class TextsRead(NamedTuple):
+    """Which cells are blank, and the texts as places in a dictionary, if they are few enough."""
+
+    blank: Flags
+    codes: pa.DictionaryArray | None
+
+
 TimesRead = tuple[np.ndarray, Flags]
-Foresight = Mapping[int, Wanted | WantedTimes | None]
+AnyWanted = Wanted | WantedTimes | WantedTexts
+Foresight = Mapping[int, AnyWanted | None]
 """How each column that is wanted will be taken; `None` if that is not known."""
-ReadAhead = tuple[Wanted | WantedTimes, NumbersRead | TimesRead]
+ReadAhead = tuple[AnyWanted, NumbersRead | TimesRead | TextsRead]
 """What was wanted of a column, and what came of it."""
 
 
 def split_ahead(
-    buffer: Bytes, low: int, high: int, marks: Marks, fields: int, foresight: Foresight
+    buffer: Bytes,
+    low: int,
+    high: int,
+    marks: Marks,
+    fields: int,
+    foresight: Foresight,
+    seen: Seen,
+    name: bytes,
 ) -> Structure | Table:
-    """As `split` with `final`; columns of a table may have been read on the way."""
+    """As `split` with `final`; columns of a table may have been read on the way.
+
+    `seen` is what `cut` met; `name` is looked for in the first field.
+    """
     return split(buffer, low, high, marks, True, fields)
 
 

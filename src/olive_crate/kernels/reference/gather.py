@@ -32,6 +32,7 @@ def squeezed(buffer: Bytes, starts: Ints, ends: Ints, kept: Flags) -> tuple[Byte
 
 
 FEW = 1024
+BEYOND = 2**31 - 1
 
 
 def texts(buffer: Bytes, starts: Ints, ends: Ints, reasons: Bytes | None = None) -> pa.StringArray:
@@ -70,6 +71,14 @@ def encoded(
     """
     found = texts(buffer, starts, ends, reasons).dictionary_encode()
     return found if most is None or len(found.dictionary) <= most else None
+
+
+def joined_texts(arrays: Sequence[pa.Array], reasons: Sequence[Bytes]) -> pa.Array:
+    """Texts of several blocks as one array; some are places in a dictionary."""
+    plain = [each.cast(pa.string()) for each in arrays]
+    if sum(each.nbytes for each in plain) > BEYOND:
+        plain = [each.cast(pa.large_string()) for each in plain]
+    return pa.concat_arrays(plain)
 
 
 def match(buffer: Bytes, starts: Ints, ends: Ints, words: Sequence[str]) -> Ints:

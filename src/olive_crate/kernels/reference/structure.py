@@ -7,7 +7,7 @@ comparison; everything after that works on the few positions found.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from typing import Any
+from typing import Any, NamedTuple
 
 import msgspec
 import numpy as np
@@ -56,6 +56,12 @@ class Table:
     `columns` gives the starts and ends of a field in all records, and is asked only for fields that
     are needed; `ready` holds columns that were read on the way. The rest is as in `Structure`.
     """
+
+    line_ends: int | None = None
+    """Line ends in the bytes, where they were counted on the way."""
+    is_ascii: bool | None = None
+    has_name: bool = True
+    """The name may stand in the first field of a record."""
 
     def __init__(
         self,
@@ -127,23 +133,33 @@ def line_ends(buffer: Bytes, low: int, high: int) -> int:
     return count
 
 
-def cut(buffer: Bytes, low: int, high: int, quote: int) -> int:
+class Seen(NamedTuple):
+    """A guess where the last record of a piece ends, and what was met in the whole piece."""
+
+    cut: int
+    feeds: int
+    returns: int
+    quotes: int
+
+
+def cut(buffer: Bytes, low: int, high: int, quote: int) -> Seen:
     """Where the last record ends, if quotes open and close in turn; `low` if none does.
 
     A guess, for the record that is cut may hold quotes that are only text.
     """
-    if high > low and buffer[high - 1] == CR:
-        high -= 1
-    text = buffer[low:high]
+    half = high > low and buffer[high - 1] == CR  # a line feed may follow
+    text = buffer[low : high - 1 if half else high]
     ends = text == LF
+    feeds = int(np.count_nonzero(ends))
     returns = text == CR
     if returns.any():
-        ends[:-1] |= returns[:-1] & ~ends[1:]
+        ends |= returns & ~np.append(ends[1:], False)
     at = np.flatnonzero(ends)
-    if quote and len(at):
-        quotes = np.flatnonzero(text == quote)
+    quotes = np.flatnonzero(text == quote) if quote else NONE
+    if len(quotes):
         at = at[np.searchsorted(quotes, at) % 2 == 0]
-    return low + int(at[-1]) + 1 if len(at) else low
+    end = low + int(at[-1]) + 1 if len(at) else low
+    return Seen(end, feeds, int(np.count_nonzero(returns)) + half, len(quotes))
 
 
 def structure(buffer: Bytes, low: int, high: int, marks: Marks, final: bool) -> Structure:
@@ -327,4 +343,14 @@ def _close_up(buffer: Bytes, starts: Ints, ends: Ints, dropped: Ints) -> None:
     buffer[target[kept]] = buffer[positions[kept]]
 
 
-__all__ = ["Marks", "Structure", "Table", "by_field", "cut", "line_ends", "split", "structure"]
+__all__ = [
+    "Marks",
+    "Seen",
+    "Structure",
+    "Table",
+    "by_field",
+    "cut",
+    "line_ends",
+    "split",
+    "structure",
+]
