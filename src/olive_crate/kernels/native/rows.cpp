@@ -8,7 +8,8 @@ namespace olive {
 
 namespace {
 
-constexpr std::int64_t PIECE = 64 << 10;   // bytes, so that text and positions stay in the cache
+constexpr std::int64_t PIECE = 64 << 10;      // bytes, so that text and positions stay in the cache
+constexpr std::int64_t POSITIONS = 16 << 10;  // of each kind, for the same reason
 constexpr std::int64_t RECORDS = 16 << 10;
 
 std::int64_t size_of(const Task& task) {
@@ -62,20 +63,17 @@ RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t
     RowsTold all;
     all.consumed = low;
     std::int64_t piece = PIECE, at = low;
-    std::vector<place> starts, ends;
-    std::vector<std::int64_t> own_lines;
+    // Rows of a piece; strips of the fields begin in different lines of the cache.
+    const std::int64_t rows = (POSITIONS / fields + 15) / 16 * 16 + 80;
+    std::vector<place> all_places(static_cast<std::size_t>(2 * rows * fields + 40));
+    std::vector<std::int64_t> own_lines(static_cast<std::size_t>(rows + 1));
+    place* const starts = all_places.data();
+    place* const ends = starts + rows * fields + 40;
     lines[0] = 0;
     while (at < high) {
         const std::int64_t stop = at + piece < high ? at + piece : high;
         const bool last = stop == high;
-        const std::int64_t rows = (stop - at) / fields + 2;
-        if (static_cast<std::int64_t>(own_lines.size()) < rows + 1) {
-            starts.resize(static_cast<std::size_t>(rows * fields));
-            ends.resize(static_cast<std::size_t>(rows * fields));
-            own_lines.resize(static_cast<std::size_t>(rows + 1));
-        }
-        Borders borders{starts.data(), ends.data(), nullptr, nullptr, own_lines.data(),
-                        rows,          fields};
+        Borders borders{starts, ends, nullptr, nullptr, own_lines.data(), rows, fields};
         Outcome told;
         // a carriage return at the border of a piece may be half of a line end
         const std::int64_t until = !last && buffer[stop - 1] == '\r' ? stop - 1 : stop;
@@ -96,31 +94,29 @@ RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t
         if (!told.records) {
             if (last) break;
             piece *= 2;
-            continue;
+            continue;  // a record longer than a piece
         }
         const Survey survey = scanners().survey(buffer, at, told.consumed, Marks{-1, 0, true});
         all.line_ends += survey.feeds + survey.returns - survey.pairs;
         all.ascii &= survey.ascii;
         if (told.closing)
             for (std::int64_t field = 0; field < fields; ++field)
-                close_up(buffer, marks.quote, starts.data() + field * rows,
-                         ends.data() + field * rows, told.records);
+                close_up(buffer, marks.quote, starts + field * rows, ends + field * rows,
+                         told.records);
         for (std::int64_t row = 1; row <= told.records; ++row)
             lines[all.count + row] = lines[all.count] + own_lines[static_cast<std::size_t>(row)];
         for (std::int64_t each = 0; each < count; ++each) {
             const std::int64_t first = tasks[each].field * rows;
-            const CellsAt cells{buffer, starts.data() + first, ends.data() + first,
-                                0,      0,                     0,
-                                told.records};
+            const CellsAt cells{buffer, starts + first, ends + first, 0, 0, 0, told.records};
             take(tasks[each], cells, all.count);
         }
         if (name.size)
             all.has_name |= holds_name(
-                {buffer, starts.data(), ends.data(), 0, 0, 0, told.records}, name);
+                {buffer, starts, ends, 0, 0, 0, told.records}, name);
         all.count += told.records;
         all.quoted_ends += told.quoted_ends;
         at = all.consumed = told.consumed;
-        if (last) break;
+        if (last && told.records < rows) break;
     }
     return all;
 }

@@ -80,24 +80,43 @@ static Seen cut(const byte* buffer, std::int64_t low, std::int64_t high, Marks m
     return seen;
 }
 
+// A field that begins with a quote: its borders move in, or it is marked to be closed up.
+static inline bool unwrapped(const byte* buffer, byte quote, std::int64_t& first,
+                             std::int64_t& end) {
+    const std::int64_t length = end - first - 1;
+    const void* next = std::memchr(buffer + first + 1, quote, static_cast<std::size_t>(length));
+    if (next == buffer + end - 1) {
+        first += 1;
+        end -= 1;
+        return true;
+    }
+    end = ~end;
+    return false;
+}
+
 template <bool QUOTES, bool RETURNS, bool EVEN>
 static bool split_as(const byte* buffer, std::int64_t low, std::int64_t high, Marks marks,
-                     bool final, Borders& out, Outcome& told) {
+                     bool final, const Borders& out, Outcome& told) {
     const byte delimiter = static_cast<byte>(marks.delimiter);
     const byte quote = static_cast<byte>(marks.quote);
-    std::uint64_t carry = 0, may_open = 1, quotes_before = 0, quotes_at_start = 0;
-    std::int64_t start = low, head = low, index = 0, record = 0, quoted_ends = 0, closing = 0;
-    std::int64_t in_record = 0, done_fields = 0, consumed = low;
+    const bool delimited = marks.delimiter >= 0;
+    const std::int64_t room = out.room, wanted = out.fields, step = EVEN ? room : 1;
+    std::uint64_t carry = 0, may_open = 1;
+    std::int64_t start = low, head = low, slot = 0, in_record = 0, record = 0, index = 0;
+    std::int64_t quoted_ends = 0, closing = 0;
+    bool full = false;
     place* const starts = out.starts;
     place* const ends = out.ends;
+    std::int64_t* const lines = out.lines;
     Piece piece;
-    out.lines[0] = 0;
+    lines[0] = 0;
+    told.consumed = low;
     if (!EVEN) out.record[0] = 0;
-    for (std::int64_t at = low; at < high; at += 64) {
+    for (std::int64_t at = low; at < high && !full; at += 64) {
         const Wide wide(piece.from(buffer, at, high));
         std::uint64_t line_ends = wide.equal('\n');
-        std::uint64_t separators = marks.delimiter >= 0 ? wide.equal(delimiter) : 0;
-        std::uint64_t quotes = 0, within = 0, behind = 0;
+        std::uint64_t separators = delimited ? wide.equal(delimiter) : 0;
+        std::uint64_t within = 0, behind = 0;
         if (RETURNS) {
             const std::uint64_t returns = wide.equal('\r');
             if (returns) {
@@ -109,113 +128,83 @@ static bool split_as(const byte* buffer, std::int64_t low, std::int64_t high, Ma
         }
         separators |= line_ends;
         if (QUOTES) {
-            quotes = wide.equal(quote);
+            const std::uint64_t quotes = wide.equal(quote);
             if (quotes | carry) {
                 within = prefix_parity(quotes) ^ carry;
                 carry = 0 - (within >> 63);
-                const std::uint64_t opens = quotes & within;
-                const std::uint64_t free = ((separators | behind) & ~within) | (quotes & ~within);
-                if (opens & ~((free << 1) | may_open)) return false;
+                const std::uint64_t free = (separators | behind | quotes) & ~within;
+                if (quotes & within & ~((free << 1) | may_open)) return false;
                 may_open = free >> 63;
                 separators &= ~within;
             } else {
                 may_open = (separators | behind) >> 63;
             }
         }
-        std::uint64_t rest = separators;
-        while (rest) {
+        for (std::uint64_t rest = separators; rest; rest &= rest - 1) {
             const int bit = trailing_zeros(rest);
-            rest &= rest - 1;
             const std::int64_t position = at + bit;
-            std::int64_t first = start, end = position;
             const bool is_end = (line_ends >> bit) & 1;
+            std::int64_t first = start, end = position;
             if (RETURNS && is_end && buffer[position] == '\n' && position > low &&
                 buffer[position - 1] == '\r')
                 end -= 1;
-            if (QUOTES) {
-                const std::uint64_t so_far =
-                    quotes_before + count_bits(quotes & below(bit));
-                if (so_far != quotes_at_start && buffer[first] == quote && first < end) {
-                    if (so_far - quotes_at_start == 2 && buffer[end - 1] == quote) {
-                        first += 1;
-                        end -= 1;
-                    } else {
-                        end = ~end;
-                        closing += 1;
-                    }
-                }
-                quotes_at_start = so_far;
+            if (QUOTES && buffer[first] == quote) closing += !unwrapped(buffer, quote, first, end);
+            if (!EVEN || in_record < wanted) {
+                starts[slot] = static_cast<place>(first);
+                ends[slot] = static_cast<place>(end);
             }
-            if (EVEN) {
-                if (in_record < out.fields) {
-                    const std::int64_t slot = in_record * out.room + record;
-                    starts[slot] = static_cast<place>(first);
-                    ends[slot] = static_cast<place>(end);
-                }
-            } else {
-                starts[index] = static_cast<place>(first);
-                ends[index] = static_cast<place>(end);
-            }
-            index += 1;
-            in_record += 1;
             start = position + 1;
+            slot += step;
+            in_record += 1;
             if (is_end) {
-                if (EVEN && in_record != out.fields) {
-                    told.even = false;
-                    return true;
-                }
-                if (!EVEN) {
+                if (EVEN) {
+                    if (in_record != wanted) {
+                        told.even = false;
+                        return true;
+                    }
+                } else {
+                    index += in_record;
                     out.heads[record] = head;
                     out.record[record + 1] = index;
+                    head = start;
                 }
                 record += 1;
-                out.lines[record] = record + quoted_ends;
-                if (QUOTES) out.lines[record] += count_bits(line_ends & within & below(bit));
-                head = start;
                 in_record = 0;
-                done_fields = index;
-                consumed = start;
+                if (EVEN) slot = record;
+                lines[record] = record + quoted_ends;
+                if (QUOTES) lines[record] += count_bits(line_ends & within & below(bit));
+                told.consumed = start;
+                if (EVEN && record == room) {
+                    full = true;
+                    break;
+                }
             }
         }
-        if (QUOTES) {
-            quotes_before += count_bits(quotes);
-            quoted_ends += count_bits(line_ends & within);
-        }
+        if (QUOTES) quoted_ends += count_bits(line_ends & within);
     }
-    if (QUOTES && carry && final) return false;  // where the quote stands is found the slow way
-    if (final && high > low && consumed != high) {
+    if (QUOTES && carry && final && !full) return false;  // where it opens is found the slow way
+    if (final && high > low && told.consumed != high && !full) {
         std::int64_t first = start, end = high;
-        if (QUOTES && quotes_before != quotes_at_start && first < end && buffer[first] == quote) {
-            if (quotes_before - quotes_at_start == 2 && buffer[end - 1] == quote) {
-                first += 1;
-                end -= 1;
-            } else {
-                end = ~end;
-                closing += 1;
-            }
+        if (QUOTES && first < end && buffer[first] == quote)
+            closing += !unwrapped(buffer, quote, first, end);
+        in_record += 1;
+        if (EVEN && in_record != wanted) {
+            told.even = false;
+            return true;
         }
-        if (EVEN) {
-            if (in_record + 1 != out.fields) {
-                told.even = false;
-                return true;
-            }
-            starts[in_record * out.room + record] = static_cast<place>(first);
-            ends[in_record * out.room + record] = static_cast<place>(end);
-        } else {
-            starts[index] = static_cast<place>(first);
-            ends[index] = static_cast<place>(end);
+        starts[slot] = static_cast<place>(first);
+        ends[slot] = static_cast<place>(end);
+        if (!EVEN) {
+            index += in_record;
             out.heads[record] = head;
-            out.record[record + 1] = index + 1;
+            out.record[record + 1] = index;
         }
-        index += 1;
         record += 1;
-        out.lines[record] = record + quoted_ends;
-        done_fields = index;
-        consumed = high;
+        lines[record] = record + quoted_ends;
+        told.consumed = high;
     }
-    told.fields = done_fields;
+    told.fields = EVEN ? record * wanted : index;
     told.records = record;
-    told.consumed = consumed;
     told.closing = closing;
     told.quoted_ends = quoted_ends;
     return true;

@@ -261,6 +261,11 @@ void split_slowly(const byte* buffer, std::int64_t low, std::int64_t high, Marks
             start = at + 1;
             close(start);
             if (!told.even) return;
+            if (even && record == out.room) {
+                told.closing = closing;
+                told.quoted_ends = lines - record;
+                return;
+            }
         } else if (each == marks.delimiter) {
             keep(at);
             start = at + 1;

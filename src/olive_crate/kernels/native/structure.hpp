@@ -22,7 +22,8 @@ struct Seen {
 };
 
 // Where the fields go. `fields` above 0: field by field, `room` rows each, and every record must
-// have just so many. Else one behind the other, with the index of each record's first field.
+// have just so many; once there is no more room, the rest is left. Else one behind the other, with
+// the index of each record's first field.
 struct Borders {
     place* starts;
     place* ends;

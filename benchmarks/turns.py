@@ -1,0 +1,125 @@
+"""Contestants that take turns, each in a process of its own that is warmed up once.
+
+Machines are noisy, and what one contestant leaves in memory would slow the next one down. So each
+has its own process; the rounds are interleaved, and what counts are ratios of medians within one
+run. Peak memory is that of the process, less what it had before the first round.
+"""
+
+from __future__ import annotations
+
+import importlib
+import json
+import os
+import platform
+import statistics
+import subprocess
+import sys
+import time
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+
+@dataclass
+class Times:
+    """What one contestant took, round by round."""
+
+    name: str
+    clock: list[float] = field(default_factory=list)
+    work: list[float] = field(default_factory=list)
+    peak: float = 0.0
+    told: Any = None
+
+    @property
+    def seconds(self) -> float:
+        """The median on the clock."""
+        return statistics.median(self.clock)
+
+
+class Contestant:
+    """A function of a module of this folder, in a process of its own."""
+
+    def __init__(self, name: str, call: str, *given: object, **environment: str) -> None:
+        self.times = Times(name)
+        code = f"import sys; sys.path.insert(0, {str(Path(__file__).parent)!r}); import turns; turns.serve()"
+        self._process = subprocess.Popen(
+            [sys.executable, "-c", code, call, json.dumps([str(each) for each in given])],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            text=True,
+            env={**os.environ, **environment},
+        )
+
+    def turn(self, counts: bool = True) -> None:
+        """One round."""
+        assert self._process.stdin and self._process.stdout
+        self._process.stdin.write("go\n")
+        self._process.stdin.flush()
+        line = self._process.stdout.readline()
+        if not line:
+            raise SystemExit(f"{self.times.name}: the contestant failed")
+        told = json.loads(line)
+        if counts:
+            self.times.clock.append(told["clock"])
+            self.times.work.append(told["work"])
+        self.times.peak, self.times.told = told["peak"], told["told"]
+
+    def close(self) -> None:
+        assert self._process.stdin
+        self._process.stdin.close()
+        self._process.wait()
+
+
+def serve() -> None:
+    """The other side: a round for each line."""
+    module, _, name = sys.argv[1].partition(":")
+    function = getattr(importlib.import_module(module), name)
+    given = [Path(each) if "/" in each else each for each in json.loads(sys.argv[2])]
+    before = memory("VmRSS")
+    for _ in sys.stdin:
+        began, spent = time.perf_counter(), time.process_time()
+        told = function(*given)
+        took = {"clock": time.perf_counter() - began, "work": time.process_time() - spent}
+        told = told if isinstance(told, (int, float)) else None
+        print(json.dumps({**took, "peak": memory("VmHWM") - before, "told": told}), flush=True)
+
+
+def memory(what: str) -> float:
+    """Megabytes of this process, as the system tells them."""
+    try:
+        lines = Path("/proc/self/status").read_text().splitlines()
+    except OSError:
+        return 0.0
+    return next((int(line.split()[1]) / 1000 for line in lines if line.startswith(what)), 0.0)
+
+
+def take_turns(contestants: Sequence[Contestant], rounds: int) -> dict[str, Times]:
+    """So many rounds of all, after one that does not count."""
+    try:
+        for place in range(rounds + 1):
+            for each in contestants:
+                each.turn(counts=place > 0)
+    finally:
+        for each in contestants:
+            each.close()
+    return {each.times.name: each.times for each in contestants}
+
+
+def machine() -> str:
+    """The processor, how many there are, and the versions that matter."""
+    import numpy
+    import pyarrow
+
+    from olive_crate import kernels
+
+    cpu = platform.processor() or platform.machine()
+    try:
+        lines = Path("/proc/cpuinfo").read_text().splitlines()
+        cpu = next(line.partition(": ")[2] for line in lines if line.startswith("model name"))
+    except (OSError, StopIteration):
+        pass
+    return (
+        f"{cpu}, {os.cpu_count()} processors; Python {platform.python_version()}, "
+        f"NumPy {numpy.__version__}, Arrow {pyarrow.__version__}; kernels: {kernels.in_use()}"
+    )
