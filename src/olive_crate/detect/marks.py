@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterable
+from functools import lru_cache
 
 from ..evidence import Evidence
 
@@ -26,6 +27,7 @@ SHAPES = {
     "point decimals": re.compile(r"[+-]?(\d+\.\d*|\.\d+)"),
 }
 GROUPS = {"points": ".", "commas": ",", "blanks": " ", "apostrophes": "'"}
+DIGITS = str.maketrans("12345678", "99999999")
 AROUND = " \u00a0\t%€$£()"
 
 
@@ -83,13 +85,18 @@ def _shapes(column: Iterable[str]) -> Counter[str]:
         if text.lstrip("+-").isdigit():
             found["number"] += 1
             continue
-        for shape, pattern in SHAPES.items():
-            if pattern.fullmatch(text):
-                found[shape] += 1
-                break
+        shape = _shape(text.translate(DIGITS))
+        if shape:
+            found[shape] += 1
     enough = sum(found.values()) >= 0.3 * filled
     del found["number"]
     return found if enough else Counter()
+
+
+@lru_cache(maxsize=4096)
+def _shape(text: str) -> str:
+    """The first shape that a text has, empty if none; digits from 1 to 9 need not be told apart."""
+    return next((shape for shape, pattern in SHAPES.items() if pattern.fullmatch(text)), "")
 
 
 def _evidence(

@@ -29,6 +29,8 @@ from .tally import BLANK, COMMENT, CONTINUED, DATA, HEADING, SKIPPED, CountedStr
 PADDING = bytes(PAD)
 LARGEST = (1 << 31) - 4 * PAD
 NONE = np.zeros(0, np.int64)
+FIRST = 256 << 10
+"""Bytes of the first piece."""
 
 
 class Layout(msgspec.Struct, frozen=True, eq=False):
@@ -173,6 +175,7 @@ def _scanned(cut: Cut, layout: Layout, foresight: Foresight) -> _Scanned:
 def _cuts(pieces: Iterator[bytes], layout: Layout, offset: int, name: str) -> Iterator[Cut]:
     """The source cut behind records, as it seems."""
     carried, size = b"", layout.block
+    pieces = _small_first(pieces)
     piece = next(pieces, b"")
     quote = layout.marks.quote
     while True:
@@ -192,6 +195,13 @@ def _cuts(pieces: Iterator[bytes], layout: Layout, offset: int, name: str) -> It
         size = layout.block if cut > PAD else max(2 * (high - PAD), layout.block)
         carried, piece = text[cut:high], following
         offset += cut - PAD
+
+
+def _small_first(pieces: Iterator[bytes]) -> Iterator[bytes]:
+    """The pieces, the first one cut in two: a little is enough to learn how columns are written."""
+    first = next(pieces, b"")
+    yield from (part for part in (first[:FIRST], first[FIRST:]) if part)
+    yield from pieces
 
 
 def _together(one: Cut, two: Cut, name: str, row: int) -> Cut:

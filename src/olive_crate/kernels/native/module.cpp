@@ -9,7 +9,7 @@
 #include <memory>
 #include <vector>
 
-#include "numbers.hpp"
+#include "instructions.hpp"
 #include "rows.hpp"
 #include "structure.hpp"
 #include "texts.hpp"
@@ -66,7 +66,7 @@ PyObject* survey(PyObject*, PyObject* args) {
     Survey found;
     {
         Unlocked unlocked;
-        found = scanners().survey(buffer.bytes(), low, high, marks);
+        found = in_use().survey(buffer.bytes(), low, high, marks);
     }
     return Py_BuildValue("LLLLLO", static_cast<long long>(found.delimiters),
                          static_cast<long long>(found.feeds), static_cast<long long>(found.returns),
@@ -83,7 +83,7 @@ PyObject* cut(PyObject*, PyObject* args) {
     Seen seen;
     {
         Unlocked unlocked;
-        seen = scanners().cut(buffer.bytes(), low, high, marks);
+        seen = in_use().cut(buffer.bytes(), low, high, marks);
     }
     return Py_BuildValue("LLLL", static_cast<long long>(seen.cut),
                          static_cast<long long>(seen.feeds), static_cast<long long>(seen.returns),
@@ -106,7 +106,7 @@ PyObject* split(PyObject*, PyObject* args) {
     Outcome told;
     {
         Unlocked unlocked;
-        if (!scanners().split(buffer.bytes(), low, high, marks, final != 0, borders, told)) {
+        if (!in_use().split(buffer.bytes(), low, high, marks, final != 0, borders, told)) {
             told = Outcome();
             split_slowly(buffer.bytes(), low, high, marks, final != 0, borders, told);
         }
@@ -170,9 +170,9 @@ PyObject* read_numbers(PyObject*, PyObject* args) {
     NumbersTold told;
     {
         Unlocked unlocked;
-        told = whole ? read_integers(column.cells(), rule, values.as<std::int64_t>(),
+        told = whole ? in_use().read_integers(column.cells(), rule, values.as<std::int64_t>(),
                                      reasons.as<byte>())
-                     : read_floats(column.cells(), rule, values.as<double>(), reasons.as<byte>());
+                     : in_use().read_floats(column.cells(), rule, values.as<double>(), reasons.as<byte>());
     }
     return Py_BuildValue("LLi", static_cast<long long>(told.left),
                          static_cast<long long>(told.blanks), told.most_decimals);
@@ -203,7 +203,7 @@ PyObject* read_times_(PyObject*, PyObject* args) {
     std::int64_t left;
     {
         Unlocked unlocked;
-        left = read_times(column.cells(), pattern, static_cast<Unit>(unit), values.view.buf,
+        left = in_use().read_times(column.cells(), pattern, static_cast<Unit>(unit), values.view.buf,
                           good.as<byte>());
     }
     return PyLong_FromLongLong(left);

@@ -33,12 +33,12 @@ struct NumbersTold {
     int most_decimals = 0;
 };
 
-// `reasons`: 0 read, 1 blank, 2 not a plain numeral that can be read here.
-NumbersTold read_integers(const CellsAt&, NumberRule, std::int64_t* values, byte* reasons);
-NumbersTold read_floats(const CellsAt&, NumberRule, double* values, byte* reasons);
-
 // Powers of five from LOWEST_POWER to HIGHEST_POWER, 128 bits each: high word, low word.
 constexpr int LOWEST_POWER = -64, HIGHEST_POWER = 64;
 void set_powers(const std::uint64_t* words);
+
+extern const double TENS[23];
+extern const std::uint64_t FILL[9];  // zeros in all but the last so many bytes
+extern std::uint64_t POWERS_OF_FIVE[2 * (HIGHEST_POWER - LOWEST_POWER + 1)];
 
 }  // namespace olive

@@ -2,6 +2,8 @@
 
 #include "rows.hpp"
 
+#include "instructions.hpp"
+
 #include <vector>
 
 namespace olive {
@@ -35,13 +37,13 @@ void take(Task& task, const CellsAt& cells, std::int64_t row) {
     byte* const values = task.values + row * size_of(task);
     byte* const reasons = task.reasons + row;
     if (task.kind == Kind::times) {
-        task.left += read_times(cells, task.pattern, task.unit, values, reasons);
+        task.left += in_use().read_times(cells, task.pattern, task.unit, values, reasons);
         return;
     }
     const NumbersTold told =
         task.kind == Kind::integers
-            ? read_integers(cells, task.rule, reinterpret_cast<std::int64_t*>(values), reasons)
-            : read_floats(cells, task.rule, reinterpret_cast<double*>(values), reasons);
+            ? in_use().read_integers(cells, task.rule, reinterpret_cast<std::int64_t*>(values), reasons)
+            : in_use().read_floats(cells, task.rule, reinterpret_cast<double*>(values), reasons);
     task.left += told.left;
     task.blanks += told.blanks;
     if (told.most_decimals > task.most_decimals) task.most_decimals = told.most_decimals;
@@ -78,7 +80,7 @@ RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t
         // a carriage return at the border of a piece may be half of a line end
         const std::int64_t until = !last && buffer[stop - 1] == '\r' ? stop - 1 : stop;
         const bool ended = last && final;
-        if (!scanners().split(buffer, at, until, marks, ended, borders, told)) {
+        if (!in_use().split(buffer, at, until, marks, ended, borders, told)) {
             told = Outcome();
             split_slowly(buffer, at, until, marks, ended, borders, told);
         }
@@ -96,7 +98,7 @@ RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t
             piece *= 2;
             continue;  // a record longer than a piece
         }
-        const Survey survey = scanners().survey(buffer, at, told.consumed, Marks{-1, 0, true});
+        const Survey survey = in_use().survey(buffer, at, told.consumed, Marks{-1, 0, true});
         all.line_ends += survey.feeds + survey.returns - survey.pairs;
         all.ascii &= survey.ascii;
         if (told.closing)

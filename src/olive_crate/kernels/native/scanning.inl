@@ -225,5 +225,3 @@ static bool split(const byte* buffer, std::int64_t low, std::int64_t high, Marks
     return even ? split_as<false, false, true>(buffer, low, high, marks, final, out, told)
                 : split_as<false, false, false>(buffer, low, high, marks, final, out, told);
 }
-
-static const Kernels TABLE = {survey, cut, split};

@@ -41,17 +41,6 @@ struct Outcome {
     bool even = true;  // every record has as many fields as it should
 };
 
-struct Kernels {
-    Survey (*survey)(const byte*, std::int64_t, std::int64_t, Marks);
-    Seen (*cut)(const byte*, std::int64_t, std::int64_t, Marks);
-    bool (*split)(const byte*, std::int64_t, std::int64_t, Marks, bool, Borders&, Outcome&);
-};
-
-// The fastest that this processor can run; `widest` for a name of the choice.
-const Kernels& scanners();
-const char* instruction_set();
-bool choose_instructions(const char* name);
-
 // The same by one byte after the other, where quotes do not simply open and close in turn.
 void split_slowly(const byte*, std::int64_t, std::int64_t, Marks, bool, Borders&, Outcome&);
 

@@ -14,7 +14,8 @@ struct Pattern {
     bool exact;         // numbers need all the digits of their width
 };
 
-// `good`: where the cell follows the pattern; returns how many do not.
-std::int64_t read_times(const CellsAt&, const Pattern&, Unit, void* values, byte* good);
+extern const char* const MONTHS[12];
+extern const int LENGTHS[12];
+constexpr std::int64_t DAY_US = 86400000000ll;
 
 }  // namespace olive

@@ -8,20 +8,9 @@
 // 128 bits decides: D. Lemire, "Number parsing at a gigabyte per second", Software: Practice and
 // Experience 51 (2021), algorithm 1. What neither can decide is left to the caller.
 
-#include "numbers.hpp"
-
-namespace olive {
-
-namespace {
-
 constexpr int LONGEST = 24;
 constexpr std::uint64_t EXACT = 1ull << 53;
 constexpr std::uint64_t SEVENTEEN_DIGITS = 100000000000000000ull;
-
-const double TENS[23] = {1e0,  1e1,  1e2,  1e3,  1e4,  1e5,  1e6,  1e7,  1e8,  1e9,  1e10, 1e11,
-                         1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18, 1e19, 1e20, 1e21, 1e22};
-
-std::uint64_t POWERS_OF_FIVE[2 * (HIGHEST_POWER - LOWEST_POWER + 1)];
 
 struct Numeral {
     std::uint64_t mantissa = 0;
@@ -32,31 +21,27 @@ struct Numeral {
     bool padded = false;  // a zero stands before another digit
 };
 
-// Zeros in all but the last so many bytes.
-const std::uint64_t FILL[9] = {ZEROS,       ZEROS >> 8,  ZEROS >> 16, ZEROS >> 24, ZEROS >> 32,
-                               ZEROS >> 40, ZEROS >> 48, ZEROS >> 56, 0};
-
 // The word with everything before its last `count` bytes (1 to 8) as zeros.
-inline std::uint64_t last_bytes(std::uint64_t word, int count) {
+static inline std::uint64_t last_bytes(std::uint64_t word, int count) {
     const int outside = 64 - 8 * count;
     return ((word >> outside) << outside) | FILL[count];
 }
 
 // The bit 7 of the first byte that equals `each`, 0 if there is none.
-inline std::uint64_t first_match(std::uint64_t word, std::uint64_t each) {
+static inline std::uint64_t first_match(std::uint64_t word, std::uint64_t each) {
     const std::uint64_t other = word ^ each;
     const std::uint64_t hits = (other - ONES) & ~other & HIGH;
     return hits & (~hits + 1);
 }
 
 // What stands before the mark moves up by a byte, `carried` comes in at the bottom.
-inline std::uint64_t closed(std::uint64_t word, std::uint64_t hit, std::uint64_t carried) {
+static inline std::uint64_t closed(std::uint64_t word, std::uint64_t hit, std::uint64_t carried) {
     const std::uint64_t mark = hit >> 7, before = mark - 1;
     return ((word & before) << 8) | carried | (word & ~(before | (mark * 255)));
 }
 
 template <bool DECIMALS>
-inline Numeral read_short(const byte* end, int length, std::uint64_t mark) {
+static inline Numeral read_short(const byte* end, int length, std::uint64_t mark) {
     Numeral found;
     std::uint64_t word = last_bytes(fetch(end - 8), length);
     if (DECIMALS) {
@@ -74,7 +59,7 @@ inline Numeral read_short(const byte* end, int length, std::uint64_t mark) {
 }
 
 template <bool DECIMALS>
-inline Numeral read_longer(const byte* end, int length, std::uint64_t mark) {
+static inline Numeral read_longer(const byte* end, int length, std::uint64_t mark) {
     Numeral found;
     std::uint64_t low = fetch(end - 8), high = last_bytes(fetch(end - 16), length - 8);
     if (DECIMALS) {
@@ -98,7 +83,7 @@ inline Numeral read_longer(const byte* end, int length, std::uint64_t mark) {
 
 // Up to 24 characters with at most 19 digits that count; more than 16 of them.
 template <bool DECIMALS>
-inline Numeral read_long(const byte* at, const byte* end, std::uint64_t mark) {
+static inline Numeral read_long(const byte* at, const byte* end, std::uint64_t mark) {
     Numeral found;
     int counting = 0;
     const byte decimal = static_cast<byte>(mark);
@@ -120,7 +105,7 @@ inline Numeral read_long(const byte* at, const byte* end, std::uint64_t mark) {
 // A plain numeral: an optional sign, digits, at most one decimal mark. `mark` is the decimal mark
 // eight times.
 template <bool DECIMALS>
-inline Numeral read_plain(const byte* at, const byte* end, std::uint64_t mark) {
+static inline Numeral read_plain(const byte* at, const byte* end, std::uint64_t mark) {
     bool negative = false;
     byte lead = *at;
     if (lead == '-' || lead == '+') {
@@ -146,7 +131,7 @@ struct Product {
     std::uint64_t high, low;
 };
 
-inline Product multiplied(std::uint64_t one, std::uint64_t two) {
+static inline Product multiplied(std::uint64_t one, std::uint64_t two) {
 #if defined(__SIZEOF_INT128__)
     const unsigned __int128 all = static_cast<unsigned __int128>(one) * two;
     return {static_cast<std::uint64_t>(all >> 64), static_cast<std::uint64_t>(all)};
@@ -159,7 +144,7 @@ inline Product multiplied(std::uint64_t one, std::uint64_t two) {
 }
 
 // mantissa * 10^scale, to the nearest number; false where that cannot be told here.
-bool nearest(std::uint64_t mantissa, int scale, double& value) {
+static bool nearest(std::uint64_t mantissa, int scale, double& value) {
     if (mantissa == 0) {
         value = 0.0;
         return true;
@@ -194,7 +179,7 @@ bool nearest(std::uint64_t mantissa, int scale, double& value) {
     return true;
 }
 
-inline bool scaled(std::uint64_t mantissa, int scale, double& value) {
+static inline bool scaled(std::uint64_t mantissa, int scale, double& value) {
     if (mantissa <= EXACT && scale >= -22 && scale <= 22) {
         value = static_cast<double>(static_cast<std::int64_t>(mantissa));
         if (scale < 0)
@@ -207,7 +192,7 @@ inline bool scaled(std::uint64_t mantissa, int scale, double& value) {
 }
 
 // The exponent behind `e`, as far as it has one to four digits.
-inline bool read_exponent(const byte* at, const byte* end, int& exponent) {
+static inline bool read_exponent(const byte* at, const byte* end, int& exponent) {
     bool negative = false;
     if (at < end && (*at == '-' || *at == '+')) negative = *at++ == '-';
     if (at >= end || end - at > 4) return false;
@@ -221,14 +206,14 @@ inline bool read_exponent(const byte* at, const byte* end, int& exponent) {
 }
 
 // Is there a letter e, and where?
-inline const byte* exponent_in(const byte* at, const byte* end) {
+static inline const byte* exponent_in(const byte* at, const byte* end) {
     for (; at < end; ++at)
         if ((*at | 0x20) == 'e') return at;
     return nullptr;
 }
 
 // Moves `at` and `end` past the blanks around a cell.
-inline void trim(const byte*& at, const byte*& end) {
+static inline void trim(const byte*& at, const byte*& end) {
     while (at < end && is_blank(*at)) ++at;
     while (at < end && is_blank(end[-1])) --end;
 }
@@ -242,7 +227,7 @@ struct Read {
 };
 
 template <bool DECIMALS>
-OLIVE_APART Read read_slowly(const byte* at, const byte* end, std::uint64_t mark, NumberRule rule) {
+OLIVE_APART static Read read_slowly(const byte* at, const byte* end, std::uint64_t mark, NumberRule rule) {
     Read found;
     trim(at, end);
     if (at == end) {
@@ -278,12 +263,12 @@ OLIVE_APART Read read_slowly(const byte* at, const byte* end, std::uint64_t mark
 }
 
 // Digits of up to eight characters, without the character zero, zeros in front of them.
-inline std::uint64_t plain_word(const byte* at, std::int64_t length) {
+static inline std::uint64_t plain_word(const byte* at, std::int64_t length) {
     return (fetch(at) ^ ZEROS) << (64 - 8 * length);
 }
 
 // The same without the decimal mark `hit`.
-inline std::uint64_t without(std::uint64_t plain, std::uint64_t hit, std::uint64_t carried) {
+static inline std::uint64_t without(std::uint64_t plain, std::uint64_t hit, std::uint64_t carried) {
     const std::uint64_t before = (hit >> 7) - 1;
     return ((plain & before) << 8) | carried | (plain & ~before & ~(hit | (hit - (hit >> 7))));
 }
@@ -291,7 +276,7 @@ inline std::uint64_t without(std::uint64_t plain, std::uint64_t hit, std::uint64
 // Short numerals here and now; division comes in a pass of its own, since it would hold up all that
 // follows. Everything else goes the slow way.
 template <bool DECIMALS>
-NumbersTold read_all(const CellsAt& all, NumberRule rule, void* const into, byte* const reasons) {
+static NumbersTold read_all(const CellsAt& all, NumberRule rule, void* const into, byte* const reasons) {
     constexpr int CHUNK = 256;
     const CellsAt cells = all;
     const std::uint64_t mark = ONES * static_cast<byte>(rule.decimal);
@@ -396,19 +381,12 @@ NumbersTold read_all(const CellsAt& all, NumberRule rule, void* const into, byte
     return told;
 }
 
-}  // namespace
-
-void set_powers(const std::uint64_t* words) {
-    std::memcpy(POWERS_OF_FIVE, words, sizeof POWERS_OF_FIVE);
-}
-
-NumbersTold read_integers(const CellsAt& cells, NumberRule rule, std::int64_t* values,
-                          byte* reasons) {
+static NumbersTold read_integers(const CellsAt& cells, NumberRule rule, std::int64_t* values,
+                                 byte* reasons) {
     return read_all<false>(cells, rule, values, reasons);
 }
 
-NumbersTold read_floats(const CellsAt& cells, NumberRule rule, double* values, byte* reasons) {
+static NumbersTold read_floats(const CellsAt& cells, NumberRule rule, double* values,
+                               byte* reasons) {
     return read_all<true>(cells, rule, values, reasons);
 }
-
-}  // namespace olive

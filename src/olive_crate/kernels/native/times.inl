@@ -4,18 +4,7 @@
 // cursor. Days are counted by the proleptic Gregorian calendar with the years-from-March arithmetic
 // of E. G. Richards, "Mapping Time", Oxford 1998.
 
-#include "times.hpp"
-
-namespace olive {
-
-namespace {
-
-constexpr std::int64_t DAY_US = 86400000000ll;
-const char* const MONTHS[12] = {"january", "february", "march",     "april",   "may",      "june",
-                                "july",    "august",   "september", "october", "november", "december"};
-const int LENGTHS[12] = {31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31};
-
-int width_of(byte kind) { return kind == 'Y' ? 4 : kind == 'j' ? 3 : kind == 'f' ? 6 : 2; }
+static int width_of(byte kind) { return kind == 'Y' ? 4 : kind == 'j' ? 3 : kind == 'f' ? 6 : 2; }
 
 struct Parts {
     int year = 0, month = 0, day = 0, of_year = 0, hour = 0, minute = 0, second = 0;
@@ -38,9 +27,9 @@ struct Parts {
     }
 };
 
-bool is_leap(int year) { return year % 4 == 0 && (year % 100 != 0 || year % 400 == 0); }
+static bool is_leap(int year) { return year % 4 == 0 && (year % 100 != 0 || year % 400 == 0); }
 
-int days_from(int year, int month, int day) {
+static int days_from(int year, int month, int day) {
     const bool early = month <= 2;
     year -= early;
     month += early ? 9 : -3;
@@ -48,7 +37,7 @@ int days_from(int year, int month, int day) {
 }
 
 // Days and microseconds, if each part is in its range.
-bool meaning(const Parts& parts, std::int64_t& days, std::int64_t& micros) {
+static bool meaning(const Parts& parts, std::int64_t& days, std::int64_t& micros) {
     days = micros = 0;
     if (parts.has_year) {
         if (parts.year < 1) return false;
@@ -140,7 +129,7 @@ struct Cursor {
     }
 };
 
-bool by_cursor(const byte* at, const byte* end, const Pattern& pattern, Parts& parts) {
+static bool by_cursor(const byte* at, const byte* end, const Pattern& pattern, Parts& parts) {
     Cursor cursor{at, end};
     for (std::int64_t step = 0; step < pattern.count; ++step) {
         const byte kind = pattern.steps[2 * step], literal = pattern.steps[2 * step + 1];
@@ -244,9 +233,7 @@ struct Fixed {
     }
 };
 
-}  // namespace
-
-std::int64_t read_times(const CellsAt& cells, const Pattern& pattern, Unit unit, void* values,
+static std::int64_t read_times(const CellsAt& cells, const Pattern& pattern, Unit unit, void* values,
                         byte* good) {
     const Fixed fixed(pattern);
     const bool is_date = fixed.is_date() && unit == Unit::days;
@@ -280,5 +267,3 @@ std::int64_t read_times(const CellsAt& cells, const Pattern& pattern, Unit unit,
     }
     return left;
 }
-
-}  // namespace olive

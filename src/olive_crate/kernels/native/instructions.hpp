@@ -1,0 +1,25 @@
+// The kernels that are there once for each instruction set, and the choice among them.
+#pragma once
+
+#include "structure.hpp"
+#include "times.hpp"
+
+namespace olive {
+
+struct Kernels {
+    Survey (*survey)(const byte*, std::int64_t, std::int64_t, Marks);
+    Seen (*cut)(const byte*, std::int64_t, std::int64_t, Marks);
+    bool (*split)(const byte*, std::int64_t, std::int64_t, Marks, bool, Borders&, Outcome&);
+    // `reasons`: 0 read, 1 blank, 2 not a plain numeral that can be read here.
+    NumbersTold (*read_integers)(const CellsAt&, NumberRule, std::int64_t* values, byte* reasons);
+    NumbersTold (*read_floats)(const CellsAt&, NumberRule, double* values, byte* reasons);
+    // `good`: where the cell follows the pattern; returns how many do not.
+    std::int64_t (*read_times)(const CellsAt&, const Pattern&, Unit, void* values, byte* good);
+};
+
+// The fastest that this processor can run, or those of a name.
+const Kernels& in_use();
+const char* instruction_set();
+bool choose_instructions(const char* name);
+
+}  // namespace olive
