@@ -88,12 +88,13 @@ def body_of(lines: Sequence[str]) -> list[int]:
     middle = float(np.median(alike))
     spread = float(np.median(np.abs(alike - middle)))
     like = alike >= min(middle - 4 * spread - 0.05, 0.9)
-    edges = [at for at in range(len(filled)) if like[at : at + 3].mean() > 0.6]
-    ends = [at for at in range(len(filled)) if like[max(0, at - 2) : at + 1].mean() > 0.6]
-    if not edges or not ends:
+    places = range(len(filled))
+    edge = next((at for at in places if like[at : at + 3].mean() > 0.6), None)
+    end = next((at for at in reversed(places) if like[max(0, at - 2) : at + 1].mean() > 0.6), None)
+    if edge is None or end is None:
         return filled
-    first = edges[0] + int(np.argmax(like[edges[0] :]))
-    last = ends[-1] - int(np.argmax(like[: ends[-1] + 1][::-1]))
+    first = edge + int(np.argmax(like[edge:]))
+    last = end - int(np.argmax(like[: end + 1][::-1]))
     return filled[first : last + 1]
 
 

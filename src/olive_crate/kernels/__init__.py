@@ -34,7 +34,7 @@ cut = reference.cut
 encoded = reference.encoded
 is_utf8 = reference.is_utf8
 joined_texts = reference.joined_texts
-line_ends = reference.line_ends
+line_marks = reference.line_marks
 match = reference.match
 read_column = reference.read_column
 read_numbers = reference.read_numbers
@@ -52,7 +52,7 @@ SWITCHED = (
     "encoded",
     "is_utf8",
     "joined_texts",
-    "line_ends",
+    "line_marks",
     "match",
     "read_column",
     "read_numbers",
@@ -136,7 +136,7 @@ __all__ = [
     "in_use",
     "is_utf8",
     "joined_texts",
-    "line_ends",
+    "line_marks",
     "match",
     "or_minus_one",
     "padded",

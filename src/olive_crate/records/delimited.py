@@ -22,15 +22,13 @@ from ..errors import LayoutError
 from ..kernels.reference import PAD, Bytes, Flags, Foresight, Ints, Marks, Seen, Structure, Table
 from ..sources import Source
 from ..workers import ALONE, Workers
-from .encoding import bad_byte, utf8_pieces
+from .encoding import bad_byte, small_first, utf8_pieces
 from .spans import Spans, shaped, spans_in, spans_of
 from .tally import BLANK, COMMENT, CONTINUED, DATA, HEADING, SKIPPED, CountedStream, Tally
 
 PADDING = bytes(PAD)
 LARGEST = (1 << 31) - 4 * PAD
 NONE = np.zeros(0, np.int64)
-FIRST = 256 << 10
-"""Bytes of the first piece."""
 
 
 class Layout(msgspec.Struct, frozen=True, eq=False):
@@ -168,14 +166,14 @@ def _scanned(cut: Cut, layout: Layout, foresight: Foresight) -> _Scanned:
     if isinstance(found, Table):
         line_ends, is_ascii = found.line_ends, found.is_ascii
     if line_ends is None or is_ascii is None:
-        line_ends, is_ascii = kernels.line_ends(*piece), cut.text.isascii()
+        line_ends, is_ascii = kernels.line_marks(*piece).line_ends, cut.text.isascii()
     return _Scanned(marks, found, is_ascii, is_ascii or kernels.is_utf8(*piece), line_ends)
 
 
 def _cuts(pieces: Iterator[bytes], layout: Layout, offset: int, name: str) -> Iterator[Cut]:
     """The source cut behind records, as it seems."""
     carried, size = b"", layout.block
-    pieces = _small_first(pieces)
+    pieces = small_first(pieces)
     piece = next(pieces, b"")
     quote = layout.marks.quote
     while True:
@@ -195,13 +193,6 @@ def _cuts(pieces: Iterator[bytes], layout: Layout, offset: int, name: str) -> It
         size = layout.block if cut > PAD else max(2 * (high - PAD), layout.block)
         carried, piece = text[cut:high], following
         offset += cut - PAD
-
-
-def _small_first(pieces: Iterator[bytes]) -> Iterator[bytes]:
-    """The pieces, the first one cut in two: a little is enough to learn how columns are written."""
-    first = next(pieces, b"")
-    yield from (part for part in (first[:FIRST], first[FIRST:]) if part)
-    yield from pieces
 
 
 def _together(one: Cut, two: Cut, name: str, row: int) -> Cut:
@@ -272,7 +263,7 @@ def _count_title(tally: Tally, line: bytes, row: int, layout: Layout) -> None:
 
 
 def _left_open(source: Source, layout: Layout, cut: Cut, at: int, row: int) -> LayoutError:
-    line = row + kernels.line_ends(cut.buffer, PAD, at)
+    line = row + kernels.line_marks(cut.buffer, PAD, at).line_ends
     shown = cut.text[at : min(at + 40, cut.high)].decode("utf-8", "replace").splitlines()[0]
     quote = chr(layout.marks.quote)
     return LayoutError(
@@ -444,7 +435,7 @@ def _cut(parted: _Parted, count: int) -> _Parted:
         consumed=end,
     )
     part = {name: flags[:beyond] for name, flags in parted.part.items()}
-    line_ends = kernels.line_ends(raw.cut.buffer, PAD, end)
+    line_ends = kernels.line_marks(raw.cut.buffer, PAD, end).line_ends
     short = msgspec.structs.replace(raw.cut, high=end)
     cut = RawBlock(short, raw.marks, structure, raw.first_row, line_ends)
     return _Parted(cut, parted.data[:count], part)

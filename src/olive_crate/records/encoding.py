@@ -38,6 +38,8 @@ def codec_name(name: str) -> str:
     return found.name
 
 
+FIRST = 256 << 10
+"""Bytes of a first piece."""
 MULTIBYTE = (
     "utf_",
     "utf-",
@@ -98,6 +100,13 @@ def utf8_pieces(stream: IO[bytes], encoding: str, size: int, name: str) -> Itera
         yield from _untouched(stream, size)
     else:
         yield from _transcoded(stream, _reading(encoding), size, name)
+
+
+def small_first(pieces: Iterator[bytes]) -> Iterator[bytes]:
+    """The pieces, the first one cut in two: a little is enough to learn how columns are written."""
+    first = next(pieces, b"")
+    yield from (part for part in (first[:FIRST], first[FIRST:]) if part)
+    yield from pieces
 
 
 def _untouched(stream: IO[bytes], size: int) -> Iterator[bytes]:

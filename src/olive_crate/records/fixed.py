@@ -22,7 +22,7 @@ from ..kernels.reference import PAD, Bytes, Flags, Foresight, Ints, ReadAhead
 from ..sources import Source
 from ..workers import ALONE, Workers
 from .coverage import cover
-from .encoding import is_ebcdic, is_multibyte, utf8_pieces
+from .encoding import is_ebcdic, is_multibyte, small_first, utf8_pieces
 from .lines import NEW_LINE, RETURN, Lines, characters_of, expanded, lines_of
 from .spans import Cells, Grid, Spans
 from .tally import (
@@ -197,18 +197,25 @@ def _blocks(
     tally = tally if tally is not None else Tally()
     row, taken, carried, offset = 1, 0, b"", 0
     with source.open() as opened:
-        pieces = _pieces(cast(IO[bytes], CountedStream(opened, tally)), layout, source.name)
+        stream = cast(IO[bytes], CountedStream(opened, tally))
+        pieces = small_first(_pieces(stream, layout, source.name))
         piece = next(pieces, b"")
         while True:
             following = next(pieces, b"")
             final = not following
-            text = expanded(carried + piece, layout, source.name, row)
-            if final and layout.length:
-                text = text.rstrip(b"\r\n\x1a")
-            padded = b"".join((PADDING, text, PADDING))
+            padded = b"".join((PADDING, carried, piece, PADDING))
+            if b"\t" in padded or (final and layout.length):
+                text = expanded(padded[PAD:-PAD], layout, source.name, row)
+                if final and layout.length:
+                    text = text.rstrip(b"\r\n\x1a")
+                padded = b"".join((PADDING, text, PADDING))
+            high = len(padded) - PAD
             buffer = np.frombuffer(padded, np.uint8)
-            chars = characters_of(buffer, text, layout, source.name, (row, offset), final)
-            lines = lines_of(padded, buffer, PAD, PAD + len(text), layout, chars, final)
+            chars = None
+            if not padded.isascii():
+                at = (row, offset)
+                chars = characters_of(buffer, padded[PAD:high], layout, source.name, at, final)
+            lines = lines_of(padded, buffer, PAD, high, layout, chars, final)
             block = _Block(source, layout, tally, buffer, chars, lines, row, final)
             spans, kept, done = block.cases(layout.limit, taken)
             taken += len(spans.rows)
@@ -220,7 +227,7 @@ def _blocks(
             row += kept
             consumed = int(lines.starts[kept]) if kept < len(lines.starts) else lines.consumed
             offset += consumed - PAD
-            carried, piece = padded[consumed : PAD + len(text)], following
+            carried, piece = padded[consumed:high], following
             if len(carried) > LONGEST and not kept:
                 raise LayoutError(
                     f"{source.name}: row {row} has no end within 64 MB; where records have no "
@@ -400,8 +407,5 @@ class _Block:
             beyond = len(self.buffer) - PAD
         elif beyond is None:
             beyond = lines.consumed
-        text = self.buffer[low:beyond]
-        feeds = int(np.count_nonzero(text == NEW_LINE))
-        back = np.flatnonzero(text == RETURN)
-        alone = len(back) - int(np.count_nonzero(text[np.minimum(back + 1, len(text) - 1)] == 10))
-        return feeds + alone + int(text[-1] not in (NEW_LINE, RETURN))
+        marks = kernels.line_marks(self.buffer, low, beyond)
+        return marks.line_ends + int(self.buffer[beyond - 1] not in (NEW_LINE, RETURN))

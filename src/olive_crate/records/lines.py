@@ -7,6 +7,7 @@ from typing import Protocol
 import msgspec
 import numpy as np
 
+from .. import kernels
 from ..errors import LayoutError
 from ..kernels.reference import PAD, Bytes, Ints
 from .encoding import bad_byte
@@ -122,9 +123,10 @@ def _even_lines(padded: bytes, buffer: Bytes, low: int, high: int) -> Lines | No
     reach = low + count * stride
     if not bool((buffer[feed:reach:stride] == NEW_LINE).all()):
         return None
-    if padded.count(b"\n", low, reach) != count:
+    marks = kernels.line_marks(buffer, low, reach)
+    if marks.feeds != count:
         return None
-    returns = padded.count(b"\r", low, reach)
+    returns = marks.returns
     ended = 1
     if returns:
         if (

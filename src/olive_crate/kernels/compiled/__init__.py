@@ -19,7 +19,7 @@ from .cells import (
     texts,
     trimmed,
 )
-from .structure import cut, is_utf8, line_ends, split, structure
+from .structure import cut, is_utf8, line_marks, split, structure
 
 __all__ = [
     "blank",
@@ -28,7 +28,7 @@ __all__ = [
     "instructions",
     "is_utf8",
     "joined_texts",
-    "line_ends",
+    "line_marks",
     "match",
     "read_column",
     "read_numbers",

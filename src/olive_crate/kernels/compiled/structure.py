@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from .. import reference
-from ..reference import Bytes, Marks, Seen, Structure, Table
+from ..reference import Bytes, LineMarks, Marks, Seen, Structure, Table
 from . import _native
 from .cells import BEYOND, NONE, positions
 
@@ -110,10 +110,10 @@ def _structure(scan: Scan) -> Structure:
     )
 
 
-def line_ends(buffer: Bytes, low: int, high: int) -> int:
+def line_marks(buffer: Bytes, low: int, high: int) -> LineMarks:
     """As in the reference."""
     _, feeds, returns, pairs, _, _ = _native.survey(buffer, low, high, -1, 0)
-    return int(feeds + returns - pairs)
+    return LineMarks(feeds, returns, pairs)
 
 
 def cut(buffer: Bytes, low: int, high: int, quote: int) -> Seen:

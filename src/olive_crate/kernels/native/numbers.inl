@@ -296,6 +296,7 @@ static NumbersTold read_all(const CellsAt& all, NumberRule rule, void* const int
         for (int place = 0; place < size; ++place) {
             const std::int64_t cell = begin + place;
             const byte *at = cells.begin(cell), *const end = cells.end(cell);
+            while (at < end && *at == ' ') ++at;
             const byte sign = *at;
             const bool negative = sign == '-';
             at += negative || sign == '+';

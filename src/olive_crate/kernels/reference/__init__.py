@@ -30,7 +30,7 @@ from .gather import (
     whole_numbers,
 )
 from .numbers import NumbersRead, Wanted, read_numbers
-from .structure import Marks, Seen, Structure, Table, cut, line_ends, split, structure
+from .structure import LineMarks, Marks, Seen, Structure, Table, cut, line_marks, split, structure
 from .times import read_times
 from .words import PAD, Bytes, Flags, Ints, padded
 
@@ -42,6 +42,7 @@ __all__ = [
     "Flags",
     "Foresight",
     "Ints",
+    "LineMarks",
     "Marks",
     "NumbersRead",
     "ReadAhead",
@@ -60,7 +61,7 @@ __all__ = [
     "encoded",
     "is_utf8",
     "joined_texts",
-    "line_ends",
+    "line_marks",
     "match",
     "or_minus_one",
     "padded",

@@ -122,15 +122,26 @@ def by_field(flat: Ints, fields: int) -> Ints:
     return np.ascontiguousarray(flat.reshape(-1, fields).T).T
 
 
-def line_ends(buffer: Bytes, low: int, high: int) -> int:
-    """Line ends in bytes: line feeds, and carriage returns that no line feed follows."""
+class LineMarks(NamedTuple):
+    """Line feeds, carriage returns, and how many returns have a feed right behind them."""
+
+    feeds: int
+    returns: int
+    pairs: int
+
+    @property
+    def line_ends(self) -> int:
+        """How many lines they end."""
+        return self.feeds + self.returns - self.pairs
+
+
+def line_marks(buffer: Bytes, low: int, high: int) -> LineMarks:
+    """What ends lines in a piece of a buffer."""
     text = buffer[low:high]
-    count = int(np.count_nonzero(text == LF))
+    feeds = int(np.count_nonzero(text == LF))
     returns = np.flatnonzero(text == CR)
-    if len(returns):
-        followed = returns[returns + 1 < len(text)] + 1
-        count += len(returns) - int(np.count_nonzero(text[followed] == LF))
-    return count
+    followed = returns[returns + 1 < len(text)] + 1
+    return LineMarks(feeds, len(returns), int(np.count_nonzero(text[followed] == LF)))
 
 
 class Seen(NamedTuple):
@@ -344,13 +355,14 @@ def _close_up(buffer: Bytes, starts: Ints, ends: Ints, dropped: Ints) -> None:
 
 
 __all__ = [
+    "LineMarks",
     "Marks",
     "Seen",
     "Structure",
     "Table",
     "by_field",
     "cut",
-    "line_ends",
+    "line_marks",
     "split",
     "structure",
 ]
