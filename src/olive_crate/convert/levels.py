@@ -110,10 +110,19 @@ class Scale(msgspec.Struct, eq=False):
         if count <= FEW_CELLS:
             met = {value for each in self.held for value in each.to_pylist()} - {None}
             return bool(len(met) == count)
+        if self._repeat_early():
+            return False
         import pyarrow.compute as pc
 
         different: int = pc.count_distinct(pa.chunked_array(self.held)).as_py()
         return bool(different == count)
+
+    def _repeat_early(self) -> bool:
+        """Does any of the first numbers come again in a later block?"""
+        if not all(pa.types.is_int64(each.type) and not each.null_count for each in self.held):
+            return False
+        first = plain_numbers(self.held[0][:FEW_CELLS], None)
+        return any(np.isin(plain_numbers(each, None), first).any() for each in self.held[1:])
 
     def suggested(self, kind: str, watch: Watch) -> str:
         """A level and why, as `level: why`; empty where nothing can be said."""

@@ -133,7 +133,8 @@ def joined_texts(arrays: Sequence[pa.Array], reasons: Sequence[Bytes]) -> pa.Arr
     total, count = sum(sizes), sum(len(array) for array in arrays)
     if total > BEYOND or any(array.offset for array in arrays):
         return reference.joined_texts(arrays, reasons)
-    all_offsets = np.zeros(count + 1, np.int32)
+    all_offsets = np.empty(count + 1, np.int32)
+    all_offsets[0] = 0
     data = np.empty(total + PAD, np.uint8)
     base = row = 0
     for array, size, (codes, why, offsets, words) in zip(arrays, sizes, parts, strict=True):

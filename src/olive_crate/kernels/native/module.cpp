@@ -544,5 +544,6 @@ PyModuleDef MODULE = {PyModuleDef_HEAD_INIT, "_native", nullptr, 0, METHODS, SLO
 
 PyMODINIT_FUNC PyInit__native() {
     choose_instructions("");
+    set_months();
     return PyModuleDef_Init(&MODULE);
 }

@@ -51,7 +51,7 @@ void take(Task& task, const CellsAt& cells, std::int64_t row) {
 
 bool holds_name(const CellsAt& cells, Text name) {
     for (std::int64_t cell = 0; cell < cells.count; ++cell)
-        if (cells.ends[cell] - cells.starts[cell] == name.size &&
+        if (cells.ends[cell] - cells.starts[cell] == name.size && *cells.begin(cell) == *name.data &&
             std::memcmp(cells.begin(cell), name.data, static_cast<std::size_t>(name.size)) == 0)
             return true;
     return false;

@@ -17,6 +17,19 @@ const char* const MONTHS[12] = {"january", "february", "march",     "april",   "
 
 const int LENGTHS[12] = {31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31};
 
+place MONTH_STARTS[12 * (LAST_YEAR - FIRST_YEAR) + 1];
+
+void set_months() {
+    // one more at the end, so that each month ends where the next one starts
+    place days = -25567;  // 1 January 1900
+    for (int month = 0; month <= 12 * (LAST_YEAR - FIRST_YEAR); ++month) {
+        const int year = FIRST_YEAR + month / 12;
+        const bool leap = year % 4 == 0 && (year % 100 != 0 || year % 400 == 0);
+        MONTH_STARTS[month] = days;
+        days += LENGTHS[month % 12] + (month % 12 == 1 && leap);
+    }
+}
+
 void set_powers(const std::uint64_t* words) {
     std::memcpy(POWERS_OF_FIVE, words, sizeof POWERS_OF_FIVE);
 }

@@ -106,26 +106,9 @@ inline std::size_t slot_of(std::uint64_t low, std::uint64_t high, std::int64_t l
 
 }  // namespace
 
-place Words::number_of(const byte* at, std::int64_t length) {
-    const Key key = key_of(at, length);
-    const std::size_t size = slots.size();
-    std::size_t slot = slot_of(key.low, key.high, length, size);
-    for (;; slot = (slot + 1) & (size - 1)) {
-        const Slot& held = slots[slot];
-        if (held.number < 0) break;
-        if (held.low != key.low || held.high != key.high || held.length != length) continue;
-        if (length > 16 && std::memcmp(bytes.data() + offsets[static_cast<std::size_t>(held.number)],
-                                       at, static_cast<std::size_t>(length)) != 0)
-            continue;
-        return held.number;
-    }
-    if (count() >= most) return -1;
-    const place number = static_cast<place>(count());
-    slots[slot] = {key.low, key.high, static_cast<place>(length), number};
-    bytes.insert(bytes.end(), at, at + length);
-    offsets.push_back(static_cast<place>(bytes.size()));
-    if (2 * offsets.size() > size) widen();
-    return number;
+bool Words::is(const Slot& slot, const byte* at) const {
+    const byte* const own = bytes.data() + offsets[static_cast<std::size_t>(slot.number)];
+    return std::memcmp(own, at, static_cast<std::size_t>(slot.length)) == 0;
 }
 
 void Words::widen() {
@@ -141,12 +124,37 @@ void Words::widen() {
 }
 
 bool encode(const Runs& runs, const byte* reasons, Words& words, place* codes) {
+    const Words::Slot* slots = words.slots.data();
+    std::size_t size = words.slots.size();
     for (std::int64_t cell = 0; cell < runs.count; ++cell) {
-        codes[cell] = 0;
-        if (reasons && reasons[cell]) continue;
-        codes[cell] =
-            words.number_of(runs.buffer + runs.starts[cell], runs.ends[cell] - runs.starts[cell]);
-        if (codes[cell] < 0) return false;
+        if (reasons && reasons[cell]) {
+            codes[cell] = 0;
+            continue;
+        }
+        const byte* const at = runs.buffer + runs.starts[cell];
+        const std::int64_t length = runs.ends[cell] - runs.starts[cell];
+        const Key key = key_of(at, length);
+        std::size_t slot = slot_of(key.low, key.high, length, size);
+        while (slots[slot].number >= 0) {
+            const Words::Slot& held = slots[slot];
+            if (((held.low ^ key.low) | (held.high ^ key.high)) == 0 && held.length == length &&
+                (length <= 16 || words.is(held, at)))
+                break;
+            slot = (slot + 1) & (size - 1);
+        }
+        if (slots[slot].number >= 0) {
+            codes[cell] = slots[slot].number;
+            continue;
+        }
+        if (words.count() >= words.most) return false;
+        const place number = static_cast<place>(words.count());
+        words.slots[slot] = {key.low, key.high, static_cast<place>(length), number};
+        words.bytes.insert(words.bytes.end(), at, at + length);
+        words.offsets.push_back(static_cast<place>(words.bytes.size()));
+        codes[cell] = number;
+        if (2 * words.offsets.size() > size) words.widen();
+        slots = words.slots.data();
+        size = words.slots.size();
     }
     return true;
 }

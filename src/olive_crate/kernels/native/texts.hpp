@@ -30,18 +30,19 @@ void gather(const Runs&, const byte* reasons, place* offsets, byte* data);
 class Words {
   public:
     explicit Words(std::int64_t most);
-    // The number of a text, -1 if there are too many different ones.
-    place number_of(const byte* at, std::int64_t length);
     std::int64_t count() const { return static_cast<std::int64_t>(offsets.size()) - 1; }
 
     std::vector<byte> bytes;
     std::vector<place> offsets;
 
   private:
+    friend bool encode(const Runs&, const byte*, Words&, place*);
+    // A text of up to 16 bytes as a whole, a longer one by its hash.
     struct Slot {
         std::uint64_t low, high;
         place length, number;
     };
+    bool is(const Slot&, const byte* at) const;
     void widen();
     std::vector<Slot> slots;
     std::int64_t most;

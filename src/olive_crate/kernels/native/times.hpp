@@ -16,6 +16,9 @@ struct Pattern {
 
 extern const char* const MONTHS[12];
 extern const int LENGTHS[12];
+constexpr int FIRST_YEAR = 1900, LAST_YEAR = 2200;  // without the last
+extern place MONTH_STARTS[12 * (LAST_YEAR - FIRST_YEAR) + 1];
+void set_months();
 constexpr std::int64_t DAY_US = 86400000000ll;
 
 }  // namespace olive

@@ -233,34 +233,72 @@ struct Fixed {
     }
 };
 
-static std::int64_t read_times(const CellsAt& cells, const Pattern& pattern, Unit unit, void* values,
-                        byte* good) {
-    const Fixed fixed(pattern);
-    const bool is_date = fixed.is_date() && unit == Unit::days;
+// Days and microseconds of one cell by any pattern.
+OLIVE_APART static bool read_one(const byte* at, const byte* end, const Pattern& pattern,
+                                 const Fixed& fixed, std::int64_t& days, std::int64_t& micros) {
+    Parts parts;
+    const bool whole = fixed.words && end - at == pattern.width;
+    return (whole ? fixed.read(at, parts) : by_cursor(at, end, pattern, parts)) &&
+           meaning(parts, days, micros);
+}
+
+// Dates of which every directive has its full width, by a table of months.
+static std::int64_t read_dates(const CellsAt& all, const Pattern& pattern, const Fixed& fixed,
+                               place* const values, byte* const good) {
+    const CellsAt cells = all;
+    const int width = pattern.width, year_at = fixed.year, month_at = fixed.month;
+    const int day_at = fixed.day;
+    const std::uint64_t literal = fixed.literal[0], literal_mask = fixed.literal_mask[0];
+    const std::uint64_t digit_mask = fixed.digit_mask[0], rest_digits = fixed.digit_mask[1];
+    const std::uint64_t rest_literal = fixed.literal[1], rest_mask = fixed.literal_mask[1];
     std::int64_t left = 0;
     for (std::int64_t cell = 0; cell < cells.count; ++cell) {
-        const byte *at = cells.begin(cell), *end = cells.end(cell);
-        if (is_date && end - at == pattern.width && fixed.fits(at)) {
-            const int year = Fixed::two(at + fixed.year) * 100 + Fixed::two(at + fixed.year + 2);
-            const int month = Fixed::two(at + fixed.month), day = Fixed::two(at + fixed.day);
-            const bool known = year >= 1 && month >= 1 && month <= 12 && day >= 1 &&
-                               day <= LENGTHS[month - 1] + (month == 2 && is_leap(year));
-            static_cast<std::int32_t*>(values)[cell] = known ? days_from(year, month, day) : 0;
-            good[cell] = known;
-            left += !known;
-            continue;
+        const byte *const at = cells.begin(cell), *const end = cells.end(cell);
+        const std::uint64_t held = fetch(at), rest = fetch(at + 8);
+        const std::uint64_t plain = (held ^ ZEROS) & digit_mask;
+        const std::uint64_t plain_rest = (rest ^ ZEROS) & rest_digits;
+        const std::uint64_t wrong = ((held & literal_mask) ^ literal) |
+                                    ((rest & rest_mask) ^ rest_literal) |
+                                    ((plain + 0x7676767676767676ull) & HIGH) |
+                                    ((plain_rest + 0x7676767676767676ull) & HIGH) |
+                                    ((plain | plain_rest) & HIGH);
+        const unsigned since = static_cast<unsigned>(
+            Fixed::two(at + year_at) * 100 + Fixed::two(at + year_at + 2) - FIRST_YEAR);
+        const unsigned month = static_cast<unsigned>(Fixed::two(at + month_at) - 1);
+        const int day = Fixed::two(at + day_at);
+        bool read;
+        place found = 0;
+        if (!wrong && end - at == width && since < LAST_YEAR - FIRST_YEAR && month < 12) {
+            const place* const start = MONTH_STARTS + 12 * since + month;
+            found = start[0] + day - 1;
+            read = day >= 1 && found < start[1];
+        } else {
+            std::int64_t days = 0, micros = 0;
+            read = read_one(at, end, pattern, fixed, days, micros);
+            found = static_cast<place>(days);
         }
-        Parts parts;
+        values[cell] = read ? found : 0;
+        good[cell] = read;
+        left += !read;
+    }
+    return left;
+}
+
+static std::int64_t read_times(const CellsAt& cells, const Pattern& pattern, Unit unit,
+                               void* values, byte* good) {
+    const Fixed fixed(pattern);
+    if (unit == Unit::days && fixed.is_date() && fixed.words <= 2)
+        return read_dates(cells, pattern, fixed, static_cast<place*>(values), good);
+    std::int64_t left = 0;
+    for (std::int64_t cell = 0; cell < cells.count; ++cell) {
         std::int64_t days = 0, micros = 0;
-        const bool whole = fixed.words && end - at == pattern.width;
         const bool read =
-            (whole ? fixed.read(at, parts) : by_cursor(at, end, pattern, parts)) &&
-            meaning(parts, days, micros);
+            read_one(cells.begin(cell), cells.end(cell), pattern, fixed, days, micros);
         good[cell] = read;
         left += !read;
         if (!read) days = micros = 0;
         if (unit == Unit::days)
-            static_cast<std::int32_t*>(values)[cell] = static_cast<std::int32_t>(days);
+            static_cast<place*>(values)[cell] = static_cast<place>(days);
         else
             static_cast<std::int64_t*>(values)[cell] =
                 unit == Unit::of_day ? micros : days * DAY_US + micros;
