@@ -8,11 +8,13 @@ from __future__ import annotations
 
 import itertools
 import os
-from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import suppress
+from queue import Empty, Queue
+from threading import Thread
 from types import TracebackType
-from typing import TypeVar
+from typing import Generic, TypeVar
 
 from . import kernels
 
@@ -62,24 +64,47 @@ class Workers:
         """Each item with its result, in order; some more items are worked on meanwhile.
 
         The first one is handed back before the next is begun: what is learned of it helps the rest.
+        The others are asked for on a thread of their own.
         """
         for item in itertools.islice(items, None if self._pool is None else 1):
             yield item, work(item)
-        if self._pool is None:
-            return
-        waiting: deque[tuple[T, Future[R]]] = deque()
+        if self._pool is not None:
+            yield from _Ahead(self._pool, self.count, work, items)
+
+
+class _Ahead(Generic[T, R]):
+    """A thread that asks for items and hands out the work on them, a few before they are needed."""
+
+    def __init__(
+        self, pool: ThreadPoolExecutor, most: int, work: Callable[[T], R], items: Iterator[T]
+    ) -> None:
+        self._pool, self._work, self._items = pool, work, items
+        self._waiting: Queue[tuple[T, Future[R]] | BaseException | None] = Queue(most)
+        self._stopped = False
+
+    def _ask(self) -> None:
         try:
-            for item in items:
-                waiting.append((item, self._pool.submit(work, item)))
-                if len(waiting) > self.count:
-                    first, future = waiting.popleft()
-                    yield first, future.result()
-            while waiting:
-                first, future = waiting.popleft()
-                yield first, future.result()
+            for item in self._items:
+                if self._stopped:
+                    return
+                self._waiting.put((item, self._pool.submit(self._work, item)))
+            self._waiting.put(None)
+        except BaseException as error:  # raised again where the results are taken
+            self._waiting.put(error)
+
+    def __iter__(self) -> Iterator[tuple[T, R]]:
+        thread = Thread(target=self._ask, daemon=True)
+        thread.start()
+        try:
+            while (each := self._waiting.get()) is not None:
+                if isinstance(each, BaseException):
+                    raise each
+                yield each[0], each[1].result()
         finally:
-            for _, future in waiting:
-                future.cancel()
+            self._stopped = True
+            while thread.is_alive():  # it may wait for room
+                with suppress(Empty):
+                    self._waiting.get(timeout=0.01)
 
 
 ALONE = Workers(1)

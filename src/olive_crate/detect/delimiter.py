@@ -31,7 +31,8 @@ def find_delimiter(text: bytes, final: bool, marks: Marks, more: Sequence[bytes]
 
     `more` are whole lines from the middle and the end of the file.
     """
-    cuts = [_cut(text, final, delimiter, marks, more) for delimiter in CANDIDATES]
+    met = [each for each in CANDIDATES if any(each.encode() in piece for piece in (text, *more))]
+    cuts = [_cut(text, final, delimiter, marks, more) for delimiter in met]
     good = [cut for cut in cuts if cut.fields > 1 and not _is_punctuation(cut, text)]
     best = max((cut.share for cut in good), default=0.0)
     if best < 0.7:
@@ -40,7 +41,7 @@ def find_delimiter(text: bytes, final: bool, marks: Marks, more: Sequence[bytes]
             good, best = [blanks], blanks.share
     chosen = next((cut for cut in good if cut.share >= best - CLEARLY), None)
     if chosen is None or chosen.share < 0.3:
-        rows = cuts[0].rows
+        rows = _cut(text, final, CANDIDATES[0], marks, more).rows
         return Evidence("delimited.delimiter", "", "no delimiter: each row is one field", rows)
     others = tuple(
         f"{WORDS[cut.delimiter]} ({cut.fields} fields in {cut.share:.0%} of rows)"

@@ -12,7 +12,7 @@ from __future__ import annotations
 import itertools
 from collections import deque
 from collections.abc import Callable, Iterator
-from typing import IO, NamedTuple, cast
+from typing import NamedTuple
 
 import msgspec
 import numpy as np
@@ -22,11 +22,10 @@ from ..errors import LayoutError
 from ..kernels.reference import PAD, Bytes, Flags, Foresight, Ints, Marks, Seen, Structure, Table
 from ..sources import Source
 from ..workers import ALONE, Workers
-from .encoding import bad_byte, small_first, utf8_pieces
+from .encoding import Filled, bad_byte, filled, utf8_buffers
 from .spans import Spans, shaped, spans_in, spans_of
 from .tally import BLANK, COMMENT, CONTINUED, DATA, HEADING, SKIPPED, CountedStream, Tally
 
-PADDING = bytes(PAD)
 LARGEST = (1 << 31) - 4 * PAD
 NONE = np.zeros(0, np.int64)
 
@@ -54,17 +53,23 @@ class Layout(msgspec.Struct, frozen=True, eq=False):
 class Cut(msgspec.Struct, frozen=True, eq=False):
     """A piece of the source that seems to end where a record ends."""
 
-    text: bytes
-    """Between paddings; what comes behind `high` is not of this piece."""
+    buffer: Bytes
+    low: int
     high: int
+    """What stands before `low` and behind `high` is not of this piece."""
     offset: int
     """Where it starts in the source's text."""
     final: bool
     seen: Seen
 
     @property
-    def buffer(self) -> Bytes:
-        return np.frombuffer(self.text, np.uint8)
+    def place(self) -> tuple[Bytes, int, int]:
+        """The buffer, and where the piece begins and ends in it."""
+        return self.buffer, self.low, self.high
+
+    @property
+    def text(self) -> bytes:
+        return self.buffer[self.low : self.high].tobytes()
 
 
 class RawBlock(msgspec.Struct, eq=False):
@@ -85,7 +90,7 @@ class RawBlock(msgspec.Struct, eq=False):
             return self.found
         if self.all_fields is None:
             cut = self.cut
-            self.all_fields = kernels.structure(cut.buffer, PAD, cut.high, self.marks, True)
+            self.all_fields = kernels.structure(*cut.place, self.marks, True)
         return self.all_fields
 
     @property
@@ -125,7 +130,7 @@ def raw_blocks(
     tally = tally if tally is not None else Tally()
     with source.open() as opened:
         stream = CountedStream(opened, tally)
-        pieces = utf8_pieces(cast(IO[bytes], stream), layout.encoding, layout.block, source.name)
+        pieces = utf8_buffers(stream, layout.encoding, layout.block, source.name)
         row, offset, pieces = _past_titles(pieces, layout, tally)
         cuts = _cuts(pieces, layout, offset, source.name)
         checked = _Checked(source, layout)
@@ -157,83 +162,87 @@ class _Scanned(NamedTuple):
 
 def _scanned(cut: Cut, layout: Layout, foresight: Foresight) -> _Scanned:
     """The records of a piece, and what is counted and checked of its bytes."""
-    buffer = cut.buffer
     marks = msgspec.structs.replace(layout.marks, returns=cut.seen.returns > 0)
     name = layout.names[0] if len(layout.names) > 1 else b""
-    piece = (buffer, PAD, cut.high)
-    found = kernels.split_ahead(*piece, marks, layout.fields, foresight, cut.seen, name)
+    found = kernels.split_ahead(*cut.place, marks, layout.fields, foresight, cut.seen, name)
     line_ends = is_ascii = None
     if isinstance(found, Table):
         line_ends, is_ascii = found.line_ends, found.is_ascii
     if line_ends is None or is_ascii is None:
-        line_ends, is_ascii = kernels.line_marks(*piece).line_ends, cut.text.isascii()
-    return _Scanned(marks, found, is_ascii, is_ascii or kernels.is_utf8(*piece), line_ends)
+        line_ends = kernels.line_marks(*cut.place).line_ends
+        is_ascii = bool(cut.buffer[cut.low : cut.high].max() < 0x80)
+    return _Scanned(marks, found, is_ascii, is_ascii or kernels.is_utf8(*cut.place), line_ends)
 
 
-def _cuts(pieces: Iterator[bytes], layout: Layout, offset: int, name: str) -> Iterator[Cut]:
+def _cuts(pieces: Iterator[Filled], layout: Layout, offset: int, name: str) -> Iterator[Cut]:
     """The source cut behind records, as it seems."""
-    carried, size = b"", layout.block
-    pieces = small_first(pieces)
-    piece = next(pieces, b"")
-    quote = layout.marks.quote
-    while True:
-        following = _gathered(pieces, size, layout.block)
-        text = b"".join((PADDING, carried, piece, PADDING))
-        high = len(text) - PAD
-        if high > LARGEST:
+    quote, longest = layout.marks.quote, layout.block
+    piece = next(pieces, None)
+    while piece is not None:
+        following = next(pieces, None)
+        low, high = piece.low, piece.high
+        if high - low > LARGEST:
             raise LayoutError(f"{name}: a record is longer than 2 GB")
-        seen = kernels.cut(np.frombuffer(text, np.uint8), PAD, high, quote)
-        if not following:
-            if high > PAD:
-                yield Cut(text, high, offset, True, seen)
+        seen = kernels.cut(piece.buffer, low, high, quote)
+        if following is None:
+            yield Cut(piece.buffer, low, high, offset, True, seen)
             return
-        cut = seen.cut
-        if cut > PAD:
-            yield Cut(text, cut, offset, False, seen)
-        size = layout.block if cut > PAD else max(2 * (high - PAD), layout.block)
-        carried, piece = text[cut:high], following
-        offset += cut - PAD
+        if seen.cut > low:
+            yield Cut(piece.buffer, low, seen.cut, offset, False, seen)
+            longest = layout.block
+        else:
+            longest *= 2  # a record longer than a piece: look at it less and less often
+            following = _more(following, pieces, longest)
+        offset += seen.cut - low
+        piece = _behind(piece.buffer[seen.cut : high], following)
+
+
+def _behind(rest: Bytes, piece: Filled) -> Filled:
+    """A piece with what the one before has left over in front of it."""
+    low = piece.low - len(rest)
+    if low >= PAD:
+        piece.buffer[low : piece.low] = rest
+        return Filled(piece.buffer, low, piece.high)
+    return filled(rest.tobytes() + piece.buffer[piece.low : piece.high].tobytes())
+
+
+def _more(first: Filled, pieces: Iterator[Filled], size: int) -> Filled:
+    """Several pieces as one of at least so many bytes."""
+    held, total = [first], first.high - first.low
+    while total < size and (piece := next(pieces, None)) is not None:
+        held.append(piece)
+        total += piece.high - piece.low
+    if len(held) == 1:
+        return first
+    return filled(b"".join(each.buffer[each.low : each.high].tobytes() for each in held))
 
 
 def _together(one: Cut, two: Cut, name: str, row: int) -> Cut:
     """Two pieces that follow one another as one."""
-    text = b"".join((one.text[: one.high], two.text[PAD : two.high], PADDING))
-    if len(text) > LARGEST:
+    if one.high - one.low + two.high - two.low > LARGEST:
         raise LayoutError(f"{name}: row {row} is longer than 2 GB")
+    buffer, low, high = filled(one.text + two.text)
     both = zip(one.seen, two.seen, strict=True)
-    return Cut(text, len(text) - PAD, one.offset, two.final, Seen(*(a + b for a, b in both)))
-
-
-def _gathered(pieces: Iterator[bytes], size: int, block: int) -> bytes:
-    """The next piece; several at once where one record is longer than a piece."""
-    if size <= block:
-        return next(pieces, b"")
-    held, total = [], 0
-    for piece in pieces:
-        held.append(piece)
-        total += len(piece)
-        if total >= size:
-            break
-    return b"".join(held)
+    return Cut(buffer, low, high, one.offset, two.final, Seen(*(a + b for a, b in both)))
 
 
 def _past_titles(
-    pieces: Iterator[bytes], layout: Layout, tally: Tally
-) -> tuple[int, int, Iterator[bytes]]:
+    pieces: Iterator[Filled], layout: Layout, tally: Tally
+) -> tuple[int, int, Iterator[Filled]]:
     """The row and the place behind the lines that are skipped at the top, and the rest."""
     text, row, offset = b"", 1, 0
     for _ in range(layout.skip):
         while (cut := _line_end(text, False)) < 0:
-            piece = next(pieces, b"")
-            if not piece:
+            piece = next(pieces, None)
+            if piece is None:
                 cut = _line_end(text, True)
                 break
-            text += piece
+            text += piece.buffer[piece.low : piece.high].tobytes()
         if cut < 0:
             break
         _count_title(tally, text[:cut], row, layout)
         text, row, offset = text[cut:], row + 1, offset + cut
-    return row, offset, itertools.chain([text], pieces) if text else pieces
+    return row, offset, itertools.chain([filled(text)], pieces) if text else pieces
 
 
 def _line_end(text: bytes, final: bool) -> int:
@@ -263,8 +272,9 @@ def _count_title(tally: Tally, line: bytes, row: int, layout: Layout) -> None:
 
 
 def _left_open(source: Source, layout: Layout, cut: Cut, at: int, row: int) -> LayoutError:
-    line = row + kernels.line_marks(cut.buffer, PAD, at).line_ends
-    shown = cut.text[at : min(at + 40, cut.high)].decode("utf-8", "replace").splitlines()[0]
+    line = row + kernels.line_marks(cut.buffer, cut.low, at).line_ends
+    text = cut.buffer[at : min(at + 40, cut.high)].tobytes()
+    shown = text.decode("utf-8", "replace").splitlines()[0]
     quote = chr(layout.marks.quote)
     return LayoutError(
         f"{source.name}: row {line}: a quote is opened and never closed: {shown!r}; "
@@ -283,7 +293,7 @@ class _Checked:
         if scanned.is_utf8:
             self.beyond_ascii |= not scanned.is_ascii
             return
-        text = cut.text[PAD : cut.high]
+        text = cut.text
         try:
             text.decode("utf-8")
         except UnicodeDecodeError as error:
@@ -435,7 +445,7 @@ def _cut(parted: _Parted, count: int) -> _Parted:
         consumed=end,
     )
     part = {name: flags[:beyond] for name, flags in parted.part.items()}
-    line_ends = kernels.line_marks(raw.cut.buffer, PAD, end).line_ends
+    line_ends = kernels.line_marks(raw.cut.buffer, raw.cut.low, end).line_ends
     short = msgspec.structs.replace(raw.cut, high=end)
     cut = RawBlock(short, raw.marks, structure, raw.first_row, line_ends)
     return _Parted(cut, parted.data[:count], part)
@@ -450,7 +460,7 @@ def _count_table(tally: Tally, raw: RawBlock, table: Table) -> None:
 def _unended(raw: RawBlock) -> int:
     """1 if the piece ends with a line that has no end of its own."""
     cut = raw.cut
-    return int(cut.high > PAD and cut.text[cut.high - 1] not in (10, 13))
+    return int(cut.high > cut.low and cut.buffer[cut.high - 1] not in (10, 13))
 
 
 def _count(tally: Tally, parted: _Parted) -> None:

@@ -9,9 +9,13 @@ from __future__ import annotations
 
 import codecs
 from collections.abc import Iterator
-from typing import IO
+from typing import IO, NamedTuple, cast
+
+import numpy as np
 
 from ..errors import PlanError, SourceError, nearest
+from ..kernels.reference import PAD, Bytes
+from .tally import CountedStream
 
 MARKS = (
     (codecs.BOM_UTF8, "utf-8"),
@@ -38,6 +42,8 @@ def codec_name(name: str) -> str:
     return found.name
 
 
+ROOM = 64 << 10
+"""Bytes left free before a piece."""
 FIRST = 256 << 10
 """Bytes of a first piece."""
 MULTIBYTE = (
@@ -100,6 +106,58 @@ def utf8_pieces(stream: IO[bytes], encoding: str, size: int, name: str) -> Itera
         yield from _untouched(stream, size)
     else:
         yield from _transcoded(stream, _reading(encoding), size, name)
+
+
+class Filled(NamedTuple):
+    """A piece of text with room before it, for what the piece before leaves over."""
+
+    buffer: Bytes
+    low: int
+    high: int
+
+
+def filled(text: bytes | memoryview) -> Filled:
+    """A piece of text copied into a buffer with room before it."""
+    high = ROOM + len(text)
+    buffer = _buffer(len(text))
+    buffer[ROOM:high] = np.frombuffer(text, np.uint8)
+    buffer[high:] = 0
+    return Filled(buffer, ROOM, high)
+
+
+def _buffer(size: int) -> Bytes:
+    buffer = np.empty(ROOM + size + PAD, np.uint8)
+    buffer[ROOM - PAD : ROOM] = 0
+    return buffer
+
+
+def utf8_buffers(stream: CountedStream, encoding: str, size: int, name: str) -> Iterator[Filled]:
+    """The source in pieces of UTF-8 of about `size` bytes, the first one small.
+
+    What is UTF-8 already is read to where it stays. Raises `SourceError` where the bytes do not
+    fit the encoding.
+    """
+    if codec_name(encoding) not in ("utf-8", "ascii", "utf-8-sig"):
+        for piece in small_first(utf8_pieces(cast(IO[bytes], stream), encoding, size, name)):
+            if piece:
+                yield filled(piece)
+        return
+    wanted, at_start = min(size, FIRST), True
+    while True:
+        buffer = _buffer(wanted)
+        room = memoryview(buffer)  # type: ignore[arg-type]
+        low, high = ROOM, ROOM + stream.readinto(room[ROOM : ROOM + wanted])
+        if high == low:
+            return
+        if at_start:
+            while high < low + min(3, wanted) and (count := stream.readinto(room[high : low + 3])):
+                high += count
+            marked = buffer[low : low + 3].tobytes() == codecs.BOM_UTF8
+            low, at_start = low + 3 * marked, False
+        buffer[high : high + PAD] = 0
+        if high > low:
+            yield Filled(buffer, low, high)
+        wanted = size
 
 
 def small_first(pieces: Iterator[bytes]) -> Iterator[bytes]:

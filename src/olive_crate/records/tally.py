@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 from collections import Counter
 from typing import IO
 
@@ -73,3 +74,13 @@ class CountedStream:
         piece = self._stream.read(count)
         self._tally.bytes += len(piece)
         return piece
+
+    def readinto(self, room: memoryview) -> int:
+        """Fill some of the room; how much, 0 at the end."""
+        if isinstance(self._stream, io.RawIOBase):
+            count = self._stream.readinto(room) or 0
+            self._tally.bytes += count
+            return count
+        piece = self.read(len(room))
+        room[: len(piece)] = piece
+        return len(piece)

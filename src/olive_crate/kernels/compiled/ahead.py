@@ -113,7 +113,8 @@ def split_ahead(
         index, result = task.given[1], task.result(count, each)
         if result is not None:
             ready[index] = result
-        if len(task.starts):
+        told_apart = isinstance(task.wanted, WantedTexts) and (each[0] or each[3] is not None)
+        if len(task.starts) and not told_apart:
             known[index] = task.starts[:count], task.ends[:count]
     whole: list[Table] = []
 

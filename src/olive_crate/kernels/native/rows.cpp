@@ -20,7 +20,7 @@ std::int64_t size_of(const Task& task) {
 
 // The cells of one column of a piece, which go to the rows from `row` on.
 void take(Task& task, const CellsAt& cells, std::int64_t row) {
-    if (task.starts) {
+    if (task.starts && !(task.kind == Kind::texts && task.words)) {
         const std::size_t size = static_cast<std::size_t>(cells.count) * sizeof(place);
         std::memcpy(task.starts + row, cells.starts, size);
         std::memcpy(task.ends + row, cells.ends, size);
@@ -30,8 +30,10 @@ void take(Task& task, const CellsAt& cells, std::int64_t row) {
         const Runs runs{cells.buffer, cells.starts, cells.ends, cells.count};
         task.blanks += blank(runs, task.reasons + row);
         place* const codes = reinterpret_cast<place*>(task.values) + row;
-        if (task.words && !encode(runs, task.reasons + row, *task.words, codes))
+        if (task.words && !encode(runs, task.reasons + row, *task.words, codes)) {
             task.words = nullptr;
+            task.left = 1;  // where the texts of earlier pieces stood has not been kept
+        }
         return;
     }
     byte* const values = task.values + row * size_of(task);
