@@ -247,6 +247,15 @@ class Columns(Mapping[str, Column]):
         """One of the columns, read or not."""
         return self._columns[name]
 
+    def all(self) -> list[Column]:
+        """All columns; those that are not read yet are read side by side."""
+        from .workers import Workers, usual_workers
+
+        names = list(self._columns)
+        unread = sum(isinstance(each, Unread) for each in self._columns.values())
+        with Workers(min(usual_workers(), max(unread, 1))) as workers:
+            return workers.each(self.__getitem__, names)
+
     def pieces(self, name: str) -> Iterator[Column]:
         """One of the columns, some rows at a time; what is not read yet is not kept."""
         found = self._columns[name]

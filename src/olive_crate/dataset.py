@@ -232,6 +232,8 @@ class Dataset(msgspec.Struct, frozen=True, eq=False):
 
     def to_arrow(self) -> pa.Table:
         """An Arrow table; what is declared of each variable stands in its field's metadata."""
+        if isinstance(self.columns, Columns):
+            self.columns.all()
         fields = [
             pa.field(each.name, self[each.name].values.type, metadata=_metadata(each))
             for each in self.variables

@@ -224,12 +224,15 @@ def _later(
         return Column(variable, values, numbers, held)
 
     def read() -> Column:
-        return column({name: _column(file, name) for name in names})
+        repeated = variable.type == "text" and _repeats(file, variable.name)
+        own = _opened(path, file, [variable.name] if repeated else [])
+        first = {variable.name: _column(own, variable.name, repeated)}
+        return column(first | {name: _column(own, name) for name in names[1:]})
 
     def pieces() -> Iterator[Column]:
         """By groups of rows; texts stay encoded by their dictionaries, as the file has them."""
         encoded = [variable.name] if variable.type == "text" else []
-        own = pq.ParquetFile(path, memory_map=True, metadata=file.metadata, read_dictionary=encoded)
+        own = _opened(path, file, encoded)
         for group in range(own.num_row_groups):
             table = own.read_row_group(group, columns=names, use_threads=False)
             yield column({name: _joined(table.column(name)) for name in names})
@@ -239,8 +242,35 @@ def _later(
     return Unread(read, pieces)
 
 
-def _column(file: pq.ParquetFile, name: str) -> pa.Array:
-    return _joined(file.read(columns=[name], use_threads=False).column(name))
+def _opened(path: Path, file: pq.ParquetFile, encoded: list[str]) -> pq.ParquetFile:
+    """The file once more, for one thread; some columns stay places in dictionaries."""
+    return pq.ParquetFile(path, memory_map=True, metadata=file.metadata, read_dictionary=encoded)
+
+
+def _column(file: pq.ParquetFile, name: str, repeated: bool = False) -> pa.Array:
+    found = file.read(columns=[name], use_threads=False).column(name)
+    return _texts(found.chunks) if repeated else _joined(found)
+
+
+def _repeats(file: pq.ParquetFile, name: str) -> bool:
+    """Does the file hold these texts as places in dictionaries? Then they take few bytes a cell."""
+    found = file.metadata.schema.names.index(name)
+    groups = range(file.metadata.num_row_groups)
+    chunks = [file.metadata.row_group(group).column(found) for group in groups]
+    size = sum(chunk.total_uncompressed_size for chunk in chunks)
+    count = sum(chunk.num_values for chunk in chunks)
+    return count > 0 and size < 3 * count and all(chunk.has_dictionary_page for chunk in chunks)
+
+
+def _texts(chunks: list[pa.Array]) -> pa.Array:
+    """Texts that are places in dictionaries as such."""
+    missing = [
+        chunk.is_null().to_numpy(zero_copy_only=False).view(np.uint8)
+        if chunk.null_count
+        else np.zeros(len(chunk), np.uint8)
+        for chunk in chunks
+    ]
+    return kernels.joined_texts(chunks, missing) if chunks else pa.array([], pa.string())
 
 
 def _joined(found: pa.ChunkedArray) -> pa.Array:
