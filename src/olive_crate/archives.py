@@ -11,6 +11,7 @@ from typing import IO, Any, cast
 import msgspec
 
 from .errors import SourceError
+from .inflating import member_stream
 from .sources import Inflating, Source
 
 ARCHIVE_FAULTS = (
@@ -57,12 +58,17 @@ def _unzipped(raw: Source) -> Source:
 
     def opened() -> IO[bytes]:
         try:
-            stream = zipfile.ZipFile(cast(Any, _whole(raw))).open(member)  # noqa: SIM115 - lives with its stream
+            archive = zipfile.ZipFile(cast(Any, _whole(raw)))
+            stream = member_stream(archive, _opened(raw), member)
         except ARCHIVE_FAULTS as error:
             raise SourceError(f"{raw.name}: the archive is damaged ({error})") from None
         return cast(IO[bytes], Inflating(stream, f"{raw.name} ({member.filename})", "zip"))
 
     return Source(f"{raw.name} ({member.filename})", raw.path, None, opened, compression="zip")
+
+
+def _opened(raw: Source) -> IO[bytes]:
+    return raw.path.open("rb") if raw.path is not None else io.BytesIO(raw.head(1 << 62))
 
 
 def _whole(raw: Source) -> Any:

@@ -219,9 +219,9 @@ def _decompressed(raw: Source, kind: str) -> Source:
 
 def _inflater(stream: IO[bytes], kind: str) -> Any:
     if kind == "gzip":
-        import gzip
+        from .inflating import gzip_stream
 
-        return gzip.GzipFile(fileobj=stream)
+        return gzip_stream(stream)
     if kind == "bzip2":
         import bz2
 

@@ -58,7 +58,7 @@ def settle_sheet(source: Source, plan: Plan, whole: bool = True) -> Settled:
     from .settle import Settled
 
     evidence: list[Evidence] = []
-    with opened(source, plan.sheet.limits or Limits()) as workbook:
+    with opened(source, plan.sheet.limits or Limits(), plan.workers) as workbook:
         found = _looked_at(workbook, plan, evidence, whole)
         entry, sheet, blocks = found.sheets[found.chosen]
         if whole and not sheet.whole:

@@ -38,6 +38,7 @@ line_marks = reference.line_marks
 match = reference.match
 read_column = reference.read_column
 read_numbers = reference.read_numbers
+read_sheet = reference.read_sheet
 read_times = reference.read_times
 records_ahead = reference.records_ahead
 split = reference.split
@@ -56,6 +57,7 @@ SWITCHED = (
     "match",
     "read_column",
     "read_numbers",
+    "read_sheet",
     "read_times",
     "records_ahead",
     "split",
@@ -143,6 +145,7 @@ __all__ = [
     "ranges",
     "read_column",
     "read_numbers",
+    "read_sheet",
     "read_times",
     "records_ahead",
     "split",

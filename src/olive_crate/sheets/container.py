@@ -14,6 +14,7 @@ import msgspec
 
 from ..archives import ARCHIVE_FAULTS
 from ..errors import PlanError, SourceError, nearest
+from ..inflating import member_stream
 from ..sources import Source
 
 PIECE = 1 << 20
@@ -54,6 +55,7 @@ class Container:
         self.name, self.limits = source.name, limits
         self.inflated = 0
         try:
+            self.source = source
             self.archive = zipfile.ZipFile(source.open())
             entries = self.archive.infolist()
         except ARCHIVE_FAULTS as error:
@@ -87,7 +89,7 @@ class Container:
         most = max(entry.compress_size, 1024) * self.limits.ratio
         total = 0
         try:
-            with self.archive.open(entry) as stream:
+            with member_stream(self.archive, self._again(), entry) as stream:
                 while piece := stream.read(size):
                     total += len(piece)
                     self.inflated += len(piece)
@@ -98,6 +100,10 @@ class Container:
                     yield piece
         except ARCHIVE_FAULTS as error:
             raise SourceError(f"{self.name}: {path} is damaged: {error}") from None
+
+    def _again(self) -> IO[bytes]:
+        """The archive once more; one that is not a file is read by one reader after the other."""
+        return self.source.open()
 
     def whole(self, path: str) -> bytes:
         """A part as a whole."""

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from .. import kernels
-from ..kernels.reference import PAD, Bytes, Ints, Wanted
+from ..kernels.reference import PAD, Bytes, Ints, SheetRead, SheetRule, Wanted
 from ..kernels.reference.sheetxml import (
     FAILED,
     FORMULA_TEXT,
@@ -39,6 +39,38 @@ class Assembly:
         self.length = len(strings.buffer)
         self.parts: list[tuple[np.ndarray, ...]] = []
         self.unknown_strings = 0
+        self.in_order = True
+        self.last = 0
+
+    def rule(self, hiding: bool) -> SheetRule:
+        """How cells are to be understood."""
+        strings = self.strings
+        return SheetRule(strings.starts, strings.ends, self.format_kinds, self.from_1904, hiding)
+
+    def take(self, read: SheetRead) -> None:
+        """A piece that was read at known places."""
+        self.unknown_strings += read.unknown_strings
+        self.in_order &= read.in_order
+        if not len(read.rows):
+            return
+        first = (int(read.rows[0]) << 15) + int(read.columns[0])
+        self.in_order &= first > self.last
+        self.last = (int(read.rows[-1]) << 15) + int(read.columns[-1])
+        own = read.types != SHARED
+        starts, ends = (each + self.length * own for each in (read.starts, read.ends))
+        self._append(read.texts)
+        kinds = read.kinds
+        if len(read.special):
+            at = read.special
+            kinds = kinds.copy()
+            size = int((read.ends[at] - read.starts[at]).sum())
+            packed = kernels.squeezed(
+                read.texts, read.starts[at], read.ends[at], np.ones(size, bool)
+            )
+            worked = self._worked(packed[0], read.styles[at], read.types[at], *packed[1:])
+            kinds[at], starts[at], ends[at] = worked
+        part = (read.rows, read.columns, kinds, read.styles)
+        self._keep_part(*part, starts, ends)
 
     def add(
         self,
@@ -50,13 +82,25 @@ class Assembly:
         starts: Ints,
         ends: Ints,
     ) -> None:
-        """A piece: raw values from `starts` to `ends` of its own buffer."""
+        """Raw values from `starts` to `ends` of a buffer, as a parser gave them."""
+        self.in_order = False
         kinds = np.full(len(rows), TEXT, np.uint8)
-        new_starts = np.full(len(rows), PAD, np.int64)
-        new_ends = new_starts.copy()
-        written: list[Written] = []
-        left = types != SHARED
+        new_starts, new_ends = np.full((2, len(rows)), PAD, np.int64)
         self._shared(buffer, types, starts, ends, new_starts, new_ends)
+        own = np.flatnonzero(types != SHARED)
+        given = (styles[own], types[own], starts[own], ends[own])
+        kinds[own], new_starts[own], new_ends[own] = self._worked(buffer, *given)
+        part = (rows.astype(np.int32), columns.astype(np.int16), kinds, styles.astype(np.int32))
+        self._keep_part(*part, new_starts, new_ends)
+
+    def _worked(
+        self, buffer: Bytes, styles: Ints, types: np.ndarray, starts: Ints, ends: Ints
+    ) -> tuple[np.ndarray, Ints, Ints]:
+        """Kinds and texts of values that are no shared strings."""
+        kinds = np.full(len(types), TEXT, np.uint8)
+        new_starts, new_ends = np.full((2, len(types)), PAD, np.int64)
+        written: list[Written] = []
+        left = np.ones(len(types), bool)
         raw = np.flatnonzero((types == FORMULA_TEXT) | (types == INLINE))
         if len(raw):
             left[raw] = False
@@ -79,15 +123,19 @@ class Assembly:
             self._write(each, new_starts, new_ends)
         rest = np.flatnonzero(left)
         self._keep(Strings(buffer, starts[rest], ends[rest]), rest, new_starts, new_ends)
-        filled = new_ends > new_starts
-        part = (
-            rows.astype(np.int32),
-            columns.astype(np.int16),
-            kinds,
-            styles.astype(np.int32),
-            self._narrow(new_starts),
-            self._narrow(new_ends),
-        )
+        return kinds, new_starts, new_ends
+
+    def _keep_part(
+        self,
+        rows: np.ndarray,
+        columns: np.ndarray,
+        kinds: np.ndarray,
+        styles: np.ndarray,
+        starts: Ints,
+        ends: Ints,
+    ) -> None:
+        filled = ends > starts
+        part = (rows, columns, kinds, styles, self._narrow(starts), self._narrow(ends))
         self.parts.append(tuple(each[filled] for each in part) if not filled.all() else part)
 
     def _narrow(self, places: Ints) -> np.ndarray:
@@ -201,6 +249,8 @@ class Assembly:
         buffer = np.concatenate([*self.buffers, np.zeros(PAD, np.uint8)])
         self.buffers.clear()
         cells = Cells(rows, columns, kinds, styles, buffer, starts, ends)
+        if self.in_order:
+            return cells
         place = rows.astype(np.int64) * (1 << 15) + columns
         if len(place) and not bool((np.diff(place) > 0).all()):
             _, last = np.unique(place[::-1], return_index=True)  # a cell given twice: the last one

@@ -65,13 +65,7 @@ def is_utf8(data: bytes) -> bool:
     declared = DECLARED.match(data)
     if declared and declared[1].lower() not in (b"utf-8", b"us-ascii", b"ascii"):
         return False
-    if data.isascii():
-        return True
-    try:
-        data.decode("utf-8")
-    except UnicodeDecodeError:
-        return False
-    return True
+    return data.isascii() or kernels.is_utf8(np.frombuffer(data, np.uint8), 0, len(data))
 
 
 def shared_strings(data: bytes, name: str) -> Strings:

@@ -59,16 +59,20 @@ def serial_texts(
         if not len(at):
             continue
         if kind == DATE:
-            texts = _joined(_dates(since[at]))
-        elif kind == DURATION:
-            texts = np.array([duration_text(value).encode() for value in whole[at].tolist()], "O")
-        else:
-            clock = _clocks(rest[at])
+            written.append(Written(at, _joined(_dates(since[at]))))
+            continue
+        if kind == DURATION:
+            texts = [duration_text(value).encode() for value in whole[at].tolist()]
+            written.append(Written(at, np.array(texts, "O")))
+            continue
+        exact = rest[at] % 1000 == 0
+        for some in (at[exact], at[~exact]):
+            clock = _clocks(rest[some])
             if kind == DATETIME:
-                mark = np.full((len(at), 1), ord("T"), np.uint8)
-                clock = np.hstack((_dates(since[at]), mark, clock))
-            texts = _joined(clock)
-        written.append(Written(at, texts))
+                mark = np.full((len(some), 1), ord("T"), np.uint8)
+                clock = np.hstack((_dates(since[some]), mark, clock))
+            if len(some):
+                written.append(Written(some, _joined(clock)))
     return written, kinds
 
 

@@ -8,6 +8,7 @@ from typing import Protocol
 
 from ..errors import LayoutError, nearest
 from ..sources import Source
+from ..workers import usual_workers
 from .container import Container, Limits, kind_of
 from .grid import Area, Sheet, SheetEntry
 
@@ -26,7 +27,9 @@ class Workbook(Protocol):
 
 
 @contextmanager
-def opened(source: Source, limits: Limits = Limits()) -> Iterator[Workbook]:
+def opened(
+    source: Source, limits: Limits = Limits(), workers: int | None = None
+) -> Iterator[Workbook]:
     """The workbook in a source. Raises `SourceError` for what cannot be read or is refused."""
     container = Container(source, limits)
     try:
@@ -37,7 +40,7 @@ def opened(source: Source, limits: Limits = Limits()) -> Iterator[Workbook]:
         else:
             from .xlsx import Xlsx
 
-            yield Xlsx(container)
+            yield Xlsx(container, workers or usual_workers())
     finally:
         container.close()
 

@@ -8,12 +8,15 @@ from __future__ import annotations
 
 import posixpath
 import re
+from collections.abc import Iterator
 from functools import cached_property
 from xml.etree.ElementTree import Element
 
+from .. import kernels
 from ..errors import SourceError
-from ..kernels.reference import sheetxml
+from ..kernels.reference import SheetRead
 from ..markup import tree_of
+from ..workers import Workers
 from .container import Container
 from .grid import Area, Format, Sheet, SheetEntry, area_of
 from .pieces import Assembly, padded_piece
@@ -33,8 +36,8 @@ class Xlsx:
 
     kind = "xlsx"
 
-    def __init__(self, container: Container) -> None:
-        self.container, self.name = container, container.name
+    def __init__(self, container: Container, workers: int = 1) -> None:
+        self.container, self.name, self.workers = container, container.name, workers
         self.path = self._workbook_path()
         self.tree = tree_of(container.whole(self.path), f"{self.name}: {self.path}")
         self.relations = self._relations(self.path)
@@ -179,64 +182,22 @@ class Xlsx:
     ) -> tuple[Assembly, Frame, list[int]] | None:
         """The rows at known places; `None` if they stand otherwise."""
         assembly = Assembly(strings, self.formats, self.from_1904)
+        cut = _RowPieces(self.container.pieces(entry.path, PIECE))
         hidden: list[int] = []
-        before, carried, after = b"", b"", b""
-        inside = ended = False
         count = 0
-        for piece in self.container.pieces(entry.path, PIECE):
-            text = carried + piece
-            carried = b""
-            if not inside:
-                match = SHEET_DATA.search(text)
-                if match is None:
-                    if b":sheetData" in text or len(text) > HEAD:
-                        return None
-                    carried = text
-                    continue
-                before, inside = text[: match.start()], True
-                if not is_utf8(before):
+        with Workers(self.workers if whole else 1) as workers:
+            for _, found in workers.ahead(lambda rows: _read_rows(assembly, rows), iter(cut)):
+                if found is None:
                     return None
-                ended = match.group().endswith(b"/>")
-                text = text[match.end() :]
-            if ended:
-                after += text
-                continue
-            end = text.find(b"</sheetData>")
-            if end >= 0:
-                ended = True
-                after = text[end + 12 :]
-                rows = text[:end]
-            else:
-                cut = text.rfind(b"</row>") + 6
-                if cut < 6:
-                    carried = text
-                    continue
-                rows, carried = text[:cut], text[cut:]
-            scanned = self._scan_rows(assembly, rows)
-            if scanned is None:
-                return None
-            count += len(scanned.rows)
-            self.container.check_cells(count)
-            hidden += scanned.hidden
-            if not whole and not ended:
-                break
-        if not inside or (whole and not ended):
+                count += len(found.rows)
+                self.container.check_cells(count)
+                assembly.take(found)
+                hidden += found.hidden
+                if not whole:
+                    break
+        if cut.unusual or not cut.inside or (whole and not cut.ended):
             return None
-        return assembly, self._frame(before, after, entry), hidden
-
-    def _scan_rows(self, assembly: Assembly, rows: bytes) -> sheetxml.Scanned | None:
-        if not is_utf8(rows):
-            return None
-        buffer, low, high = padded_piece(rows)
-        found = sheetxml.scan(buffer, low, high, b' hidden="' in rows)
-        if found is None:
-            return None
-        if len(found.rows) and (found.rows.min() < 1 or found.columns.max() > 1 << 14):
-            return None
-        assembly.add(
-            buffer, found.rows, found.columns, found.styles, found.types, found.starts, found.ends
-        )
-        return found
+        return assembly, self._frame(cut.before, cut.after, entry), hidden
 
     def _frame(self, before: bytes, after: bytes, entry: SheetEntry) -> Frame:
         """What stands before and behind the rows; a sheet that was cut off has nothing behind."""
@@ -261,6 +222,54 @@ class Xlsx:
         reader.hand_over(assembly)
         frame = Frame(tuple(reader.merged), set(reader.hidden_columns), reader.claimed)
         return assembly, frame, reader.hidden_rows
+
+
+def _read_rows(assembly: Assembly, rows: bytes) -> SheetRead | None:
+    if not is_utf8(rows):
+        return None
+    return kernels.read_sheet(*padded_piece(rows), assembly.rule(b' hidden="' in rows))
+
+
+class _RowPieces:
+    """The rows of a sheet's XML in pieces, and what stands before and behind them."""
+
+    def __init__(self, pieces: Iterator[bytes]) -> None:
+        self.pieces = pieces
+        self.before = self.after = b""
+        self.inside = self.ended = self.unusual = False
+
+    def __iter__(self) -> Iterator[bytes]:
+        carried = b""
+        for piece in self.pieces:
+            text, carried = carried + piece, b""
+            if not self.inside:
+                match = SHEET_DATA.search(text)
+                if match is None:
+                    carried = text
+                    self.unusual = b":sheetData" in text or len(text) > HEAD
+                    if self.unusual:
+                        return
+                    continue
+                self.before, self.inside = text[: match.start()], True
+                self.unusual = not is_utf8(self.before)
+                if self.unusual:
+                    return
+                self.ended = match.group().endswith(b"/>")
+                text = text[match.end() :]
+            if self.ended:
+                self.after += text
+                continue
+            end = text.find(b"</sheetData>")
+            if end >= 0:
+                self.ended, self.after = True, text[end + 12 :]
+                yield text[:end]
+                continue
+            cut = text.rfind(b"</row>") + 6
+            if cut >= 6:
+                yield text[:cut]
+                carried = text[cut:]
+            else:
+                carried = text
 
 
 class Frame:

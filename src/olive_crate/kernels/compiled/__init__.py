@@ -19,6 +19,7 @@ from .cells import (
     texts,
     trimmed,
 )
+from .sheet import read_sheet
 from .structure import cut, is_utf8, line_marks, split, structure
 
 __all__ = [
@@ -32,6 +33,7 @@ __all__ = [
     "match",
     "read_column",
     "read_numbers",
+    "read_sheet",
     "read_times",
     "records_ahead",
     "split",

@@ -11,6 +11,7 @@
 
 #include "instructions.hpp"
 #include "rows.hpp"
+#include "sheet.hpp"
 #include "structure.hpp"
 #include "texts.hpp"
 #include "times.hpp"
@@ -492,6 +493,39 @@ PyObject* matched(PyObject*, PyObject* args) {
     return PyLong_FromLongLong(found);
 }
 
+template <class T>
+PyObject* bytes_in(const std::vector<T>& values) {
+    return bytes_of(values.data(), values.size() * sizeof(T));
+}
+
+PyObject* read_sheet_(PyObject*, PyObject* args) {
+    Lent buffer, starts, ends, kinds;
+    long long low, high;
+    int from_1904, hiding;
+    if (!PyArg_ParseTuple(args, "y*LLy*y*y*pp", &buffer.view, &low, &high, &starts.view, &ends.view,
+                          &kinds.view, &from_1904, &hiding))
+        return nullptr;
+    if (!within(buffer, low, high) || starts.view.len != ends.view.len || !kinds.view.len)
+        return refused("read_sheet: sizes differ");
+    const SheetRule rule{starts.as<const std::int64_t>(), ends.as<const std::int64_t>(),
+                         starts.count<std::int64_t>(),    kinds.bytes(),
+                         kinds.count<byte>(),             from_1904 != 0,
+                         hiding != 0};
+    SheetCells cells;
+    bool usual;
+    {
+        Unlocked unlocked;
+        usual = read_sheet(buffer.bytes(), low, high, rule, cells);
+    }
+    if (!usual) Py_RETURN_NONE;
+    return Py_BuildValue("NNNNNNNNNNLO", bytes_in(cells.rows), bytes_in(cells.columns),
+                         bytes_in(cells.kinds), bytes_in(cells.types), bytes_in(cells.styles),
+                         bytes_in(cells.starts), bytes_in(cells.ends), bytes_in(cells.texts),
+                         bytes_in(cells.special), bytes_in(cells.hidden),
+                         static_cast<long long>(cells.unknown_strings),
+                         cells.in_order ? Py_True : Py_False);
+}
+
 PyObject* invalid(PyObject*, PyObject* args) {
     Lent buffer;
     long long low, high;
@@ -529,6 +563,7 @@ PyMethodDef METHODS[] = {
     {"encode", encoded, METH_VARARGS, nullptr},
     {"spread_length", spread_length_, METH_VARARGS, nullptr},
     {"spread", spread_, METH_VARARGS, nullptr},
+    {"read_sheet", read_sheet_, METH_VARARGS, nullptr},
     {"match", matched, METH_VARARGS, nullptr},
     {"invalid_utf8", invalid, METH_VARARGS, nullptr},
     {"instructions", instructions, METH_VARARGS, nullptr},

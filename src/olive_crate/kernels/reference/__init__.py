@@ -30,6 +30,7 @@ from .gather import (
     whole_numbers,
 )
 from .numbers import NumbersRead, Wanted, read_numbers
+from .sheetxml import SheetRead, SheetRule, read_sheet
 from .structure import LineMarks, Marks, Seen, Structure, Table, cut, line_marks, split, structure
 from .times import read_times
 from .words import PAD, Bytes, Flags, Ints, padded
@@ -47,6 +48,8 @@ __all__ = [
     "NumbersRead",
     "ReadAhead",
     "Seen",
+    "SheetRead",
+    "SheetRule",
     "Structure",
     "Table",
     "TextsRead",
@@ -68,6 +71,7 @@ __all__ = [
     "ranges",
     "read_column",
     "read_numbers",
+    "read_sheet",
     "read_times",
     "records_ahead",
     "sheetxml",

@@ -12,12 +12,15 @@ from typing import NamedTuple
 
 import numpy as np
 
+from .gather import squeezed
+from .numbers import Wanted, read_numbers
 from .words import PAD, Bytes, Ints, fetch
 
 NUMERIC, SHARED, FORMULA_TEXT, INLINE, LOGICAL, FAILED, ISO = range(7)
 """What a cell's attribute `t` says: n, s, str, inlineStr, b, e, d."""
 TYPES = {"n": 0, "s": 1, "str": 2, "inlineStr": 3, "b": 4, "e": 5, "d": 6}
 PRESERVED = b'<t xml:space="preserve">'
+MOST_COLUMNS = 1 << 14
 LT, GT, SLASH, QUOTE, SPACE = 60, 62, 47, 34, 32
 
 
@@ -34,6 +37,37 @@ class Scanned(NamedTuple):
     """Rows that are hidden."""
 
 
+class SheetRule(NamedTuple):
+    """How the cells of a sheet are to be understood."""
+
+    string_starts: Ints
+    string_ends: Ints
+    """Where the shared strings lie."""
+    format_kinds: Bytes
+    """The kind of cell that each style makes of a number."""
+    from_1904: bool
+    hiding: bool
+    """Rows may be hidden."""
+
+
+class SheetRead(NamedTuple):
+    """Filled cells. Positions are those of a shared string, or in `texts`."""
+
+    rows: Ints
+    columns: Ints
+    kinds: Bytes
+    types: Bytes
+    styles: Ints
+    starts: Ints
+    ends: Ints
+    texts: Bytes
+    special: Ints
+    """Cells of which only the raw value is given, to be worked on by their type and style."""
+    hidden: list[int]
+    unknown_strings: int
+    in_order: bool
+
+
 class _Irregular(Exception):
     """The XML is not in the usual form."""
 
@@ -47,6 +81,59 @@ def scan(buffer: Bytes, low: int, high: int, hiding: bool = True) -> Scanned | N
         return _scan(buffer, low, high, hiding)
     except _Irregular:
         return None
+
+
+NUMBER, TEXT, ERROR = 1, 2, 4
+LONG = 17
+"""Characters of a numeral with a point and 16 digits."""
+INDEX = Wanted(True, 0)
+
+
+def read_sheet(buffer: Bytes, low: int, high: int, rule: SheetRule) -> SheetRead | None:
+    """Scan whole rows and understand their cells; `None` if their form is unusual."""
+    found = scan(buffer, low, high, rule.hiding)
+    if found is None or (
+        len(found.rows) and (found.rows.min() < 1 or found.columns.max() > MOST_COLUMNS)
+    ):
+        return None
+    shared = np.flatnonzero(found.types == SHARED)
+    own = np.flatnonzero(found.types != SHARED)
+    packed, low_of, high_of = squeezed(
+        buffer, found.starts[own], found.ends[own], np.ones(_total(found, own), bool)
+    )
+    starts, ends = np.zeros((2, len(found.rows)), np.int64)
+    starts[own], ends[own] = low_of - PAD, high_of - PAD
+    known = read_numbers(buffer, found.starts[shared], found.ends[shared], INDEX)
+    good = (known.reasons == 0) & (known.values >= 0) & (known.values < len(rule.string_starts))
+    index = known.values[good]
+    starts[shared[good]], ends[shared[good]] = rule.string_starts[index], rule.string_ends[index]
+    kinds = np.full(len(found.rows), TEXT, np.uint8)
+    kinds[found.types == FAILED] = ERROR
+    kinds[found.types == NUMERIC] = NUMBER
+    style = np.minimum(found.styles, len(rule.format_kinds) - 1)
+    plain = (found.types == NUMERIC) & (rule.format_kinds[style] == NUMBER)
+    plain &= found.ends - found.starts < LONG
+    final = plain | (found.types == SHARED) | (found.types == FAILED)
+    filled = np.flatnonzero(ends > starts)
+    place = found.rows * (1 << 15) + found.columns
+    return SheetRead(
+        found.rows[filled].astype(np.int32),
+        found.columns[filled].astype(np.int16),
+        kinds[filled],
+        found.types[filled].astype(np.uint8),
+        found.styles[filled].astype(np.int32),
+        starts[filled],
+        ends[filled],
+        packed[PAD : len(packed) - PAD],
+        np.flatnonzero(~final[filled]),
+        found.hidden,
+        int(np.count_nonzero(~good)),
+        bool((np.diff(place[filled]) > 0).all()),
+    )
+
+
+def _total(found: Scanned, at: Ints) -> int:
+    return int((found.ends[at] - found.starts[at]).sum())
 
 
 def _need(condition: bool | np.bool_) -> None:
@@ -204,4 +291,4 @@ def _hidden(buffer: Bytes, low: int, high: int, row_at: Ints, numbers: Ints) -> 
     return found
 
 
-__all__ = ["PAD", "TYPES", "Scanned", "scan"]
+__all__ = ["PAD", "TYPES", "Scanned", "SheetRead", "SheetRule", "read_sheet", "scan"]
