@@ -13,6 +13,7 @@ import msgspec
 import numpy as np
 import pyarrow as pa
 
+from .. import kernels
 from ..kernels.reference import FEW as FEW_CELLS
 from ..kernels.reference import Flags
 from .suspects import Watch, plain_numbers
@@ -71,9 +72,8 @@ class Scale(msgspec.Struct, eq=False):
             different = set(values.to_pylist())
             many = len(different)
         else:
-            unique = values.unique()
-            many = len(unique)
-            different = set(unique.to_pylist()) if many <= FEW else set()
+            many = kernels.different([values])
+            different = set(values.unique().to_pylist()) if many <= FEW else set()
         if self.few is not None:
             self.few |= different
             self.few = None if many > FEW or len(self.few) > FEW else self.few
@@ -112,6 +112,9 @@ class Scale(msgspec.Struct, eq=False):
             return bool(len(met) == count)
         if self._repeat_early():
             return False
+        if all(pa.types.is_string(each.type) for each in self.held):
+            filled = [each.drop_null() if each.null_count else each for each in self.held]
+            return bool(kernels.different(filled) == count)
         import pyarrow.compute as pc
 
         different: int = pc.count_distinct(pa.chunked_array(self.held)).as_py()

@@ -31,6 +31,7 @@ NAMES = ("compiled", "reference")
 
 blank = reference.blank
 cut = reference.cut
+different = reference.different
 encoded = reference.encoded
 is_utf8 = reference.is_utf8
 joined_texts = reference.joined_texts
@@ -50,6 +51,7 @@ trimmed = reference.trimmed
 SWITCHED = (
     "blank",
     "cut",
+    "different",
     "encoded",
     "is_utf8",
     "joined_texts",
@@ -107,6 +109,11 @@ def in_use() -> str:
     return f"{_in_use} ({instructions()})"
 
 
+def any_order(buffer: reference.Bytes) -> bool:
+    """May runs of this buffer lie in any order to be gathered?"""
+    return are_compiled() and len(buffer) < 1 << 31
+
+
 def are_compiled() -> bool:
     """Are the compiled kernels in use?"""
     return _in_use == "compiled"
@@ -129,11 +136,13 @@ __all__ = [
     "FEW",
     "NAMES",
     "PAD",
+    "any_order",
     "are_compiled",
     "arrow",
     "bitmap",
     "blank",
     "cut",
+    "different",
     "encoded",
     "in_use",
     "is_utf8",

@@ -71,7 +71,10 @@ class SheetSpans(msgspec.Struct, frozen=True, eq=False):
         cells = self.cells
         low, high = int(self.edges[index]), int(self.edges[index + 1])
         first, last = np.searchsorted(cells.rows[low:high], [self.rows[0], self.rows[-1] + 1])
-        own = np.arange(low + int(first), low + int(last))
+        first, last = low + int(first), low + int(last)
+        if last - first == len(self.rows) and np.array_equal(cells.rows[first:last], self.rows):
+            return Cells(*self._texts(index, slice(first, last)))
+        own = np.arange(first, last)
         at = np.searchsorted(self.rows, cells.rows[own])
         here = self.rows[at] == cells.rows[own]
         if not here.all():
@@ -87,35 +90,35 @@ class SheetSpans(msgspec.Struct, frozen=True, eq=False):
             starts[empty] = ends[empty] = before[empty]
         return Cells(buffer, starts, ends)
 
-    def _texts(self, index: int, own: Ints) -> tuple[Bytes, Ints, Ints]:
+    def _texts(self, index: int, own: Ints | slice) -> tuple[Bytes, Ints, Ints]:
         """The texts of the filled cells, one behind the other."""
         cells, layout = self.cells, self.layout
-        starts, ends = cells.starts[own].astype(np.int64), cells.ends[own].astype(np.int64)
-        kinds = cells.kinds[own]
+        starts, ends, kinds = cells.starts[own], cells.ends[own], cells.kinds[own]
+        place = np.arange(own.start, own.stop) if isinstance(own, slice) else own
         kind = layout.kinds[index]
         other: dict[int, bytes] = {}
         if kind == "datetime":
             other = {
-                place: self._text(int(own[place])) + b"T00:00:00"
-                for place in np.flatnonzero(kinds == DATE).tolist()
+                at: self._text(int(place[at])) + b"T00:00:00"
+                for at in np.flatnonzero(kinds == DATE).tolist()
             }
         elif index in layout.as_days:
-            at = np.flatnonzero(kinds == NUMBER)
-            values = serials_of(cells.buffer, starts[at], ends[at])
-            texts, _ = serial_texts(values, np.full(len(at), DATE, np.uint8), layout.from_1904)
+            days = np.flatnonzero(kinds == NUMBER)
+            values = serials_of(cells.buffer, starts[days], ends[days])
+            texts, _ = serial_texts(values, np.full(len(days), DATE, np.uint8), layout.from_1904)
             other = {
-                int(at[place]): bytes(text)
+                int(days[at]): bytes(text)
                 for each in texts
-                for place, text in zip(each.at.tolist(), each.texts.tolist(), strict=True)
+                for at, text in zip(each.at.tolist(), each.texts.tolist(), strict=True)
             }
         if other:
             texts_of = [
-                other.get(place, b"") or self._text(int(own[place])) for place in range(len(starts))
+                other.get(at, b"") or self._text(int(place[at])) for at in range(len(starts))
             ]
             lengths = np.array([len(text) for text in texts_of], np.int64)
             after = np.cumsum(lengths) + PAD
             return kernels.padded(b"".join(texts_of)), after - lengths, after
-        if len(starts) and not bool((starts[1:] >= ends[:-1]).all()):
+        if not kernels.any_order(cells.buffer) and not bool((starts[1:] >= ends[:-1]).all()):
             keep = np.ones(int((ends - starts).sum()), bool)
             return kernels.squeezed(cells.buffer, starts, ends, keep)
         return cells.buffer, starts, ends
@@ -126,8 +129,10 @@ class SheetSpans(msgspec.Struct, frozen=True, eq=False):
 
 def in_columns(cells: SheetCells, area: Area, columns: tuple[int, ...]) -> tuple[SheetCells, Ints]:
     """The cells of an area, column by column, and where each column begins."""
+    wanted = np.zeros((1 << 14) + 1, bool)
+    wanted[list(columns)] = True
     within = (cells.rows >= area.first_row) & (cells.rows <= area.last_row)
-    within &= np.isin(cells.columns, np.array(columns, np.int16))
+    within &= wanted[cells.columns]
     if not bool(within.all()):
         cells = cells.chosen(np.flatnonzero(within))
     ordered = cells.chosen(np.argsort(cells.columns, kind="stable"))
@@ -171,17 +176,17 @@ def _count_rows(layout: SheetLayout, tally: Tally, data: Ints, heading: Ints, en
     """Every row from the first to the last used one plays one part."""
     used = layout.used_rows[layout.used_rows <= end]
     heading = heading[heading <= end]
-    skipped = used[~np.isin(used, data) & ~np.isin(used, heading)]
-    parts = {HEADING: len(heading), DATA: len(data), SKIPPED: len(skipped)}
-    blank = end - len(np.union1d(used, heading))
-    for part, count in {**parts, BLANK: blank}.items():
+    role = np.zeros(end + 1, np.uint8)
+    role[used] = 1
+    role[data] = role[heading] = 2
+    skipped = np.flatnonzero(role == 1)
+    blank_rows = np.flatnonzero(role[1:] == 0) + 1
+    counts = {HEADING: len(heading), DATA: len(data), SKIPPED: len(skipped)}
+    for part, count in {**counts, BLANK: len(blank_rows)}.items():
         tally.parts[part] += count
     tally.lines += end
     tally.skipped_rows.add(skipped)
-    if blank:
-        low = np.setdiff1d(np.arange(1, min(end, 5000) + 1), np.union1d(used, heading))
-        tally.blank_rows.add(low)
-        tally.blank_rows.count = blank
+    tally.blank_rows.add(blank_rows)
 
 
 def shown_kind(present: set[int]) -> str:

@@ -275,8 +275,3 @@ def _shortened(text: str) -> str:
         return shortest_numeral(text) if len(digits) == 16 else text
     except ValueError:
         return text
-
-
-def padded_piece(text: bytes) -> tuple[Bytes, int, int]:
-    """A piece of XML with room around it, and where it begins and ends."""
-    return kernels.padded(text), PAD, PAD + len(text)

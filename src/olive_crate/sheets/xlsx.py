@@ -14,12 +14,12 @@ from xml.etree.ElementTree import Element
 
 from .. import kernels
 from ..errors import SourceError
-from ..kernels.reference import SheetRead
+from ..kernels.reference import PAD, SheetRead
 from ..markup import tree_of
 from ..workers import Workers
 from .container import Container
 from .grid import Area, Format, Sheet, SheetEntry, area_of
-from .pieces import Assembly, padded_piece
+from .pieces import Assembly
 from .sheetparser import SheetParser, hidden_span
 from .strings import Strings, is_utf8, shared_strings
 from .styles import BUILT_IN, format_of
@@ -224,10 +224,12 @@ class Xlsx:
         return assembly, frame, reader.hidden_rows
 
 
-def _read_rows(assembly: Assembly, rows: bytes) -> SheetRead | None:
-    if not is_utf8(rows):
+def _read_rows(assembly: Assembly, rows: memoryview) -> SheetRead | None:
+    buffer = kernels.padded(rows)
+    low, high = PAD, PAD + len(rows)
+    if not kernels.is_utf8(buffer, low, high):
         return None
-    return kernels.read_sheet(*padded_piece(rows), assembly.rule(b' hidden="' in rows))
+    return kernels.read_sheet(buffer, low, high, assembly.rule(True))
 
 
 class _RowPieces:
@@ -238,7 +240,7 @@ class _RowPieces:
         self.before = self.after = b""
         self.inside = self.ended = self.unusual = False
 
-    def __iter__(self) -> Iterator[bytes]:
+    def __iter__(self) -> Iterator[memoryview]:
         carried = b""
         for piece in self.pieces:
             text, carried = carried + piece, b""
@@ -262,11 +264,11 @@ class _RowPieces:
             end = text.find(b"</sheetData>")
             if end >= 0:
                 self.ended, self.after = True, text[end + 12 :]
-                yield text[:end]
+                yield memoryview(text)[:end]
                 continue
             cut = text.rfind(b"</row>") + 6
             if cut >= 6:
-                yield text[:cut]
+                yield memoryview(text)[:cut]
                 carried = text[cut:]
             else:
                 carried = text

@@ -9,6 +9,7 @@ everything in a buffer of 2 GB and more.
 from .ahead import records_ahead, split_ahead
 from .cells import (
     blank,
+    different,
     encoded,
     instructions,
     joined_texts,
@@ -25,6 +26,7 @@ from .structure import cut, is_utf8, line_marks, split, structure
 __all__ = [
     "blank",
     "cut",
+    "different",
     "encoded",
     "instructions",
     "is_utf8",

@@ -13,7 +13,7 @@ from .. import reference
 from ..reference import Bytes, Flags, Ints, NumbersRead, Wanted
 from ..reference.gather import bitmap
 from ..reference.times import DAYS, OF_DAY, SINCE_1970, Pattern
-from ..reference.words import PAD
+from ..reference.words import PAD, padded
 from . import _native
 
 NONE = np.zeros(0, np.int32)
@@ -121,6 +121,25 @@ def dictionary_of(codes: Any, valid: Flags | None, told: tuple[bytes, bytes]) ->
     dictionary = pa.StringArray.from_buffers(len(offsets) // 4 - 1, *buffers)
     places = reference.arrow(codes, valid, pa.int32())
     return pa.DictionaryArray.from_arrays(places, dictionary, safe=False)
+
+
+def different(arrays: Sequence[pa.StringArray]) -> int:
+    """As in the reference."""
+    filled = [array for array in arrays if len(array)]
+    if not filled:
+        return 0
+    whole = reference.joined_texts(filled, []) if len(filled) > 1 else filled[0]
+    if not pa.types.is_string(whole.type):
+        return reference.different(arrays)
+    _, offsets, data = whole.buffers()
+    if data is None:
+        return 1
+    at = np.frombuffer(offsets, np.int32)[whole.offset : whole.offset + len(whole) + 1]
+    buffer = padded(memoryview(data)[: int(at[-1])])
+    at = at + PAD
+    codes = np.empty(len(whole), np.int32)
+    told = _native.encode(buffer, at[:-1], at[1:], NO_REASONS, codes, len(whole))
+    return 0 if told is None else len(told[1]) // 4 - 1
 
 
 def joined_texts(arrays: Sequence[pa.Array], reasons: Sequence[Bytes]) -> pa.Array:

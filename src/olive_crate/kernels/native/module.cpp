@@ -511,19 +511,21 @@ PyObject* read_sheet_(PyObject*, PyObject* args) {
                          starts.count<std::int64_t>(),    kinds.bytes(),
                          kinds.count<byte>(),             from_1904 != 0,
                          hiding != 0};
-    SheetCells cells;
+    SheetCells cells(static_cast<std::size_t>(high - low) / SHORTEST_CELL + 1);
     bool usual;
     {
         Unlocked unlocked;
         usual = read_sheet(buffer.bytes(), low, high, rule, cells);
     }
     if (!usual) Py_RETURN_NONE;
-    return Py_BuildValue("NNNNNNNNNNLO", bytes_in(cells.rows), bytes_in(cells.columns),
-                         bytes_in(cells.kinds), bytes_in(cells.types), bytes_in(cells.styles),
-                         bytes_in(cells.starts), bytes_in(cells.ends), bytes_in(cells.texts),
-                         bytes_in(cells.special), bytes_in(cells.hidden),
-                         static_cast<long long>(cells.unknown_strings),
-                         cells.in_order ? Py_True : Py_False);
+    const std::size_t count = cells.count;
+    return Py_BuildValue(
+        "NNNNNNNNNNLO", bytes_of(cells.rows.get(), 4 * count), bytes_of(cells.columns.get(), 2 * count),
+        bytes_of(cells.kinds.get(), count), bytes_of(cells.types.get(), count),
+        bytes_of(cells.styles.get(), 4 * count), bytes_of(cells.starts.get(), 8 * count),
+        bytes_of(cells.ends.get(), 8 * count), bytes_in(cells.texts), bytes_in(cells.special),
+        bytes_in(cells.hidden), static_cast<long long>(cells.unknown_strings),
+        cells.in_order ? Py_True : Py_False);
 }
 
 PyObject* invalid(PyObject*, PyObject* args) {

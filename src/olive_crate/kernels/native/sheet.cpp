@@ -153,10 +153,21 @@ class Reader {
   private:
     bool next_tag() {
         if (at < end && *at == '<') return true;
-        const void* found =
-            at < end ? std::memchr(at, '<', static_cast<std::size_t>(end - at)) : nullptr;
-        at = found ? static_cast<const byte*>(found) : end;
+        at = bracket(at);
         return at < end;
+    }
+
+    // The next bracket; the end if there is none.
+    const byte* bracket(const byte* from) const {
+        for (; from < end; from += 8) {
+            const std::uint64_t other = fetch(from) ^ (ONES * '<');
+            const std::uint64_t hits = (other - ONES) & ~other & HIGH;
+            if (hits) {
+                from += trailing_zeros(hits) >> 3;
+                return from < end ? from : end;
+            }
+        }
+        return end;
     }
 
     bool row() {
@@ -229,11 +240,12 @@ class Reader {
     }
 
     bool value(const byte* from, byte tag) {
-        const void* found = std::memchr(from, '<', static_cast<std::size_t>(end - from));
-        const byte* const to = static_cast<const byte*>(found);
-        if (has_value || !found || end - to < 3 || to[1] != '/' || to[2] != tag) return false;
+        const byte* const to = bracket(from);
+        if (has_value || end - to < 3 || to[1] != '/' || to[2] != tag) return false;
         has_value = true;
         at = to + 2;
+        if (starts_with(to, end, "</v></c>", 8)) at = to + 8;
+        if (into.count >= into.room) return false;  // shorter than cells can be
         return from == to || filled(from, static_cast<std::size_t>(to - from));
     }
 
@@ -307,7 +319,7 @@ class Reader {
         return true;
     }
 
-    void look_again() { into.special.push_back(static_cast<std::int32_t>(into.rows.size())); }
+    void look_again() { into.special.push_back(static_cast<std::int32_t>(into.count)); }
 
     void keep(int kind, const void* from, std::size_t size) {
         const std::size_t start = into.texts.size();
@@ -320,13 +332,14 @@ class Reader {
         const std::int64_t here = (static_cast<std::int64_t>(row_number) << 15) + column;
         into.in_order = into.in_order && here > before;
         before = here;
-        into.rows.push_back(row_number);
-        into.columns.push_back(static_cast<std::int16_t>(column));
-        into.styles.push_back(style);
-        into.kinds.push_back(static_cast<byte>(kind));
-        into.types.push_back(static_cast<byte>(type));
-        into.starts.push_back(start);
-        into.ends.push_back(stop);
+        const std::size_t place = into.count++;
+        into.rows[place] = row_number;
+        into.columns[place] = static_cast<std::int16_t>(column);
+        into.styles[place] = style;
+        into.kinds[place] = static_cast<byte>(kind);
+        into.types[place] = static_cast<byte>(type);
+        into.starts[place] = start;
+        into.ends[place] = stop;
     }
 
     const byte* at;
@@ -341,16 +354,18 @@ class Reader {
 
 }  // namespace
 
+SheetCells::SheetCells(std::size_t room_)
+    : room(room_),
+      rows(new std::int32_t[room]),
+      styles(new std::int32_t[room]),
+      columns(new std::int16_t[room]),
+      kinds(new byte[room]),
+      types(new byte[room]),
+      starts(new std::int64_t[room]),
+      ends(new std::int64_t[room]) {}
+
 bool read_sheet(const byte* buffer, std::int64_t low, std::int64_t high, const SheetRule& rule,
                 SheetCells& into) {
-    const std::size_t cells = static_cast<std::size_t>(high - low) / 24 + 1;
-    into.rows.reserve(cells);
-    into.styles.reserve(cells);
-    into.columns.reserve(cells);
-    into.kinds.reserve(cells);
-    into.types.reserve(cells);
-    into.starts.reserve(cells);
-    into.ends.reserve(cells);
     into.texts.reserve(static_cast<std::size_t>(high - low) / 2 + 64);
     return Reader(buffer + low, buffer + high, rule, into).all();
 }

@@ -1,6 +1,7 @@
 // The rows of a sheet's XML in the form that common writers produce, without a parser.
 #pragma once
 
+#include <memory>
 #include <vector>
 
 #include "instructions.hpp"
@@ -24,16 +25,20 @@ struct SheetRule {
 
 // Filled cells. Positions of shared strings are those of the strings, all others lie in `texts`.
 struct SheetCells {
-    std::vector<std::int32_t> rows, styles;
-    std::vector<std::int16_t> columns;
-    std::vector<byte> kinds, types;
-    std::vector<std::int64_t> starts, ends;
+    explicit SheetCells(std::size_t room_);
+    std::size_t room, count = 0;
+    std::unique_ptr<std::int32_t[]> rows, styles;
+    std::unique_ptr<std::int16_t[]> columns;
+    std::unique_ptr<byte[]> kinds, types;
+    std::unique_ptr<std::int64_t[]> starts, ends;
     std::vector<byte> texts;
     std::vector<std::int32_t> special;  // cells of which the text has to be looked at again
     std::vector<std::int32_t> hidden;   // rows
     std::int64_t unknown_strings = 0;
     bool in_order = true;
 };
+
+constexpr std::size_t SHORTEST_CELL = 22;  // bytes of `<c r="A1"><v>1</v></c>`
 
 // Reads whole rows; false if their form is unusual.
 bool read_sheet(const byte* buffer, std::int64_t low, std::int64_t high, const SheetRule& rule,

@@ -73,6 +73,12 @@ def encoded(
     return found if most is None or len(found.dictionary) <= most else None
 
 
+def different(arrays: Sequence[pa.StringArray]) -> int:
+    """How many different texts there are in these arrays, none of which has nulls."""
+    chunked: pa.ChunkedArray = pa.chunked_array(arrays, pa.string())
+    return len(chunked.unique())
+
+
 def joined_texts(arrays: Sequence[pa.Array], reasons: Sequence[Bytes]) -> pa.Array:
     """Texts of several blocks as one array; some are places in a dictionary."""
     plain = [each.cast(pa.string()) for each in arrays]
