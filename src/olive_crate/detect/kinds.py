@@ -35,7 +35,9 @@ def told_by_kinds(
         at = np.flatnonzero(
             (rows >= layout.first) & (rows <= last) & ~np.isin(rows, layout.heading)
         )
-        own = ordered.chosen(at + low)
+        even = len(at) > 0 and len(at) == at[-1] - at[0] + 1
+        first = low + int(at[0]) if even else 0
+        own = ordered.part(first, first + len(at)) if even else ordered.chosen(at + low)
         name = headings[index] or f"column_{index + 1}"
         wrong = own.kinds == ERROR
         good = own

@@ -40,6 +40,7 @@ match = reference.match
 read_column = reference.read_column
 read_numbers = reference.read_numbers
 read_sheet = reference.read_sheet
+read_strings = reference.read_strings
 read_times = reference.read_times
 records_ahead = reference.records_ahead
 split = reference.split
@@ -60,6 +61,7 @@ SWITCHED = (
     "read_column",
     "read_numbers",
     "read_sheet",
+    "read_strings",
     "read_times",
     "records_ahead",
     "split",
@@ -155,6 +157,7 @@ __all__ = [
     "read_column",
     "read_numbers",
     "read_sheet",
+    "read_strings",
     "read_times",
     "records_ahead",
     "split",

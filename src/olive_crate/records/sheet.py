@@ -135,7 +135,7 @@ def in_columns(cells: SheetCells, area: Area, columns: tuple[int, ...]) -> tuple
     within &= wanted[cells.columns]
     if not bool(within.all()):
         cells = cells.chosen(np.flatnonzero(within))
-    ordered = cells.chosen(np.argsort(cells.columns, kind="stable"))
+    ordered = cells.by_columns()
     return ordered, np.append(np.searchsorted(ordered.columns, columns), len(ordered))
 
 

@@ -65,6 +65,24 @@ class Cells(msgspec.Struct, frozen=True, eq=False):
             self.ends[at],
         )
 
+    def part(self, low: int, high: int) -> Cells:
+        """Cells that follow one another, without a copy."""
+        at = slice(low, high)
+        return self.chosen(at)  # type: ignore[arg-type]
+
+    def by_columns(self) -> Cells:
+        """The cells column by column, and within them by rows."""
+        wide = int(np.searchsorted(self.rows, self.rows[0], side="right")) if len(self) else 1
+        if len(self) % wide == 0:
+            table = self.columns.reshape(-1, wide)
+            if bool((table == table[0]).all()):  # every row has the same cells
+                across = (self.rows, self.columns, self.kinds, self.styles, self.starts, self.ends)
+                rows, columns, kinds, styles, starts, ends = (
+                    np.ascontiguousarray(each.reshape(-1, wide).T).ravel() for each in across
+                )
+                return Cells(rows, columns, kinds, styles, self.buffer, starts, ends)
+        return self.chosen(np.argsort(self.columns, kind="stable"))
+
     def texts(self) -> list[str]:
         """The text of each cell."""
         view = memoryview(self.buffer)  # type: ignore[arg-type]

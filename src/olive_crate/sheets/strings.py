@@ -15,8 +15,6 @@ ENTITY = re.compile(r"&(#x[0-9A-Fa-f]+|#[0-9]+|amp|lt|gt|quot|apos);")
 DECLARED = re.compile(rb"<\?xml[^>]*encoding=[\"']([^\"']+)")
 ESCAPE = re.compile(r"_x([0-9A-Fa-f]{4})_")
 NAMED = {"amp": "&", "lt": "<", "gt": ">", "quot": '"', "apos": "'"}
-LT, GT, SLASH, SPACE = 60, 62, 47, 32
-PRESERVED = b'<t xml:space="preserve">'
 
 
 class Strings:
@@ -80,28 +78,9 @@ def _scanned(data: bytes) -> Strings | None:
     end = data.rfind(b"</si>") + 5
     if begin < 0:
         return Strings.of([]) if b"<si" not in data and b":si" not in data else None
-    buffer = kernels.padded(data[begin:end])
-    at = np.flatnonzero(buffer == LT)
-    if len(at) % 4:
-        return None
-    item, text, text_end, item_end = at.reshape(-1, 4).T
-    usual = (
-        (buffer[item + 1] == ord("s"))
-        & (buffer[item + 3] == GT)
-        & (buffer[text + 1] == ord("t"))
-        & (buffer[text_end + 1] == SLASH)
-        & (buffer[text_end + 2] == ord("t"))
-        & (buffer[item_end + 1] == SLASH)
-        & (buffer[item_end + 2] == ord("s"))
-    )
-    spaced = buffer[text + 2] == SPACE
-    usual &= spaced | (buffer[text + 2] == GT)
-    for offset, char in enumerate(PRESERVED):
-        usual &= ~spaced | (buffer[text + offset] == char)
-    if not usual.all():
-        return None
-    starts = text + np.where(spaced, len(PRESERVED), 3)
-    return unescaped(Strings(buffer, starts, text_end))
+    buffer = kernels.padded(memoryview(data)[begin:end])
+    found = kernels.read_strings(buffer, PAD, PAD + end - begin)
+    return None if found is None else unescaped(Strings(buffer, *found))
 
 
 def unescaped(strings: Strings) -> Strings:

@@ -261,13 +261,12 @@ class _RowPieces:
             if self.ended:
                 self.after += text
                 continue
-            end = text.find(b"</sheetData>")
+            cut = text.rfind(b"</row>") + 6
+            end = text.find(b"</sheetData>", max(cut - 6, 0))
             if end >= 0:
                 self.ended, self.after = True, text[end + 12 :]
                 yield memoryview(text)[:end]
-                continue
-            cut = text.rfind(b"</row>") + 6
-            if cut >= 6:
+            elif cut >= 6:
                 yield memoryview(text)[:cut]
                 carried = text[cut:]
             else:

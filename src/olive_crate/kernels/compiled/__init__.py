@@ -20,7 +20,7 @@ from .cells import (
     texts,
     trimmed,
 )
-from .sheet import read_sheet
+from .sheet import read_sheet, read_strings
 from .structure import cut, is_utf8, line_marks, split, structure
 
 __all__ = [
@@ -36,6 +36,7 @@ __all__ = [
     "read_column",
     "read_numbers",
     "read_sheet",
+    "read_strings",
     "read_times",
     "records_ahead",
     "split",

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..reference import Bytes, SheetRead, SheetRule
+from ..reference import Bytes, Ints, SheetRead, SheetRule
 from . import _native
+
+SHORTEST_STRING = len("<si><t></t></si>")
 
 
 def read_sheet(buffer: Bytes, low: int, high: int, rule: SheetRule) -> SheetRead | None:
@@ -31,3 +33,10 @@ def read_sheet(buffer: Bytes, low: int, high: int, rule: SheetRule) -> SheetRead
         unknown,
         order,
     )
+
+
+def read_strings(buffer: Bytes, low: int, high: int) -> tuple[Ints, Ints] | None:
+    """As in the reference."""
+    starts, ends = np.empty((2, (high - low) // SHORTEST_STRING + 1), np.int64)
+    count = _native.read_strings(buffer, low, high, starts, ends)
+    return None if count < 0 else (starts[:count], ends[:count])

@@ -528,6 +528,22 @@ PyObject* read_sheet_(PyObject*, PyObject* args) {
         cells.in_order ? Py_True : Py_False);
 }
 
+PyObject* read_strings_(PyObject*, PyObject* args) {
+    Lent buffer, starts, ends;
+    long long low, high;
+    if (!PyArg_ParseTuple(args, "y*LLw*w*", &buffer.view, &low, &high, &starts.view, &ends.view))
+        return nullptr;
+    if (!within(buffer, low, high) || starts.view.len != ends.view.len)
+        return refused("read_strings: sizes differ");
+    std::int64_t count;
+    {
+        Unlocked unlocked;
+        count = read_strings(buffer.bytes(), low, high, starts.count<std::int64_t>(),
+                             starts.as<std::int64_t>(), ends.as<std::int64_t>());
+    }
+    return PyLong_FromLongLong(count);
+}
+
 PyObject* invalid(PyObject*, PyObject* args) {
     Lent buffer;
     long long low, high;
@@ -566,6 +582,7 @@ PyMethodDef METHODS[] = {
     {"spread_length", spread_length_, METH_VARARGS, nullptr},
     {"spread", spread_, METH_VARARGS, nullptr},
     {"read_sheet", read_sheet_, METH_VARARGS, nullptr},
+    {"read_strings", read_strings_, METH_VARARGS, nullptr},
     {"match", matched, METH_VARARGS, nullptr},
     {"invalid_utf8", invalid, METH_VARARGS, nullptr},
     {"instructions", instructions, METH_VARARGS, nullptr},

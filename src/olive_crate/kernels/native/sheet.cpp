@@ -370,4 +370,32 @@ bool read_sheet(const byte* buffer, std::int64_t low, std::int64_t high, const S
     return Reader(buffer + low, buffer + high, rule, into).all();
 }
 
+std::int64_t read_strings(const byte* buffer, std::int64_t low, std::int64_t high, std::int64_t room,
+                          std::int64_t* starts, std::int64_t* ends) {
+    const byte *at = buffer + low, *const end = buffer + high;
+    std::int64_t count = 0;
+    while (at < end) {
+        if (*at == ' ' || *at == '\n' || *at == '\r' || *at == '\t') {
+            ++at;
+            continue;
+        }
+        if (count >= room || !starts_with(at, end, "<si><t", 6)) return -1;
+        at += 6;
+        if (*at == '>')
+            at += 1;
+        else if (starts_with(at, end, " xml:space=\"preserve\">", 22))
+            at += 22;
+        else
+            return -1;
+        const void* found = std::memchr(at, '<', static_cast<std::size_t>(end - at));
+        const byte* const to = static_cast<const byte*>(found);
+        if (!found || !starts_with(to, end, "</t></si>", 9)) return -1;
+        starts[count] = at - buffer;
+        ends[count] = to - buffer;
+        count += 1;
+        at = to + 9;
+    }
+    return count;
+}
+
 }  // namespace olive

@@ -44,4 +44,8 @@ constexpr std::size_t SHORTEST_CELL = 22;  // bytes of `<c r="A1"><v>1</v></c>`
 bool read_sheet(const byte* buffer, std::int64_t low, std::int64_t high, const SheetRule& rule,
                 SheetCells& into);
 
+// Shared strings of the form `<si><t>…</t></si>`; how many, or -1 where any stands otherwise.
+std::int64_t read_strings(const byte* buffer, std::int64_t low, std::int64_t high, std::int64_t room,
+                          std::int64_t* starts, std::int64_t* ends);
+
 }  // namespace olive

@@ -31,7 +31,7 @@ from .gather import (
     whole_numbers,
 )
 from .numbers import NumbersRead, Wanted, read_numbers
-from .sheetxml import SheetRead, SheetRule, read_sheet
+from .sheetxml import SheetRead, SheetRule, read_sheet, read_strings
 from .structure import LineMarks, Marks, Seen, Structure, Table, cut, line_marks, split, structure
 from .times import read_times
 from .words import PAD, Bytes, Flags, Ints, padded
@@ -74,6 +74,7 @@ __all__ = [
     "read_column",
     "read_numbers",
     "read_sheet",
+    "read_strings",
     "read_times",
     "records_ahead",
     "sheetxml",

@@ -132,6 +132,31 @@ def read_sheet(buffer: Bytes, low: int, high: int, rule: SheetRule) -> SheetRead
     )
 
 
+def read_strings(buffer: Bytes, low: int, high: int) -> tuple[Ints, Ints] | None:
+    """Where the texts of `<si><t>…</t></si>` start and end; `None` if any stands otherwise."""
+    at = np.flatnonzero(buffer[low:high] == LT) + low
+    if len(at) % 4:
+        return None
+    item, text, text_end, item_end = at.reshape(-1, 4).T
+    usual = (
+        (buffer[item + 1] == ord("s"))
+        & (buffer[item + 3] == GT)
+        & (buffer[text + 1] == ord("t"))
+        & (buffer[text_end + 1] == SLASH)
+        & (buffer[text_end + 2] == ord("t"))
+        & (buffer[item_end + 1] == SLASH)
+        & (buffer[item_end + 2] == ord("s"))
+    )
+    spaced = buffer[text + 2] == SPACE
+    usual &= spaced | (buffer[text + 2] == GT)
+    for offset, char in enumerate(PRESERVED):
+        usual &= ~spaced | (buffer[text + offset] == char)
+    if not usual.all():
+        return None
+    starts = text + np.where(spaced, len(PRESERVED), 3)
+    return starts, np.ascontiguousarray(text_end)
+
+
 def _total(found: Scanned, at: Ints) -> int:
     return int((found.ends[at] - found.starts[at]).sum())
 
@@ -291,4 +316,13 @@ def _hidden(buffer: Bytes, low: int, high: int, row_at: Ints, numbers: Ints) -> 
     return found
 
 
-__all__ = ["PAD", "TYPES", "Scanned", "SheetRead", "SheetRule", "read_sheet", "scan"]
+__all__ = [
+    "PAD",
+    "TYPES",
+    "Scanned",
+    "SheetRead",
+    "SheetRule",
+    "read_sheet",
+    "read_strings",
+    "scan",
+]
