@@ -138,7 +138,8 @@ def different(arrays: Sequence[pa.StringArray]) -> int:
     buffer = padded(memoryview(data)[: int(at[-1])])
     at = at + PAD
     codes = np.empty(len(whole), np.int32)
-    told = _native.encode(buffer, at[:-1], at[1:], NO_REASONS, codes, len(whole))
+    count = len(whole)
+    told = _native.encode(buffer, at[:-1], at[1:], NO_REASONS, codes, count, count)
     return 0 if told is None else len(told[1]) // 4 - 1
 
 

@@ -287,13 +287,13 @@ PyObject* told_of(const Words* words) {
 PyObject* encoded(PyObject*, PyObject* args) {
     Column column;
     Lent reasons, codes;
-    long long most;
-    if (!PyArg_ParseTuple(args, "y*y*y*y*w*L", &column.buffer.view, &column.starts.view,
-                          &column.ends.view, &reasons.view, &codes.view, &most))
+    long long most, expected = 0;
+    if (!PyArg_ParseTuple(args, "y*y*y*y*w*L|L", &column.buffer.view, &column.starts.view,
+                          &column.ends.view, &reasons.view, &codes.view, &most, &expected))
         return nullptr;
     if (!column.set() || codes.count<place>() != column.count)
         return refused("encoded: sizes differ");
-    Words words(most);
+    Words words(most, expected);
     bool done;
     {
         Unlocked unlocked;

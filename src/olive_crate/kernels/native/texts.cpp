@@ -93,7 +93,11 @@ void gather(const Runs& runs, const byte* reasons, place* offsets, byte* data) {
     offsets[runs.count] = static_cast<place>(at);
 }
 
-Words::Words(std::int64_t most_) : offsets(1, 0), slots(256, Slot{0, 0, 0, -1}), most(most_) {}
+Words::Words(std::int64_t most_, std::int64_t expected) : offsets(1, 0), most(most_) {
+    std::size_t size = 256;
+    while (size < 2 * static_cast<std::size_t>(expected)) size *= 2;
+    slots.assign(size, Slot{0, 0, 0, -1});
+}
 
 namespace {
 

@@ -29,7 +29,8 @@ void gather(const Runs&, const byte* reasons, place* offsets, byte* data);
 // Different texts, numbered as they come.
 class Words {
   public:
-    explicit Words(std::int64_t most);
+    // No more than `most`; there may be about as many as `expected`.
+    explicit Words(std::int64_t most, std::int64_t expected = 0);
     std::int64_t count() const { return static_cast<std::int64_t>(offsets.size()) - 1; }
 
     std::vector<byte> bytes;
