@@ -37,9 +37,9 @@ def app(arguments: list[str]) -> typer.Typer:
 
 def _version(asked: bool) -> None:
     if asked:
-        from .. import __version__
+        from .. import __version__, kernels
 
-        typer.echo(f"olive-crate {__version__}")
+        typer.echo(f"olive-crate {__version__}, kernels: {kernels.in_use()}")
         raise typer.Exit
 
 

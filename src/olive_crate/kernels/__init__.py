@@ -10,6 +10,7 @@ from __future__ import annotations
 import os
 from types import ModuleType
 
+from ..errors import OliveCrateError
 from . import reference
 from .reference import (
     FEW,
@@ -84,18 +85,18 @@ def _module(name: str) -> ModuleType:
 def use(name: str) -> None:
     """Read with the kernels of this name from now on.
 
-    Raises `ValueError` for a name that is not of `NAMES`, `ImportError` if the compiled kernels
-    were not built.
+    Raises `OliveCrateError` for a name that is not of `NAMES`, or if the compiled kernels were not
+    built.
     """
     global _in_use
     if name not in NAMES:
-        raise ValueError(f'{CHOICE}: "{name}" is neither of {", ".join(NAMES)}')
+        raise OliveCrateError(f'{CHOICE}: there are no kernels "{name}"; take {" or ".join(NAMES)}')
     try:
         module = _module(name)
     except ImportError as error:
-        raise ImportError(
+        raise OliveCrateError(
             f"{CHOICE}: the compiled kernels are not there ({error}); install the package where "
-            "there is a C++ compiler, or use the reference kernels"
+            "there is a C++ compiler, or take the reference kernels"
         ) from None
     for each in SWITCHED:
         globals()[each] = getattr(module, each)
@@ -128,7 +129,7 @@ def _start() -> None:
         return
     try:
         use("compiled")
-    except ImportError:
+    except OliveCrateError:
         use("reference")
 
 

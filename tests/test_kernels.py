@@ -1,0 +1,379 @@
+"""The compiled kernels and the reference: the same results to the last bit, on any threads."""
+
+from __future__ import annotations
+
+import math
+import os
+from collections.abc import Callable, Iterator
+
+import numpy as np
+import pyarrow as pa
+import pytest
+from conftest import BLOCKS
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+
+import olive_crate as oc
+from olive_crate import kernels
+from olive_crate.kernels import reference
+from olive_crate.kernels.reference import PAD, Marks, Structure, Table, Wanted, times
+from olive_crate.sheets.grid import Format
+from olive_crate.sheets.pieces import Assembly
+from olive_crate.sheets.strings import Strings
+
+compiled = pytest.importorskip(
+    "olive_crate.kernels.compiled", reason="the compiled kernels were not built"
+)
+LEVELS = ("portable", "sse2", "avx2", "neon")
+
+
+@pytest.fixture(params=LEVELS)
+def level(request) -> Iterator[str]:
+    """Each instruction set that this processor has."""
+    usual = compiled.instructions()
+    try:
+        compiled.instructions(request.param)
+    except ValueError:
+        pytest.skip("not on this processor")
+    yield request.param
+    compiled.instructions(usual)
+
+
+@pytest.fixture
+def both(request) -> Iterator[Callable]:
+    """Calls something with each kind of kernels."""
+    usual = "compiled" if kernels.are_compiled() else "reference"
+
+    def call(work: Callable[[], object]) -> list[object]:
+        results = []
+        for name in kernels.NAMES:
+            kernels.use(name)
+            results.append(work())
+        return results
+
+    yield call
+    kernels.use(usual)
+
+
+def test_the_kernels_under_test_are_those_asked_for():
+    wanted = os.environ.get("OLIVE_CRATE_KERNELS", "compiled")
+    assert kernels.in_use().startswith(wanted)
+
+
+def cells_of(texts: list[bytes], gap: bytes = b",") -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    lengths = np.array([len(text) for text in texts], np.int64)
+    ends = PAD + np.cumsum(lengths + len(gap)) - len(gap)
+    return reference.padded(gap.join(texts)), ends - lengths, ends
+
+
+def fields(found: Structure) -> list[bytes]:
+    pairs = zip(found.starts.tolist(), found.ends.tolist(), strict=True)
+    return [found.buffer[start:end].tobytes() for start, end in pairs]
+
+
+TEXT = st.one_of(
+    st.text(st.sampled_from('ab,"\n\r;'), max_size=300),
+    st.text(st.sampled_from('abcdefgh,,\n"'), max_size=300),
+    st.lists(
+        st.lists(
+            st.sampled_from(['"a, b"', "12.5", "", '"x""y"', '"\n"', "plain"]),
+            min_size=3,
+            max_size=3,
+        ).map(",".join),
+        max_size=30,
+    ).map("\n".join),
+)
+SIGNS = st.tuples(st.sampled_from([b",", b";", b""]), st.sampled_from([0, 34]))
+
+
+@settings(max_examples=300)
+@given(TEXT, SIGNS, st.booleans(), st.integers(0, 4))
+def test_text_is_split_alike(level, text, signs, final, width):
+    marks = Marks(delimiter=signs[0], quote=signs[1], returns="\r" in text)
+    buffer = reference.padded(text.encode())
+    given_ = (buffer, PAD, PAD + len(text), marks)
+    one, two = (each.structure(*given_, final) for each in (reference, compiled))
+    if final and one.open_quote >= 0:  # an error, which names the place
+        assert two.open_quote == one.open_quote
+        return
+    assert fields(one) == fields(two)
+    for part in ("record", "heads", "lines", "comments"):
+        assert np.array_equal(getattr(one, part), getattr(two, part)), part
+    assert one.consumed == two.consumed
+    one, two = (each.split(*given_, final, width) for each in (reference, compiled))
+    assert type(one) is type(two)
+    if isinstance(one, Table):
+        for index in range(width):
+            pairs = [np.stack(table.columns(index)).T.tolist() for table in (one, two)]
+            texts = [
+                [table.buffer[start:end].tobytes() for start, end in pair]
+                for table, pair in zip((one, two), pairs, strict=True)
+            ]
+            assert texts[0] == texts[1]
+    low, high = PAD, PAD + len(text)
+    assert reference.cut(buffer, low, high, marks.quote) == compiled.cut(
+        buffer, low, high, marks.quote
+    )
+    assert reference.line_marks(buffer, low, high) == compiled.line_marks(buffer, low, high)
+
+
+HARD = [
+    *("0.1", "1e23", "8.5", "9007199254740993", "9007199254740992.5", "9007199254740993.0"),
+    *("2.2250738585072011e-308", "2.2250738585072014e-308", "4.9e-324", "2.4703282292062327e-324"),
+    *("1.7976931348623157e308", "1.7976931348623159e308", "1e400", "-1e-400", "0.000000e999"),
+    *("123456789012345678", "12345678901234567890", "0.30000000000000004", "5e-20", "1e-64"),
+    *("6.02214076e23", "1.00000000000000011102230246251565", "1.448997445238699", "-0.0", "-0"),
+    *("9223372036854775807", "9223372036854775808", "-9223372036854775808", "00012", "+7", "1_0"),
+    *(
+        "900719925474099267",
+        "1125899906842624.125",
+        "1125899906842624.375",
+        "9.5e15",
+        "72057594037927945",
+    ),
+    *(".5", "5.", "-.5e-3", "1e", "e5", "1e+", "--1", "1.2.3", " 12 ", "\t7", "", "   ", "1 2"),
+]
+NUMERALS = st.one_of(
+    st.sampled_from(HARD),
+    st.floats(allow_nan=False, allow_infinity=False).map(repr),
+    st.floats(-1e6, 1e6).map(lambda value: f"{value:.3f}"),
+    st.decimals(allow_nan=False, allow_infinity=False).map(str),
+    st.integers(-(2**70), 2**70).map(str),
+    st.text(st.sampled_from("0123456789.eE+- "), max_size=26),
+)
+WANTED = st.builds(
+    Wanted,
+    whole=st.booleans(),
+    decimal=st.sampled_from([ord("."), ord(",")]),
+    strict=st.booleans(),
+    implied=st.sampled_from([0, 0, 2]),
+)
+
+
+@settings(max_examples=400)
+@given(st.lists(NUMERALS, max_size=12), WANTED)
+def test_numbers_are_read_alike_and_rightly(level, texts, wanted):
+    """What either reads is the nearest number, and the same; the compiled one may read more."""
+    given_ = cells_of([text.encode() for text in texts])
+    one, two = (each.read_numbers(*given_, wanted) for each in (reference, compiled))
+    for place, text in enumerate(texts):
+        own = [(int(each.reasons[place]), each.values[place]) for each in (one, two)]
+        assert (own[0][0] == 1) == (own[1][0] == 1) == (not text.strip(" \t"))
+        if own[0][0] == 0:
+            assert own[1][0] == 0
+            assert own[0][1].tobytes() == own[1][1].tobytes()
+        if own[1][0] == 0:
+            plain = text.strip().replace(chr(wanted.decimal), ".")
+            scale = wanted.implied if not set("e.E") & set(plain) else 0
+            meant = int(plain) if wanted.whole else float(f"{plain}e-{scale}" if scale else plain)
+            assert own[1][1] == meant
+            assert math.copysign(1, own[1][1]) == math.copysign(1, meant)
+    assert two.left == np.count_nonzero(two.reasons == 2)
+
+
+@given(st.lists(NUMERALS, min_size=1, max_size=40), st.sampled_from(["number", "integer", None]))
+def test_a_column_of_numbers_comes_out_alike(both, texts, kind):
+    data = "\n".join(["n", *(f'"{text}"' for text in texts)]).encode()
+    options = {"types": {"n": kind}} if kind else {}
+    options |= {"delimiter": ",", "decimal": ".", "quote": '"', "rows": {"names": 1}}
+    one, two = both(lambda: oc.load(data, **options))
+    assert one.variables == two.variables
+    assert all(one[name].equals(two[name]) for name in one.names)
+    assert one.receipt.problems == two.receipt.problems
+
+
+@pytest.mark.parametrize("name", kernels.NAMES)
+def test_hard_numbers_are_nearest_to_what_is_written(both, name):
+    data = "\n".join(["n", *HARD]).encode()
+    for dataset in both(lambda: oc.load(data, delimiter=",", decimal=".", types={"n": "number"})):
+        column, plain = dataset["n"], [text.strip() for text in HARD]
+        plain = [text for text in plain if text]
+        for text, value in zip(plain, column.values.to_pylist(), strict=False):
+            try:
+                meant = float(text.replace("_", "x"))
+            except ValueError:
+                meant = math.inf
+            assert value == (meant if math.isfinite(meant) else None), text
+
+
+PATTERNS = ["%Y-%m-%d", "%d.%m.%y", "%H:%M:%S", "%Y-%m-%dT%H:%M:%S.%f%z", "%d %b %Y", "%I:%M %p"]
+PATTERNS += ["%j/%Y", "%Y%m%d%H%M%S", "%m/%d/%Y %H:%M"]
+MOMENTS = st.one_of(
+    st.datetimes().flatmap(lambda moment: st.sampled_from(PATTERNS).map(moment.strftime)),
+    st.text(st.sampled_from("0123456789-:.TZ+/ aApPmMjJnN"), max_size=26),
+    st.sampled_from(
+        ["2024-02-30", "1900-02-29", "0000-01-01", "2025-13-01", "29.02.1900", "24:00"]
+    ),
+    st.sampled_from(["2025-01-01T00:00:00.5Z:", "2025-01-01T00:00:00.5+01:", "7 sept 2025"]),
+)
+
+
+@given(
+    st.lists(MOMENTS, max_size=12),
+    st.sampled_from(PATTERNS),
+    st.booleans(),
+    st.sampled_from([times.DAYS, times.OF_DAY, times.SINCE_1970]),
+)
+def test_dates_and_times_are_read_alike(level, texts, pattern, exact, unit):
+    given_ = (*cells_of([text.encode() for text in texts]), times.compiled(pattern), exact, unit)
+    (values, good), (again, fits) = (each.read_times(*given_) for each in (reference, compiled))
+    assert good.tolist() == fits.tolist()
+    assert values[good].tolist() == again[fits].tolist()
+    assert values.dtype == again.dtype
+
+
+WORDS = st.text(st.sampled_from("ab \té–\n0123456789"), max_size=40).map(str.encode)
+
+
+@given(st.lists(WORDS, max_size=40), st.data())
+def test_texts_are_gathered_alike(texts, data):
+    given_ = cells_of(texts, b"")
+    reasons = np.array([data.draw(st.sampled_from([0, 0, 1])) for _ in texts], np.uint8)
+    words = data.draw(st.lists(WORDS.map(bytes.decode), unique=True, max_size=4))
+    words += [each.decode() for each in texts[:2]]
+    words = list(dict.fromkeys(words))
+    one, two = (
+        [
+            each.texts(*given_, reasons),
+            each.encoded(*given_, reasons),
+            each.encoded(*given_, reasons, 2),
+            each.match(*given_, words).tolist(),
+            each.blank(*given_).tolist(),
+            [edge.tolist() for edge in each.trimmed(*given_)],
+            [edge.tolist() for edge in each.trimmed(*given_, right=False)],
+            each.different([pa.array([text.decode() for text in texts], pa.string())]),
+            each.joined_texts(
+                [each.texts(*given_, reasons), each.encoded(*given_, reasons)], [reasons, reasons]
+            ),
+        ]
+        for each in (reference, compiled)
+    )
+    assert one == two
+
+
+@given(st.binary(max_size=40), st.text(max_size=20))
+def test_utf8_is_told_as_the_standard_library_tells_it(junk, text):
+    for piece in (junk, text.encode(), text.encode() + junk, text.encode()[:-1]):
+        try:
+            piece.decode()
+            valid = True
+        except UnicodeDecodeError:
+            valid = False
+        buffer = reference.padded(piece)
+        assert compiled.is_utf8(buffer, PAD, PAD + len(piece)) is valid
+
+
+ROWS = st.lists(
+    st.tuples(
+        st.sampled_from(["1", "22", "-3", "4.5", "x", "", "NA", "1e5", "2025-01-01"]),
+        st.sampled_from(["a", "b", '"a ""q"""', '"two\nlines"', "", 'in"ner', "é"]),
+        st.sampled_from(["2025-10-13", "2024-02-29", "13.10.2025", ""]),
+    ),
+    min_size=1,
+    max_size=40,
+)
+
+
+@settings(max_examples=150)
+@given(ROWS, st.sampled_from(BLOCKS[1:]), st.integers(1, 4), st.sampled_from(["\n", "\r\n", "\r"]))
+def test_the_result_does_not_depend_on_kernels_threads_or_blocks(
+    monkeypatch, both, rows, block, workers, end
+):
+    data = end.join(["n,t,d", *(",".join(row) for row in rows)]).encode()
+    plan = {"delimiter": ",", "quote": '"', "decimal": ".", "rows": {"names": 1}}
+    usual = oc.load(data, workers=1, **plan)
+
+    def read() -> oc.Dataset:
+        with monkeypatch.context() as patch:
+            patch.setenv("OLIVE_CRATE_BLOCK", str(block))
+            return oc.load(data, workers=workers, **plan)
+
+    for found in both(read):
+        assert found.variables == usual.variables
+        assert all(found[name].equals(usual[name]) for name in usual.names)
+        assert found.receipt.parts == usual.receipt.parts
+        assert (
+            found.source_rows.at(np.arange(found.rows)).tolist()
+            == usual.source_rows.at(np.arange(usual.rows)).tolist()
+        )
+
+
+FIXED = st.sampled_from(["  12.5", " -3.25", "999.99", "   n.d", "      "])
+
+
+@given(
+    st.lists(st.tuples(*[FIXED] * 3), min_size=1, max_size=40),
+    st.sampled_from(BLOCKS[1:]),
+    st.integers(1, 3),
+)
+def test_fixed_records_come_out_alike(monkeypatch, both, rows, block, workers):
+    assume(any(cell.strip() for row in rows for cell in row))
+    data = "".join("".join(row) + "\n" for row in rows).encode()
+    layout = {"fields": [("a", 6), ("b", 6), ("c", 6)], "decimal": ".", "rows": {"data": 1}}
+
+    def read() -> oc.Dataset:
+        monkeypatch.setenv("OLIVE_CRATE_BLOCK", str(block))
+        return oc.load(data, workers=workers, **layout)
+
+    one, two = both(read)
+    assert one.variables == two.variables
+    assert all(one[name].equals(two[name]) for name in one.names)
+    assert one.receipt.parts == two.receipt.parts
+
+
+CELLS = st.one_of(
+    st.integers(-5, 60_000).map(lambda n: f"><v>{n}</v></c>"),
+    st.floats(-1e5, 3e6).map(lambda f: f' s="1"><v>{f!r}</v></c>'),
+    st.floats(0, 3).map(lambda f: f' s="2"><v>{f!r}</v></c>'),
+    st.floats(0, 60_000).map(lambda f: f' s="3"><v>{f:.16g}</v></c>'),
+    st.sampled_from(
+        [
+            *(' t="s"><v>0</v></c>', ' t="s"><v>1</v></c>', ' t="b"><v>1</v></c>', "/>"),
+            ' t="e"><v>#N/A</v></c>',
+            ' t="str"><f>A1&amp;B1</f><v>x &lt; _x0041_</v></c>',
+            ' t="inlineStr"><is><t xml:space="preserve"> in </t></is></c>',
+            ' t="d"><v>2025-10-13</v></c>',
+            ' s="1"><v>60</v></c>',
+            "><v>69.59999999999999</v></c>",
+        ]
+    ),
+)
+
+
+@given(st.lists(st.lists(CELLS, min_size=3, max_size=3), min_size=1, max_size=12), st.booleans())
+def test_sheets_are_read_alike(both, rows, hidden):
+    xml = "".join(
+        f'<row r="{row}"{" hidden=" + chr(34) + "1" + chr(34) if hidden else ""}>'
+        + "".join(f'<c r="{letter}{row}"{cell}' for letter, cell in zip("ABC", cells, strict=True))
+        + "</row>"
+        for row, cells in enumerate(rows, 1)
+    ).encode()
+    buffer = reference.padded(xml)
+
+    def work() -> object:
+        places = np.array([[0, 3], [3, 9]]) + PAD
+        strings = Strings(reference.padded(b"PicualPicual"), *places)
+        assembly = Assembly(strings, [Format(kind) for kind in (1, 5, 6, 7)], False)
+        found = kernels.read_sheet(buffer, PAD, PAD + len(xml), assembly.rule(True))
+        assert found is not None
+        assembly.take(found)
+        cells = assembly.cells()
+        parts = [each.tolist() for each in (cells.rows, cells.columns, cells.kinds, cells.styles)]
+        return parts, cells.texts(), found.hidden
+
+    one, two = both(work)
+    assert one == two
+
+
+@pytest.mark.parametrize(
+    ("chosen", "status", "says"),
+    [
+        ("reference", 0, "kernels: reference"),
+        ("compiled", 0, "kernels: compiled ("),
+        ("x", 1, 'there are no kernels "x"'),
+    ],
+)
+def test_the_command_says_which_kernels_it_uses(monkeypatch, command, chosen, status, says):
+    monkeypatch.setenv("OLIVE_CRATE_KERNELS", chosen)
+    done = command("--version")
+    assert (done.returncode, says in done.stdout + done.stderr) == (status, True), done
