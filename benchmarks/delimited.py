@@ -1,142 +1,142 @@
-"""How fast a delimited file of mixed columns is read, beside a row loop and the bare bytes.
-
-    python benchmarks/delimited.py [MEGABYTES] [ROUNDS]
-
-The rounds of all contestants are interleaved, since machines are noisy, and processor time is taken
-beside the time on the clock, since others may be using the machine; ratios within one run are what
-counts. Peak memory is that of a process of its own.
-"""
+"""Delimited files of several kinds, made from a seed, and the ways of reading them."""
 
 from __future__ import annotations
 
 import csv
 import datetime as dt
 import random
-import statistics
-import subprocess
-import sys
-import tempfile
-import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 VARIETIES = ("Picual", "Arbequina", "Hojiblanca", "Cornicabra")
 WEATHER = ("dry", "wet", "frost")
-HEADING = "ticket,gross,tare,acidity,peroxide,variety,day,remark\n"
-PLANS: dict[Path, object] = {}
-KINDS = (int, int, int, float, float, str, dt.date.fromisoformat, str)
+HEADING = "ticket,gross,tare,acidity,peroxide,variety,day,remark"
+MIXED = (int, int, int, float, float, str, dt.date.fromisoformat, str)
+ROWS = 40_000
+"""Rows that are made; more are these again."""
 
 
-def made(path: Path, megabytes: float) -> int:
-    """Write a file of integers, decimals, short text, dates and quoted text; returns its rows."""
-    rng = random.Random(7)
+def mixed(rng: random.Random) -> Iterator[str]:
+    """Integers, decimals, short text, dates and quoted text."""
     start = dt.date(2019, 10, 1)
     days = [(start + dt.timedelta(days=n)).isoformat() for n in range(2000)]
-    lines = [
-        f"{250_000 + number},{rng.randrange(1500, 12_000)},{rng.randrange(1200, 2600)},"
-        f"{rng.lognormvariate(-1, 0.5):.2f},{rng.gauss(9, 3):.2f},{rng.choice(VARIETIES)},"
-        f'{rng.choice(days)},"gate {rng.randrange(9)}, {rng.choice(WEATHER)}"\n'
-        for number in range(40_000)
-    ]
+    for number in range(ROWS):
+        yield (
+            f"{250_000 + number},{rng.randrange(1500, 12_000)},{rng.randrange(1200, 2600)},"
+            f"{rng.lognormvariate(-1, 0.5):.2f},{rng.gauss(9, 3):.2f},{rng.choice(VARIETIES)},"
+            f'{rng.choice(days)},"gate {rng.randrange(9)}, {rng.choice(WEATHER)}"'
+        )
+
+
+def numeric(rng: random.Random) -> Iterator[str]:
+    """Ten columns of numbers, half of them with as many digits as a machine writes."""
+    for _ in range(ROWS):
+        short = [f"{rng.gauss(20, 8):.3f}" for _ in range(5)]
+        yield ",".join([*short, *(repr(rng.random()) for _ in range(5))])
+
+
+def texts(rng: random.Random) -> Iterator[str]:
+    """Remarks of growers: quoted, with delimiters, doubled quotes and line ends in them."""
+    words = ["oil", "fruity", "green", "bitter", '""extra""', "late", "press, two", "mill"]
+    for number in range(ROWS // 4):
+        cells = [" ".join(rng.choices(words, k=rng.randrange(3, 14))) for _ in range(4)]
+        if number % 50 == 0:
+            cells[1] += "\nsecond line"
+        yield ",".join([str(number), *(f'"{cell}"' for cell in cells)])
+
+
+def wide(rng: random.Random) -> Iterator[str]:
+    """500 columns of whole numbers from the growers' survey."""
+    for _ in range(ROWS // 40):
+        yield ",".join(str(rng.randrange(1, 100)) for _ in range(500))
+
+
+def single(rng: random.Random) -> Iterator[str]:
+    """One long column."""
+    for _ in range(ROWS):
+        yield f"{rng.gauss(910, 2):.2f}"
+
+
+MAKERS: dict[str, tuple[Callable[[random.Random], Iterator[str]], str]] = {
+    "mixed": (mixed, HEADING),
+    "numeric": (numeric, ",".join(f"v{n}" for n in range(10))),
+    "texts": (texts, "grower,a,b,c,d"),
+    "wide": (wide, ",".join(f"q{n}" for n in range(500))),
+    "single": (single, "density"),
+}
+KINDS: dict[str, tuple[Callable[[str], object], ...]] = {
+    "mixed": MIXED,
+    "numeric": (float,) * 10,
+    "texts": (int, str, str, str, str),
+    "wide": (int,) * 500,
+    "single": (float,),
+}
+
+
+def made(path: Path, kind: str, megabytes: float) -> int:
+    """Write a file of about this size; returns its rows."""
+    maker, heading = MAKERS[kind]
+    lines = [line + "\n" for line in maker(random.Random(7))]
     piece = "".join(lines)
     count = max(1, round(megabytes * 1e6 / len(piece)))
     with path.open("w", encoding="utf-8", newline="") as stream:
-        stream.write(HEADING)
+        stream.write(heading + "\n")
         for _ in range(count):
             stream.write(piece)
     return count * len(lines)
 
 
-def by_olive_crate(path: Path) -> None:
+def by_olive_crate(path: Path, workers: str = "1") -> None:
     """The whole file to Arrow columns, types decided by the whole file."""
     import olive_crate as oc
 
-    dataset = oc.load(path)
-    assert [each.type for each in dataset.variables][:4] == ["integer"] * 3 + ["number"]
+    assert oc.load(path, workers=int(workers)).rows
 
 
-def by_full_plan(path: Path) -> None:
-    """The same with nothing left to find."""
-    import olive_crate as oc
-
-    if path not in PLANS:
-        PLANS[path] = oc.draft(path)
-    oc.load(PLANS[path])
-
-
-def by_row_loop(path: Path) -> None:
+def by_row_loop(path: Path, kind: str = "mixed") -> None:
     """The standard library's row loop, with each cell converted to a type given beforehand."""
-    columns: list[list[object]] = [[] for _ in KINDS]
+    kinds = KINDS[kind]
+    columns: list[list[object]] = [[] for _ in kinds]
     with path.open(newline="", encoding="utf-8") as stream:
         reader = csv.reader(stream)
         next(reader)
         for row in reader:
-            for column, cell, kind in zip(columns, row, KINDS, strict=True):
-                column.append(kind(cell))
+            for column, cell, take in zip(columns, row, kinds, strict=True):
+                column.append(take(cell))
 
 
-def by_bytes(path: Path) -> None:
-    """Reading the bytes and counting the line ends: the limit for anything on one core."""
-    lines = 0
+def by_scanning(path: Path) -> None:
+    """Reading the bytes and scanning them for separators: the limit for anything on one core."""
+    import numpy as np
+
+    from olive_crate import kernels
+
+    ends = 0
     with path.open("rb") as stream:
         while piece := stream.read(1 << 20):
-            lines += piece.count(b"\n")
-    assert lines
+            buffer = np.frombuffer(piece, np.uint8)
+            ends += kernels.cut(buffer, 0, len(buffer), 34).feeds
+    assert ends
 
 
-CONTESTANTS: dict[str, Callable[[Path], None]] = {
-    "olive crate": by_olive_crate,
-    "full plan": by_full_plan,
-    "row loop": by_row_loop,
-    "bare bytes": by_bytes,
-}
+def by_packing(path: Path) -> None:
+    """From the file to a packed file."""
+    import olive_crate as oc
+
+    oc.pack(path, path.with_suffix(".parquet"), replace=True)
 
 
-def peak_of(module: str, name: str, path: Path) -> float:
-    """Peak memory in MB of one run of a module's contestant in a fresh process."""
-    code = (
-        "import sys; sys.path.insert(0, sys.argv[1]); import importlib, pathlib;"
-        "importlib.import_module(sys.argv[2]).CONTESTANTS[sys.argv[3]](pathlib.Path(sys.argv[4]));"
-        "lines = open('/proc/self/status').read().splitlines();"
-        "print(next(line.split()[1] for line in lines if line.startswith('VmHWM')))"
-    )
-    folder = str(Path(__file__).parent)
-    arguments = [sys.executable, "-c", code, folder, module, name, str(path)]
-    done = subprocess.run(arguments, capture_output=True, text=True, check=True)
-    return int(done.stdout) / 1000
+def first_column(path: Path) -> float:
+    """Opening a packed file and reading its first column."""
+    import olive_crate as oc
+
+    dataset = oc.unpack(path)
+    assert len(dataset[dataset.names[0]])
+    return float(dataset[dataset.names[0]].values.nbytes)
 
 
-def main(megabytes: float = 60, rounds: int = 5) -> None:
-    """Run all contestants in turn and print the table."""
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "mixed.csv"
-        rows = made(path, megabytes)
-        size = path.stat().st_size / 1e6
-        clock: dict[str, list[float]] = {name: [] for name in CONTESTANTS}
-        work: dict[str, list[float]] = {name: [] for name in CONTESTANTS}
-        for each_round in range(rounds + 1):
-            for name, contestant in CONTESTANTS.items():
-                began, spent = time.perf_counter(), time.process_time()
-                contestant(path)
-                if each_round:  # the first one warms up
-                    clock[name].append(time.perf_counter() - began)
-                    work[name].append(time.process_time() - spent)
-        print(f"{size:.1f} MB, {rows:,} rows, 8 columns; medians of {rounds} interleaved rounds")
-        print(
-            f"{'':12} {'seconds':>8} {'MB/s':>8} {'rows/s':>12} {'cpu s':>7}"
-            f" {'to loop':>8} {'peak MB':>8}"
-        )
-        loop = statistics.median(work["row loop"])
-        for name in CONTESTANTS:
-            seconds, spent = statistics.median(clock[name]), statistics.median(work[name])
-            print(
-                f"{name:12} {seconds:8.3f} {size / seconds:8.1f} {rows / seconds:12,.0f}"
-                f" {spent:7.3f} {loop / spent:7.1f}x {peak_of('delimited', name, path):8.0f}"
-            )
-        pairs = zip(work["row loop"], work["olive crate"], strict=True)
-        ratios = sorted(theirs / ours for theirs, ours in pairs)
-        print("row loop / olive crate, by processor time:", *(f"{each:.1f}" for each in ratios))
+def all_columns(path: Path) -> float:
+    """Opening a packed file and reading all its columns; returns their bytes."""
+    import olive_crate as oc
 
-
-if __name__ == "__main__":
-    main(*(kind(text) for kind, text in zip((float, int), sys.argv[1:], strict=False)))
+    return float(oc.unpack(path).to_arrow().nbytes)

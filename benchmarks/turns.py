@@ -42,7 +42,8 @@ class Contestant:
 
     def __init__(self, name: str, call: str, *given: object, **environment: str) -> None:
         self.times = Times(name)
-        code = f"import sys; sys.path.insert(0, {str(Path(__file__).parent)!r}); import turns; turns.serve()"
+        folder = str(Path(__file__).parent)
+        code = f"import sys; sys.path.insert(0, {folder!r}); import turns; turns.serve()"
         self._process = subprocess.Popen(
             [sys.executable, "-c", code, call, json.dumps([str(each) for each in given])],
             stdin=subprocess.PIPE,

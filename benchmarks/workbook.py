@@ -1,27 +1,19 @@
-"""How fast a sheet of a million cells is read, beside a bare pass of the XML parser over it.
+"""A workbook with a sheet of ten columns, and the ways of reading it.
 
-    python benchmarks/workbook.py [ROWS] [ROUNDS]
-
-Ten columns: integers, decimals, dates, repeated and unique texts. The parser has no handlers: it is
-the limit for anything that parses XML at all. Rounds are interleaved; ratios within one run count.
+Integers, decimals, dates, repeated and unique texts. The bare parser has no handlers: it is the
+limit for anything that parses XML at all.
 """
 
 from __future__ import annotations
 
 import datetime as dt
 import random
-import statistics
-import subprocess
-import sys
-import tempfile
-import time
 import zipfile
 import zlib
-from collections.abc import Callable
 from pathlib import Path
 from xml.parsers import expat
 
-from delimited import VARIETIES, peak_of
+from delimited import VARIETIES
 
 SHEET = "xl/worksheets/sheet1.xml"
 LETTERS = "ABCDEFGHIJ"
@@ -82,19 +74,11 @@ def made(path: Path, rows: int) -> int:
     return len(sheet.encode())
 
 
-def by_olive_crate(path: Path) -> None:
+def by_olive_crate(path: Path, workers: str = "1") -> None:
     """The whole workbook to a dataset, types found."""
     import olive_crate as oc
 
-    dataset = oc.load(path)
-    assert len(dataset.names) == 10
-
-
-def by_look(path: Path) -> None:
-    """A first look."""
-    import olive_crate as oc
-
-    assert oc.look(path).sheets
+    assert len(oc.load(path, workers=int(workers)).names) == 10
 
 
 def by_bare_parser(path: Path) -> None:
@@ -108,44 +92,3 @@ def by_inflating(path: Path) -> None:
     """Inflating alone."""
     with zipfile.ZipFile(path) as archive:
         zlib.crc32(archive.read(SHEET))
-
-
-CONTESTANTS: dict[str, Callable[[Path], None]] = {
-    "olive crate": by_olive_crate,
-    "bare parser": by_bare_parser,
-    "inflating": by_inflating,
-}
-
-
-def main(rows: int = 100_000, rounds: int = 5) -> None:
-    """Run all contestants in turn and print the table."""
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "season.xlsx"
-        size = made(path, rows) / 1e6
-        clock: dict[str, list[float]] = {name: [] for name in CONTESTANTS}
-        for each_round in range(rounds + 1):
-            for name, contestant in CONTESTANTS.items():
-                began = time.process_time()
-                contestant(path)
-                if each_round:
-                    clock[name].append(time.process_time() - began)
-        print(f"{rows:,} rows x 10, {size:.1f} MB of XML; medians of {rounds} interleaved rounds")
-        print(f"{'':12} {'cpu s':>8} {'MB/s':>8} {'cells/s':>12} {'to parser':>9} {'peak MB':>8}")
-        bare = statistics.median(clock["bare parser"])
-        for name in CONTESTANTS:
-            seconds = statistics.median(clock[name])
-            print(
-                f"{name:12} {seconds:8.3f} {size / seconds:8.1f} {10 * rows / seconds:12,.0f}"
-                f" {seconds / bare:8.2f}x {peak_of('workbook', name, path):8.0f}"
-            )
-        code = "import sys, olive_crate as oc; assert oc.look(sys.argv[1]).sheets"
-        times = []
-        for _ in range(5):
-            began = time.perf_counter()
-            subprocess.run([sys.executable, "-c", code, str(path)], check=True)
-            times.append(time.perf_counter() - began)
-        print(f"look, a process of its own: {statistics.median(times):.2f} s")
-
-
-if __name__ == "__main__":
-    main(*(int(text) for text in sys.argv[1:]))

@@ -21,6 +21,8 @@ LOOKS = sorted(
         *(99.9, 99.99, 999.9, 999.99, 9999.9, 9999.99, -99.9, -99.99, -999.9, -999.99),
     }
 )
+NARROW = 1 << 16
+"""Whole numbers within so small a range are counted, not looked through again and again."""
 LOOK_SET = frozenset(float(each) for each in LOOKS)
 
 
@@ -52,15 +54,46 @@ class Watch(msgspec.Struct):
         """Look at a block of numbers; `present` is `None` where all are."""
         rest = plain_numbers(values, present)
         self.seen += len(rest)
-        while len(rest):
-            low, high = float(rest.min()), float(rest.max())
+        if not len(rest):
+            return
+        low, high = rest.min(), rest.max()
+        if rest.dtype == np.int64 and high - low < NARROW and {float(low), float(high)} & LOOK_SET:
+            counts = np.bincount(rest - low)
+            different = np.flatnonzero(counts)
+            self._peel(different + low, counts[different])
+        else:
+            self._extremes(rest, float(low), float(high))
+
+    def _peel(self, different: np.ndarray, counts: np.ndarray) -> None:
+        """Numbers in order, each with how often it comes: codes at both ends, and the rest."""
+        first, last = 0, len(different) - 1
+        while first <= last:
+            place = next((at for at in (first, last) if float(different[at]) in LOOK_SET), None)
+            if place is None:
+                self._within(float(different[first]), float(different[last]))
+                return
+            self._met(float(different[place]), int(counts[place]))
+            first, last = (first + 1, last) if place == first else (first, last - 1)
+
+    def _extremes(self, rest: np.ndarray, low: float, high: float) -> None:
+        """The same for any numbers."""
+        while True:
             extreme = next((each for each in (low, high) if each in LOOK_SET), None)
             if extreme is None:
-                self.low, self.high = min(self.low, low), max(self.high, high)
+                self._within(low, high)
                 return
             hit = rest == extreme
-            self.counts[extreme] = self.counts.get(extreme, 0) + int(np.count_nonzero(hit))
+            self._met(extreme, int(np.count_nonzero(hit)))
             rest = rest[~hit]
+            if not len(rest):
+                return
+            low, high = float(rest.min()), float(rest.max())
+
+    def _met(self, code: float, count: int) -> None:
+        self.counts[code] = self.counts.get(code, 0) + count
+
+    def _within(self, low: float, high: float) -> None:
+        self.low, self.high = min(self.low, low), max(self.high, high)
 
     def suspects(self) -> list[Suspect]:
         """The numbers that repeat and stand apart by far."""

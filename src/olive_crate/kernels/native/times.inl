@@ -177,9 +177,10 @@ struct Fixed {
         for (std::int64_t step = 0; step < pattern.count; ++step) {
             const byte kind = pattern.steps[2 * step], each = pattern.steps[2 * step + 1];
             const int width = kind ? width_of(kind) : 1;
+            std::uint64_t* const mask = kind ? digit_mask : literal_mask;
             for (int at = position; at < position + width; ++at) {
                 const int shift = 8 * (at % 8);
-                (kind ? digit_mask : literal_mask)[at / 8] |= 0xFFull << shift;
+                mask[at / 8] |= 0xFFull << shift;
                 if (!kind) literal[at / 8] |= static_cast<std::uint64_t>(each) << shift;
             }
             switch (kind) {
