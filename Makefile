@@ -2,9 +2,9 @@
 PYTHON ?= python3
 BIN = .venv/bin
 
-.PHONY: demo test lint bench clean
+.PHONY: demo test lint bench bench-more clean
 
-.venv/ready: pyproject.toml
+.venv/ready: pyproject.toml setup.py $(wildcard src/olive_crate/kernels/native/*)
 	$(PYTHON) -c 'import sys; sys.exit("Python 3.11 or newer is needed") if sys.version_info < (3, 11) else 0'
 	$(PYTHON) -m venv .venv
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
@@ -15,22 +15,28 @@ demo: .venv/ready
 	rm -rf demo
 	$(BIN)/olive-crate demo demo
 
+# All tests with the kernels that were built, and those of reading with the reference kernels too.
+READING = records values fixed missing balance workbooks detection fuzz packed
 test: .venv/ready
 	$(BIN)/python -m pytest -n auto
+	OLIVE_CRATE_KERNELS=reference $(BIN)/python -m pytest -n auto $(READING:%=tests/test_%.py)
 
 lint: .venv/ready
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 
+# The table of speed, written to benchmarks/RESULTS.md.
 bench: .venv/ready
-	$(BIN)/python benchmarks/delimited.py
+	$(BIN)/python benchmarks/speed.py --write
+
+# How right detection and checks are, and what checks cost.
+bench-more: .venv/ready
 	$(BIN)/python benchmarks/detection.py
-	$(BIN)/python benchmarks/fixed.py
 	$(BIN)/python benchmarks/breaks.py
-	$(BIN)/python benchmarks/workbook.py
 	$(BIN)/python benchmarks/checks.py
 	$(BIN)/python benchmarks/findings.py
 
 clean:
-	rm -rf .venv demo
+	rm -rf .venv demo build
+	rm -f src/olive_crate/kernels/compiled/_native*.so

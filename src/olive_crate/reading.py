@@ -223,7 +223,8 @@ def run(
 
     with workers_for(settled) as workers:
         for spans in blocks_of(settled, reading.tally, workers, foresight):
-            found = workers.each(_taker(spans), reading.slots)
+            crew = ALONE if spans.ahead else workers
+            found = crew.each(_taker(spans), reading.slots)
             _note_problems(reading, spans, found, stop)
             take(spans, found)
             if doubtful and reading.proof is None:

@@ -11,6 +11,9 @@ from .delimiter import field_counts
 
 ENOUGH = 64 << 10
 COMMENTS = ("#", "//", "%", "!", "*")
+COMMENT_STARTS = re.compile(
+    rb"(?:\A|[\r\n])(" + b"|".join(re.escape(each.encode()) for each in COMMENTS) + rb")"
+)
 SEPARATORS = b",;|\t"
 
 
@@ -19,9 +22,8 @@ def find_quote(pieces: Sequence[bytes]) -> Evidence | None:
 
     The pieces are text from the head, the middle and the tail.
     """
-    usual = sum(_wrapped(piece[:ENOUGH], b'"') for piece in pieces)
     other = sum(_wrapped(piece[:ENOUGH], b"'") for piece in pieces)
-    if other < 3 or other <= 2 * usual:
+    if other < 3 or other <= 2 * sum(_wrapped(piece[:ENOUGH], b'"') for piece in pieces):
         return None
     return Evidence("delimited.quote", "'", f"around {other:,} fields looked at", other)
 
@@ -56,7 +58,8 @@ def find_escape(pieces: Sequence[bytes], quote: str) -> Evidence | None:
 
 def find_comment(pieces: Sequence[bytes], marks: Marks) -> Evidence | None:
     """A prefix of lines that are not cut like the others; titles at the top count as such too."""
-    prefixes = [prefix for prefix in COMMENTS if _begins_lines(prefix.encode(), pieces)]
+    met = {start.decode() for piece in pieces for start in COMMENT_STARTS.findall(piece)}
+    prefixes = [prefix for prefix in COMMENTS if prefix in met]
     lines = [line for piece in pieces for line in piece.splitlines()] if prefixes else []
     for prefix in prefixes:
         begins = [line for line in lines if line.startswith(prefix.encode())]
@@ -72,8 +75,3 @@ def find_comment(pieces: Sequence[bytes], marks: Marks) -> Evidence | None:
             claim = f"begins {len(begins):,} lines looked at that are not cut like the others"
             return Evidence("delimited.comment", prefix, claim, len(begins))
     return None
-
-
-def _begins_lines(prefix: bytes, pieces: Sequence[bytes]) -> bool:
-    ways = (b"\n" + prefix, b"\r" + prefix)
-    return any(piece.startswith(prefix) or any(way in piece for way in ways) for piece in pieces)

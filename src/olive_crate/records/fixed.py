@@ -83,6 +83,11 @@ class FixedSpans(msgspec.Struct, frozen=True, eq=False):
     ready: dict[int, ReadAhead] = msgspec.field(default_factory=dict)
     """Columns that were read ahead."""
 
+    @property
+    def ahead(self) -> bool:
+        """Columns were read ahead: there is little left to do."""
+        return bool(self.ready)
+
     def field(self, index: int) -> Cells:
         """The cells of one field."""
         field = self.layout.fields[index]

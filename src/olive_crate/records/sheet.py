@@ -65,6 +65,7 @@ class SheetSpans(msgspec.Struct, frozen=True, eq=False):
     edges: Ints
     """Where each column begins in `cells`."""
     rows: Ints
+    ahead: bool = False
 
     def field(self, index: int) -> Cells:
         """The cells of one column; blank where nothing stands."""

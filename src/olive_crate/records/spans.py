@@ -105,6 +105,8 @@ class Spans(msgspec.Struct, frozen=True, eq=False):
 
     rows: Ints
     field: Callable[[int], Cells]
+    ahead: bool = False
+    """Columns were read ahead: there is little left to do."""
 
 
 def spans_of(buffer: Bytes, starts: Ints, ends: Ints, rows: Ints) -> Spans:
@@ -119,7 +121,7 @@ def spans_in(table: Table, rows: Ints) -> Spans:
         find = functools.partial(table.columns, index)
         return Cells.later(table.buffer, table.count, find, table.ready.get(index))
 
-    return Spans(rows, field)
+    return Spans(rows, field, bool(table.ready))
 
 
 def shaped(starts: Ints, ends: Ints, record: Ints, chosen: Ints, fields: int) -> tuple[Ints, Ints]:

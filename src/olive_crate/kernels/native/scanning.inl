@@ -83,9 +83,17 @@ static Seen cut(const byte* buffer, std::int64_t low, std::int64_t high, Marks m
 // A field that begins with a quote: its borders move in, or it is marked to be closed up.
 static inline bool unwrapped(const byte* buffer, byte quote, std::int64_t& first,
                              std::int64_t& end) {
-    const std::int64_t length = end - first - 1;
-    const void* next = std::memchr(buffer + first + 1, quote, static_cast<std::size_t>(length));
-    if (next == buffer + end - 1) {
+    std::int64_t next = first + 1;
+    const std::uint64_t wanted = ONES * quote;
+    for (; next < end; next += 8) {
+        const std::uint64_t other = fetch(buffer + next) ^ wanted;
+        const std::uint64_t hits = (other - ONES) & ~other & HIGH;
+        if (hits) {
+            next += trailing_zeros(hits) >> 3;
+            break;
+        }
+    }
+    if (next == end - 1) {
         first += 1;
         end -= 1;
         return true;
