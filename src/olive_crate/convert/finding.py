@@ -292,7 +292,7 @@ class Finder(msgspec.Struct, eq=False):
         if found.kind != NONE_YET:
             self.scale.add(base(found.kind), done.values, _present(done))
         if found.kind in ("integer", "number"):
-            self.watch.add(done.values, _present(done))
+            self.watch.add(done.values, _present(done), done.span)
         if base(found.kind) == "boolean":
             self.trues += done.values.true_count
         if found.kind == "text" and self.obstacles is not None:
@@ -306,7 +306,7 @@ class Finder(msgspec.Struct, eq=False):
         obstacles.fitting += len(done.values) - done.values.null_count
         self.decimals = max(self.decimals, done.decimals)
         if kind == "number":
-            self.watch.add(done.values, _present(done))
+            self.watch.add(done.values, _present(done), done.span)
         if len(done.unread):
             rest = cells.at(done.unread).trimmed()
             texts = kernels.texts(rest.buffer, rest.starts, rest.ends)

@@ -81,6 +81,8 @@ class Converted(NamedTuple):
     """The most decimals that were written."""
     inexact: int = 0
     """Numbers with more digits than binary64 can hold."""
+    span: tuple[float, float] | None = None
+    """The smallest and the largest number, where that is known already."""
     ranged: Withheld = NOTHING
     """The numbers of cells that a range of codes made missing."""
 

@@ -50,8 +50,17 @@ class Watch(msgspec.Struct):
     high: float = float("-inf")
     seen: int = 0
 
-    def add(self, values: pa.Array, present: Flags | None) -> None:
-        """Look at a block of numbers; `present` is `None` where all are."""
+    def add(
+        self,
+        values: pa.Array,
+        present: Flags | None,
+        span: tuple[float, float] | None = None,
+    ) -> None:
+        """Look at a block of numbers; `present` is `None` where all are, `span` what is known."""
+        if span is not None and not {float(each) for each in span} & LOOK_SET:
+            self.seen += len(values) - values.null_count
+            self._within(float(span[0]), float(span[1]))
+            return
         rest = plain_numbers(values, present)
         self.seen += len(rest)
         if not len(rest):

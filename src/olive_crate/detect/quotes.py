@@ -11,9 +11,6 @@ from .delimiter import field_counts
 
 ENOUGH = 64 << 10
 COMMENTS = ("#", "//", "%", "!", "*")
-COMMENT_STARTS = re.compile(
-    rb"(?:\A|[\r\n])(" + b"|".join(re.escape(each.encode()) for each in COMMENTS) + rb")"
-)
 SEPARATORS = b",;|\t"
 
 
@@ -58,10 +55,10 @@ def find_escape(pieces: Sequence[bytes], quote: str) -> Evidence | None:
 
 def find_comment(pieces: Sequence[bytes], marks: Marks) -> Evidence | None:
     """A prefix of lines that are not cut like the others; titles at the top count as such too."""
-    met = {start.decode() for piece in pieces for start in COMMENT_STARTS.findall(piece)}
-    prefixes = [prefix for prefix in COMMENTS if prefix in met]
-    lines = [line for piece in pieces for line in piece.splitlines()] if prefixes else []
-    for prefix in prefixes:
+    lines = [line for piece in pieces for line in piece.splitlines()]
+    starts = {line[:2] for line in lines}
+    met = [each for each in COMMENTS if any(start.startswith(each.encode()) for start in starts)]
+    for prefix in met:
         begins = [line for line in lines if line.startswith(prefix.encode())]
         if not begins or len(begins) > 0.5 * len(lines):
             continue

@@ -204,9 +204,9 @@ def _aligned(
 
 def _groups_digits(text: bytes, delimited: DelimitedSection) -> bool:
     """Does this delimiter stand between digits only, with three behind it, as a grouping mark?"""
-    mark = (delimited.delimiter or "").encode()
-    grouping = re.findall(rb"(?<=\d)" + re.escape(mark) + rb"(?=\d{3}(?!\d))", text)
-    return len(grouping) > 0.95 * text.count(mark)
+    mark = re.escape((delimited.delimiter or "").encode())
+    grouping = re.findall(mark + rb"(?<=\d" + mark + rb")(?=\d{3}(?!\d))", text)
+    return len(grouping) > 0.95 * text.count((delimited.delimiter or "").encode())
 
 
 def _aligned_evidence(found: Found) -> Evidence:

@@ -184,7 +184,7 @@ class Assembly:
         at = np.flatnonzero(types == SHARED)
         if not len(at):
             return
-        index, reasons, _, _ = kernels.read_numbers(buffer, starts[at], ends[at], INDEX)
+        index, reasons, *_ = kernels.read_numbers(buffer, starts[at], ends[at], INDEX)
         good = (reasons == 0) & (index >= 0) & (index < len(self.strings))
         self.unknown_strings += int(np.count_nonzero(~good))
         index = np.where(good, index, 0)
@@ -260,7 +260,7 @@ class Assembly:
 
 def serials_of(buffer: Bytes, starts: Ints, ends: Ints) -> np.ndarray:
     """Numerals as numbers; NaN for what is none."""
-    values, reasons, _, _ = kernels.read_numbers(buffer, starts, ends, SERIAL)
+    values, reasons, *_ = kernels.read_numbers(buffer, starts, ends, SERIAL)
     for place in np.flatnonzero(reasons != 0).tolist():
         try:
             values[place] = float(buffer[starts[place] : ends[place]].tobytes())

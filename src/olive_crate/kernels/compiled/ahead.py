@@ -46,7 +46,7 @@ class _Task(NamedTuple):
         """What was read of so many cells."""
         if self.wanted is None:
             return None
-        left, blanks, decimals, words = told
+        left, blanks, decimals, words, span = told
         values, reasons = self.values[:count], self.reasons[:count]
         if isinstance(self.wanted, WantedTimes):
             return self.wanted, (values, reasons.view(bool))
@@ -55,7 +55,7 @@ class _Task(NamedTuple):
             if words is not None:
                 codes = dictionary_of(values, reasons == 0 if blanks else None, words)
             return self.wanted, TextsRead(reasons.view(bool), codes)
-        return self.wanted, NumbersRead(values, reasons, decimals, left)
+        return self.wanted, NumbersRead(values, reasons, decimals, left, span)
 
 
 def _task(place: int, width: int, wanted: AnyWanted | None, room: int, located: bool) -> _Task:

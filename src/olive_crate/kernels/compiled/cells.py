@@ -223,8 +223,8 @@ def _numbers(cells: tuple[Any, ...], count: int, wanted: Wanted) -> NumbersRead:
     values = np.empty(count, np.int64 if wanted.whole else np.float64)
     reasons = np.empty(count, np.uint8)
     rule = (wanted.whole, wanted.decimal, wanted.strict, wanted.implied)
-    left, _, most = _native.read_numbers(*cells, *rule, values, reasons)
-    return NumbersRead(values, reasons, most, left)
+    left, _, most, span = _native.read_numbers(*cells, *rule, values, reasons)
+    return NumbersRead(values, reasons, most, left, span)
 
 
 @lru_cache(maxsize=256)

@@ -155,6 +155,15 @@ struct Column {
     }
 };
 
+// The smallest and the largest number that was read; None if there is none.
+PyObject* span_of(const NumbersTold& told) {
+    if (told.low_whole <= told.high_whole)
+        return Py_BuildValue("LL", static_cast<long long>(told.low_whole),
+                             static_cast<long long>(told.high_whole));
+    if (told.low <= told.high) return Py_BuildValue("dd", told.low, told.high);
+    Py_RETURN_NONE;
+}
+
 PyObject* read_numbers(PyObject*, PyObject* args) {
     Column column;
     Lent values, reasons;
@@ -175,8 +184,8 @@ PyObject* read_numbers(PyObject*, PyObject* args) {
                                      reasons.as<byte>())
                      : in_use().read_floats(column.cells(), rule, values.as<double>(), reasons.as<byte>());
     }
-    return Py_BuildValue("LLi", static_cast<long long>(told.left),
-                         static_cast<long long>(told.blanks), told.most_decimals);
+    return Py_BuildValue("LLiN", static_cast<long long>(told.left),
+                         static_cast<long long>(told.blanks), told.most_decimals, span_of(told));
 }
 
 PyObject* powers(PyObject*, PyObject* args) {
@@ -406,9 +415,10 @@ class Tasks {
         PyObject* list = PyList_New(static_cast<Py_ssize_t>(tasks.size()));
         for (std::size_t each = 0; list && each < tasks.size(); ++each) {
             const Task& task = tasks[each];
-            PyObject* one = Py_BuildValue("LLiN", static_cast<long long>(task.left),
-                                          static_cast<long long>(task.blanks), task.most_decimals,
-                                          told_of(task.words));
+            const NumbersTold& own = task.told;
+            PyObject* one = Py_BuildValue("LLiNN", static_cast<long long>(own.left),
+                                          static_cast<long long>(own.blanks), own.most_decimals,
+                                          told_of(task.words), span_of(own));
             if (!one || PyList_SetItem(list, static_cast<Py_ssize_t>(each), one) < 0) {
                 Py_DECREF(list);
                 return nullptr;

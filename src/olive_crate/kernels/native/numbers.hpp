@@ -1,6 +1,8 @@
 // Decimal numerals to numbers.
 #pragma once
 
+#include <cmath>
+
 #include "common.hpp"
 
 namespace olive {
@@ -31,6 +33,18 @@ struct NumbersTold {
     std::int64_t left = 0;    // cells that are neither read nor blank
     std::int64_t blanks = 0;
     int most_decimals = 0;
+    std::int64_t low_whole = INT64_MAX, high_whole = INT64_MIN;  // of what was read
+    double low = HUGE_VAL, high = -HUGE_VAL;
+
+    void add(const NumbersTold& more) {
+        left += more.left;
+        blanks += more.blanks;
+        if (more.most_decimals > most_decimals) most_decimals = more.most_decimals;
+        if (more.low_whole < low_whole) low_whole = more.low_whole;
+        if (more.high_whole > high_whole) high_whole = more.high_whole;
+        if (more.low < low) low = more.low;
+        if (more.high > high) high = more.high;
+    }
 };
 
 // Powers of five from LOWEST_POWER to HIGHEST_POWER, 128 bits each: high word, low word.

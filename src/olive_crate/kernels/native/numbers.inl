@@ -286,6 +286,7 @@ static NumbersTold read_all(const CellsAt& all, NumberRule rule, void* const int
     std::int64_t* const wholes = static_cast<std::int64_t*>(into);
     double* const numbers = static_cast<double*>(into);
     std::int64_t left = 0, blanks = 0, mantissas[CHUNK];
+    NumbersTold told;
     int most = 0, slow[CHUNK];
     byte decimals[CHUNK];
     double slow_numbers[CHUNK];
@@ -301,35 +302,39 @@ static NumbersTold read_all(const CellsAt& all, NumberRule rule, void* const int
             const bool negative = sign == '-';
             at += negative || sign == '+';
             const std::int64_t length = end - at;
-            std::uint64_t plain, mantissa, high = 0;
+            std::uint64_t mantissa = 0;
             int behind = 0;
-            bool marked = false;
+            bool marked = false, good = false;
             if (static_cast<std::uint64_t>(length - 1) < 8) {
-                plain = plain_word(at, length);
-            } else if (static_cast<std::uint64_t>(length - 1) < 16) {
-                high = plain_word(at, length - 8);
-                plain = fetch(end - 8) ^ ZEROS;
-            } else {
-                plain = ~0ull;
-            }
-            if (DECIMALS) {
-                std::uint64_t hit = first_match(plain, plain_mark), in_high;
-                if (high && (in_high = first_match(high, plain_mark))) {
-                    marked = true;
-                    behind = 15 - (trailing_zeros(in_high) >> 3);
-                    high = without(high, in_high, 0);
-                } else if (hit) {
-                    marked = true;
-                    behind = 7 - (trailing_zeros(hit) >> 3);
-                    plain = without(plain, hit, high >> 56);
-                    high <<= 8;
+                std::uint64_t plain = plain_word(at, length);
+                if (DECIMALS) {
+                    const std::uint64_t hit = first_match(plain, plain_mark);
+                    if (hit) {
+                        marked = true;
+                        behind = 7 - (trailing_zeros(hit) >> 3);
+                        plain = without(plain, hit, 0);
+                    }
                 }
-            }
-            mantissa = digits_value(plain);
-            bool good = are_digits(plain) && length > marked;
-            if (high) {
-                good = good && are_digits(high);
-                mantissa += digits_value(high) * 100000000ull;
+                mantissa = digits_value(plain);
+                good = are_digits(plain) && length > marked;
+            } else if (static_cast<std::uint64_t>(length - 1) < 16) {
+                std::uint64_t high = plain_word(at, length - 8), plain = fetch(end - 8) ^ ZEROS;
+                if (DECIMALS) {
+                    const std::uint64_t in_high = first_match(high, plain_mark);
+                    const std::uint64_t hit = first_match(plain, plain_mark);
+                    if (in_high) {
+                        marked = true;
+                        behind = 15 - (trailing_zeros(in_high) >> 3);
+                        high = without(high, in_high, 0);
+                    } else if (hit) {
+                        marked = true;
+                        behind = 7 - (trailing_zeros(hit) >> 3);
+                        plain = without(plain, hit, high >> 56);
+                        high <<= 8;
+                    }
+                }
+                mantissa = digits_value(high) * 100000000ull + digits_value(plain);
+                good = are_digits(plain) && are_digits(high);
             }
             if (!marked) behind = implied;
             if (DECIMALS) good = good && mantissa <= EXACT && behind <= 22;
@@ -373,9 +378,21 @@ static NumbersTold read_all(const CellsAt& all, NumberRule rule, void* const int
                     static_cast<double>(mantissas[place]) / TENS[decimals[place]];
             for (int each = 0; each < slow_count; ++each)
                 numbers[begin + slow[each]] = slow_numbers[each];
+            for (int place = 0; place < size; ++place) {
+                const double value = numbers[begin + place];
+                const bool read = !reasons[begin + place];
+                told.low = read && value < told.low ? value : told.low;
+                told.high = read && value > told.high ? value : told.high;
+            }
+        } else {
+            for (int place = 0; place < size; ++place) {
+                const std::int64_t value = wholes[begin + place];
+                const bool read = !reasons[begin + place];
+                told.low_whole = read && value < told.low_whole ? value : told.low_whole;
+                told.high_whole = read && value > told.high_whole ? value : told.high_whole;
+            }
         }
     }
-    NumbersTold told;
     told.left = left;
     told.blanks = blanks;
     told.most_decimals = most;

@@ -28,27 +28,25 @@ void take(Task& task, const CellsAt& cells, std::int64_t row) {
     if (task.kind == Kind::positions) return;
     if (task.kind == Kind::texts) {
         const Runs runs{cells.buffer, cells.starts, cells.ends, cells.count};
-        task.blanks += blank(runs, task.reasons + row);
+        task.told.blanks += blank(runs, task.reasons + row);
         place* const codes = reinterpret_cast<place*>(task.values) + row;
         if (task.words && !encode(runs, task.reasons + row, *task.words, codes)) {
             task.words = nullptr;
-            task.left = 1;  // where the texts of earlier pieces stood has not been kept
+            task.told.left = 1;  // where the texts of earlier pieces stood has not been kept
         }
         return;
     }
     byte* const values = task.values + row * size_of(task);
     byte* const reasons = task.reasons + row;
     if (task.kind == Kind::times) {
-        task.left += in_use().read_times(cells, task.pattern, task.unit, values, reasons);
+        task.told.left += in_use().read_times(cells, task.pattern, task.unit, values, reasons);
         return;
     }
-    const NumbersTold told =
-        task.kind == Kind::integers
-            ? in_use().read_integers(cells, task.rule, reinterpret_cast<std::int64_t*>(values), reasons)
-            : in_use().read_floats(cells, task.rule, reinterpret_cast<double*>(values), reasons);
-    task.left += told.left;
-    task.blanks += told.blanks;
-    if (told.most_decimals > task.most_decimals) task.most_decimals = told.most_decimals;
+    task.told.add(task.kind == Kind::integers
+                      ? in_use().read_integers(cells, task.rule,
+                                               reinterpret_cast<std::int64_t*>(values), reasons)
+                      : in_use().read_floats(cells, task.rule, reinterpret_cast<double*>(values),
+                                             reasons));
 }
 
 bool holds_name(const CellsAt& cells, Text name) {

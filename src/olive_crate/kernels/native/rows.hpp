@@ -22,8 +22,7 @@ struct Task {
     byte* reasons = nullptr;  // of times: which cells are good
     place* starts = nullptr;
     place* ends = nullptr;
-    std::int64_t left = 0, blanks = 0;
-    int most_decimals = 0;
+    NumbersTold told;
 };
 
 enum class Status { done = 0, uneven = 1, needs_copy = 2 };

@@ -70,6 +70,8 @@ class NumbersRead(NamedTuple):
     reasons: Bytes
     most_decimals: int
     left: int
+    span: tuple[float, float] | None = None
+    """The smallest and the largest number read, where that was looked at."""
 
 
 class Wanted(NamedTuple):
