@@ -106,7 +106,7 @@ def _loaded(settled: Settled, progress: Progress | None) -> Dataset:
         for kept, block in zip(blocks, converted, strict=True):
             kept.append(block)
 
-    run(reading, take, progress)
+    run(reading, take, progress, keeping=True)
     _reread(reading, blocks)
     with workers_for(settled) as workers:
         pairs = list(zip(reading.slots, blocks, strict=True))

@@ -29,7 +29,7 @@ from .detect.settle import Settled
 from .errors import PlanError, UnreadableError
 from .evidence import Example
 from .finders import finder_for
-from .kernels.reference import Foresight, Ints
+from .kernels.reference import Foresight, Ints, Place
 from .matching import columns_of, notes_on
 from .naming import ordered, plain_names
 from .numerals import check_marks, is_open, look_for_proof
@@ -190,6 +190,7 @@ def blocks_of(
     tally: Tally | None = None,
     workers: Workers = ALONE,
     foresight: Callable[[], Foresight] = dict,
+    keeping: bool = False,
 ) -> Iterator[Block]:
     """The data of a source, block after block; `tally` accounts for every line."""
     if settled.source.workbook is not None:
@@ -197,17 +198,19 @@ def blocks_of(
 
         return sheet.read_blocks(cast("SheetLayout", settled.layout), tally or Tally())
     if isinstance(settled.layout, FixedLayout):
-        return fixed.read_blocks(settled.source, settled.layout, tally, workers, foresight)
+        ways = (tally, workers, foresight, keeping)
+        return fixed.read_blocks(settled.source, settled.layout, *ways)
     layout = cast(Layout, settled.layout)
-    return delimited.read_blocks(settled.source, layout, tally, workers, foresight)
+    return delimited.read_blocks(settled.source, layout, tally, workers, foresight, keeping)
 
 
 def run(
     reading: Reading,
     take: Callable[[Block, list[Found]], None],
     progress: Progress | None = None,
+    keeping: bool = False,
 ) -> None:
-    """Read the source once and hand each converted block to `take`.
+    """Read the source once and hand each converted block to `take`, which may keep them all.
 
     Raises `MarksMet` at the end if the source has to be read with other marks for numbers.
     """
@@ -222,7 +225,7 @@ def run(
         return {slot.index: slot.finder.foresight() for slot in reading.slots} if started else {}
 
     with workers_for(settled) as workers:
-        for spans in blocks_of(settled, reading.tally, workers, foresight):
+        for spans in blocks_of(settled, reading.tally, workers, foresight, keeping):
             crew = ALONE if spans.ahead else workers
             found = crew.each(_taker(spans), reading.slots)
             _note_problems(reading, spans, found, stop)
@@ -313,7 +316,39 @@ def settled_values(slot: Slot, blocks: Sequence[Found]) -> pa.Array:
         return arrays[0]
     if pa.types.is_dictionary(kind):
         return pa.chunked_array(arrays).unify_dictionaries().combine_chunks()
-    return pa.concat_arrays(arrays)
+    whole = _in_place(blocks, arrays)
+    return pa.concat_arrays(arrays) if whole is None else whole
+
+
+def _in_place(blocks: Sequence[Found], arrays: Sequence[pa.Array]) -> pa.Array | None:
+    """One array of blocks that were read side by side; those before them are moved there."""
+    kind = arrays[0].type
+    places = [block.converted.place for block in blocks]
+    first = next((at for at, place in enumerate(places) if place is not None), None)
+    if first is None or not all(array.type == kind and not array.offset for array in arrays):
+        return None
+    begin = cast(Place, places[first])
+    if begin.column.itemsize * 8 != kind.bit_width:
+        return None
+    end = begin.start
+    for place, array, block in zip(places[first:], arrays[first:], blocks[first:], strict=True):
+        same = place is not None and place.column is begin.column and place.start == end
+        if not same or array is not block.converted.values:
+            return None
+        end += len(array)
+    before = sum(len(array) for array in arrays[:first])
+    if before > begin.start:
+        return None
+    at = low = begin.start - before
+    for array in arrays[:first]:
+        own = np.frombuffer(array.buffers()[1], begin.column.dtype)[: len(array)]
+        begin.column[at : at + len(own)] = own
+        at += len(own)
+    missing = any(array.null_count for array in arrays)
+    reasons = [block.converted.reasons == 0 for block in blocks] if missing else []
+    valid = kernels.bitmap(np.concatenate(reasons)) if missing else None
+    data = pa.py_buffer(begin.column[low:end])
+    return pa.Array.from_buffers(kind, end - low, [valid, data])
 
 
 def _as_type(values: pa.Array, kind: pa.DataType) -> pa.Array:

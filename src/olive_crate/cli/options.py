@@ -115,7 +115,9 @@ READING: dict[str, Any] = {
     "unreadable": Annotated[
         str | None, typer.Option(help="Cells that cannot be read: report or stop.")
     ],
-    "workers": Annotated[int | None, typer.Option(help="Threads to work with; usual: one for each processor.")],
+    "workers": Annotated[
+        int | None, typer.Option(help="Threads to work with; usual: one for each processor.")
+    ],
 }
 
 

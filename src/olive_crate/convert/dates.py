@@ -57,12 +57,13 @@ def convert_times(cells: Cells, rule: Rule) -> Converted:
 
     def read(some: Cells, attempt: int) -> TimesRead:
         given = (some.buffer, some.starts, some.ends)
-        return kernels.read_times(*given, patterns[attempt], first.exact or attempt > 0, first.unit)
+        exact = first.exact or attempt > 0
+        return TimesRead(*kernels.read_times(*given, patterns[attempt], exact, first.unit))
 
     if cells.ready is not None and cells.ready[0] == first:
-        values, valid = cast(TimesRead, cells.ready[1])
+        values, valid, place = cast(TimesRead, cells.ready[1])
     else:
-        values, valid = read(cells, 0)
+        values, valid, place = read(cells, 0)
     reasons = np.zeros(len(cells), np.uint8)
     pending = np.flatnonzero(~valid)
     if len(pending):
@@ -70,7 +71,7 @@ def convert_times(cells: Cells, rule: Rule) -> Converted:
         for attempt in range(len(patterns)):
             if not len(pending):
                 break
-            more, good = read(rest, attempt)
+            more, good, _ = read(rest, attempt)
             values[pending[good]] = more[good]
             valid[pending[good]] = True
             pending, rest = pending[~good], rest.at(np.flatnonzero(~good))
@@ -80,7 +81,8 @@ def convert_times(cells: Cells, rule: Rule) -> Converted:
         hit = valid & (coded >= 0)
         reasons[hit] = reason_of(0) + coded[hit]
         valid &= ~hit
-    return Converted(kernels.arrow(values, valid, kind), reasons, pending)
+    made = kernels.arrow(values, valid, kind)
+    return Converted(made, reasons, pending, place=place)
 
 
 def wanted_times(rule: Rule) -> WantedTimes:

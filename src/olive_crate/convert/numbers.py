@@ -36,7 +36,7 @@ def convert_numbers(cells: Cells, rule: Rule) -> Converted:
     whole = rule.kind == "integer"
     if rule.sign is not None:
         cells = sign_in_front(cells, rule.sign)
-    values, reasons, most, left, span = _plain(cells, rule)
+    values, reasons, most, left, span, place = _plain(cells, rule)
     inexact = 0
     pending = np.flatnonzero(reasons == IS_UNREADABLE) if left else NONE
     if left:
@@ -54,7 +54,7 @@ def convert_numbers(cells: Cells, rule: Rule) -> Converted:
     if rule.codes or len(pending) != left:  # others than those were read or left out
         span = None
     made = kernels.arrow(values, valid, kind)
-    return Converted(made, reasons, pending, most, inexact, span, held)
+    return Converted(made, reasons, pending, most, inexact, span, place, held)
 
 
 def _coded_numbers(

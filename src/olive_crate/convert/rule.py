@@ -9,7 +9,7 @@ import numpy as np
 import pyarrow as pa
 
 from ..codes import FIRST_CODE, MissingCode
-from ..kernels.reference import Ints
+from ..kernels.reference import Ints, Place
 from ..withheld import NOTHING, Withheld
 
 PRESENT, IS_BLANK, IS_UNREADABLE = 0, 1, 2
@@ -83,6 +83,8 @@ class Converted(NamedTuple):
     """Numbers with more digits than binary64 can hold."""
     span: tuple[float, float] | None = None
     """The smallest and the largest number, where that is known already."""
+    place: Place | None = None
+    """Where the values lie in an array for the whole column, if they do."""
     ranged: Withheld = NOTHING
     """The numbers of cells that a range of codes made missing."""
 

@@ -19,7 +19,19 @@ import numpy as np
 
 from .. import kernels
 from ..errors import LayoutError
-from ..kernels.reference import PAD, Bytes, Flags, Foresight, Ints, Marks, Seen, Structure, Table
+from ..kernels.reference import (
+    PAD,
+    Bytes,
+    Flags,
+    Foresight,
+    Ints,
+    Keeping,
+    Marks,
+    Seen,
+    Start,
+    Structure,
+    Table,
+)
 from ..sources import Source
 from ..workers import ALONE, Workers
 from .encoding import Filled, bad_byte, filled, utf8_buffers
@@ -61,6 +73,8 @@ class Cut(msgspec.Struct, frozen=True, eq=False):
     """Where it starts in the source's text."""
     final: bool
     seen: Seen
+    row: int = 0
+    """How many records seem to stand before it."""
 
     @property
     def place(self) -> tuple[Bytes, int, int]:
@@ -117,6 +131,7 @@ def raw_blocks(
     tally: Tally | None = None,
     workers: Workers = ALONE,
     foresight: Callable[[], Foresight] = dict,
+    keeping: bool = False,
 ) -> Iterator[RawBlock]:
     """Blocks of whole records, from the first line that is not skipped as a title.
 
@@ -134,11 +149,16 @@ def raw_blocks(
         row, offset, pieces = _past_titles(pieces, layout, tally)
         cuts = _cuts(pieces, layout, offset, source.name)
         checked = _Checked(source, layout)
+        kept = _Kept(source.size if keeping else None)
         held: Cut | None = None
-        for cut, scanned in workers.ahead(lambda cut: _scanned(cut, layout, foresight()), cuts):
+
+        def scan(cut: Cut) -> _Scanned:
+            return _scanned(cut, layout, foresight(), kept.start(cut))
+
+        for cut, scanned in workers.ahead(scan, cuts):
             if held is not None:
                 cut = _together(held, cut, source.name, row)
-                scanned, held = _scanned(cut, layout, {}), None
+                scanned, held = _scanned(cut, layout, {}, None), None
             found = scanned.found
             if found.open_quote >= 0:
                 if cut.final:
@@ -152,6 +172,24 @@ def raw_blocks(
                 row = block.next_row
 
 
+class _Kept:
+    """Room for the whole columns, as many rows as the first piece lets expect."""
+
+    def __init__(self, size: int | None) -> None:
+        self._size = size
+        self._keeping: Keeping | None = None
+
+    def start(self, cut: Cut) -> Start | None:
+        """Where a piece seems to begin; `None` for the first one, or if no room is wanted."""
+        if self._size is None:
+            return None
+        if self._keeping is None:
+            of_row = (cut.high - cut.low) / max(1, cut.seen.records)
+            self._keeping = Keeping(int(1.05 * self._size / of_row) + 65_536)
+            return None
+        return Start(self._keeping, cut.row, cut.seen.records + cut.final)
+
+
 class _Scanned(NamedTuple):
     marks: Marks
     found: Structure | Table
@@ -160,11 +198,12 @@ class _Scanned(NamedTuple):
     line_ends: int
 
 
-def _scanned(cut: Cut, layout: Layout, foresight: Foresight) -> _Scanned:
+def _scanned(cut: Cut, layout: Layout, foresight: Foresight, start: Start | None) -> _Scanned:
     """The records of a piece, and what is counted and checked of its bytes."""
     marks = msgspec.structs.replace(layout.marks, returns=cut.seen.returns > 0)
     name = layout.names[0] if len(layout.names) > 1 else b""
-    found = kernels.split_ahead(*cut.place, marks, layout.fields, foresight, cut.seen, name)
+    how = (marks, layout.fields, foresight)
+    found = kernels.split_ahead(*cut.place, *how, cut.seen, name, start)
     line_ends = is_ascii = None
     if isinstance(found, Table):
         line_ends, is_ascii = found.line_ends, found.is_ascii
@@ -176,7 +215,7 @@ def _scanned(cut: Cut, layout: Layout, foresight: Foresight) -> _Scanned:
 
 def _cuts(pieces: Iterator[Filled], layout: Layout, offset: int, name: str) -> Iterator[Cut]:
     """The source cut behind records, as it seems."""
-    quote, longest = layout.marks.quote, layout.block
+    quote, longest, row = layout.marks.quote, layout.block, 0
     piece = next(pieces, None)
     while piece is not None:
         following = next(pieces, None)
@@ -185,11 +224,11 @@ def _cuts(pieces: Iterator[Filled], layout: Layout, offset: int, name: str) -> I
             raise LayoutError(f"{name}: a record is longer than 2 GB")
         seen = kernels.cut(piece.buffer, low, high, quote)
         if following is None:
-            yield Cut(piece.buffer, low, high, offset, True, seen)
+            yield Cut(piece.buffer, low, high, offset, True, seen, row)
             return
         if seen.cut > low:
-            yield Cut(piece.buffer, low, seen.cut, offset, False, seen)
-            longest = layout.block
+            yield Cut(piece.buffer, low, seen.cut, offset, False, seen, row)
+            longest, row = layout.block, row + seen.records
         else:
             longest *= 2  # a record longer than a piece: look at it less and less often
             following = _more(following, pieces, longest)
@@ -383,14 +422,16 @@ def read_blocks(
     tally: Tally | None = None,
     workers: Workers = ALONE,
     foresight: Callable[[], Foresight] = dict,
+    keeping: bool = False,
 ) -> Iterator[Spans]:
     """The data of the source as spans, block after block; `tally` accounts for every line.
 
-    `foresight` says how columns will be taken, as far as that is known by now.
+    `foresight` says how columns will be taken, as far as that is known by now; `keeping` that they
+    are kept as a whole.
     """
     tally = tally if tally is not None else Tally()
     room = layout.limit
-    blocks = raw_blocks(source, layout, tally, workers, foresight)
+    blocks = raw_blocks(source, layout, tally, workers, foresight, keeping)
     for raw, last in _held_back(blocks, layout.last):
         table = _only_data(raw, layout, last)
         if table is not None and (room is None or table.count <= room):

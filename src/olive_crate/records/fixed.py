@@ -18,7 +18,7 @@ import numpy as np
 from .. import kernels
 from ..errors import LayoutError
 from ..fields import Field, RecordType
-from ..kernels.reference import PAD, Bytes, Flags, Foresight, Ints, ReadAhead
+from ..kernels.reference import PAD, Bytes, Flags, Foresight, Ints, Keeping, ReadAhead, Start
 from ..sources import Source
 from ..workers import ALONE, Workers
 from .coverage import cover
@@ -96,7 +96,7 @@ class FixedSpans(msgspec.Struct, frozen=True, eq=False):
             cells.ready = self.ready.get(index)
         return _decoded(cells, self.layout.encoding) if self.layout.undecoded else cells
 
-    def read_ahead(self, foresight: Foresight) -> None:
+    def read_ahead(self, foresight: Foresight, start: Start | None) -> None:
         """Read columns at once, where all cases are of one length."""
         if not self.stride or self.chars is not None or not len(self.rows):
             return
@@ -110,7 +110,7 @@ class FixedSpans(msgspec.Struct, frozen=True, eq=False):
                 places[index] = (grid.first - first, grid.width)
         length = max((begin + width for begin, width in places.values()), default=0)
         given = (self.buffer, first, self.stride, length, len(self.rows))
-        self.ready.update(kernels.records_ahead(*given, places, foresight))
+        self.ready.update(kernels.records_ahead(*given, places, foresight, start))
 
     def piece(self, line: int, first: int, last: int) -> Cells:
         """What stands at these positions of a line of each case; `last` 0 is the line's end."""
@@ -184,10 +184,28 @@ def read_blocks(
     tally: Tally | None = None,
     workers: Workers = ALONE,
     foresight: Callable[[], Foresight] = dict,
+    keeping: bool = False,
 ) -> Iterator[FixedSpans]:
-    """The cases of the source, block after block, with columns read ahead where that can be."""
-    blocks = _blocks(source, layout, tally)
-    for spans, _ in workers.ahead(lambda block: block.read_ahead(foresight()), blocks):
+    """The cases of the source, block after block, with columns read ahead where that can be.
+
+    `keeping` says that they are kept as a whole.
+    """
+    size = source.size if keeping and not layout.undecoded else None
+    room: Keeping | None = None
+
+    def counted() -> Iterator[tuple[FixedSpans, Start | None]]:
+        nonlocal room
+        row = 0
+        for block in _blocks(source, layout, tally):
+            if room is None and size is not None and block.stride:
+                room = Keeping(size // block.stride + 65_536)
+            yield block, None if room is None else Start(room, row, len(block.rows))
+            row += len(block.rows)
+
+    def read(given: tuple[FixedSpans, Start | None]) -> None:
+        given[0].read_ahead(foresight(), given[1])
+
+    for (spans, _), _ in workers.ahead(read, counted()):
         yield spans
 
 

@@ -14,11 +14,14 @@ from ..reference import (
     Ints,
     Marks,
     NumbersRead,
+    Place,
     ReadAhead,
     Seen,
+    Start,
     Structure,
     Table,
     TextsRead,
+    TimesRead,
     Wanted,
     WantedTexts,
     WantedTimes,
@@ -41,6 +44,7 @@ class _Task(NamedTuple):
     reasons: Any
     starts: Any
     ends: Any
+    place: Place | None
 
     def result(self, count: int, told: tuple[Any, ...]) -> ReadAhead | None:
         """What was read of so many cells."""
@@ -49,36 +53,51 @@ class _Task(NamedTuple):
         left, blanks, decimals, words, span = told
         values, reasons = self.values[:count], self.reasons[:count]
         if isinstance(self.wanted, WantedTimes):
-            return self.wanted, (values, reasons.view(bool))
+            return self.wanted, TimesRead(values, reasons.view(bool), self.place)
         if isinstance(self.wanted, WantedTexts):
             codes = None
             if words is not None:
                 codes = dictionary_of(values, reasons == 0 if blanks else None, words)
             return self.wanted, TextsRead(reasons.view(bool), codes)
-        return self.wanted, NumbersRead(values, reasons, decimals, left, span)
+        return self.wanted, NumbersRead(values, reasons, decimals, left, span, self.place)
 
 
-def _task(place: int, width: int, wanted: AnyWanted | None, room: int, located: bool) -> _Task:
-    located = located or wanted is None or isinstance(wanted, WantedTexts)
+def _task(
+    index: int, at: tuple[int, int], wanted: AnyWanted | None, room: int, start: Start | None
+) -> _Task:
+    located = at[1] == 0 and (wanted is None or isinstance(wanted, WantedTexts))
     starts, ends = positions(room) if located else (NONE, NONE)
-    values: Any = NO_REASONS
     reasons = NO_REASONS if wanted is None else np.empty(room, np.uint8)
+    values: Any = NO_REASONS
+    place: Place | None = None
     rule: tuple[Any, ...]
     if wanted is None:
-        rule = (POSITIONS, place, width, 0, False, 0, b"", 0, False, 0, 0)
+        rule = (POSITIONS, *at, 0, False, 0, b"", 0, False, 0, 0)
     elif isinstance(wanted, WantedTexts):
         values = np.empty(room if wanted.most else 0, np.int32)
-        rule = (TEXTS, place, width, 0, False, 0, b"", 0, False, 0, wanted.most)
+        rule = (TEXTS, *at, 0, False, 0, b"", 0, False, 0, wanted.most)
     elif isinstance(wanted, WantedTimes):
-        values = np.empty(room, np.int32 if wanted.unit == DAYS else np.int64)
+        values, place = _room(index, np.int32 if wanted.unit == DAYS else np.int64, room, start)
         how = (steps_of(wanted.pattern), wanted.pattern.width, wanted.exact, UNITS[wanted.unit])
-        rule = (TIMES, place, width, 0, False, 0, *how, 0)
+        rule = (TIMES, *at, 0, False, 0, *how, 0)
     else:
-        values = np.empty(room, np.int64 if wanted.whole else np.float64)
+        values, place = _room(index, np.int64 if wanted.whole else np.float64, room, start)
         kind = INTEGERS if wanted.whole else NUMBERS
         marks = (wanted.decimal, wanted.strict, wanted.implied)
-        rule = (kind, place, width, *marks, b"", 0, False, 0, 0)
-    return _Task((*rule, values, reasons, starts, ends), wanted, values, reasons, starts, ends)
+        rule = (kind, *at, *marks, b"", 0, False, 0, 0)
+    return _Task(
+        (*rule, values, reasons, starts, ends), wanted, values, reasons, starts, ends, place
+    )
+
+
+def _room(
+    index: int, kind: type[np.generic], count: int, start: Start | None
+) -> tuple[Any, Place | None]:
+    """An array for so many numbers: a part of the whole column's, if there is one."""
+    place = start.keeping.place(index, kind, start.row, count) if start is not None else None
+    if place is None:
+        return np.empty(count, kind), None
+    return place.column[place.start : place.start + count], place
 
 
 def split_ahead(
@@ -90,13 +109,14 @@ def split_ahead(
     foresight: Foresight,
     seen: Seen,
     name: bytes,
+    start: Start | None = None,
 ) -> Structure | Table:
     """As in the reference; fields whose text has to be changed are closed up in a copy."""
     scan = scan_of(buffer, low, high, marks, True, seen) if fields > 1 and foresight else None
     if scan is None:
         return split(buffer, low, high, marks, True, fields)
-    room = scan.records
-    tasks = [_task(index, 0, wanted, room, False) for index, wanted in foresight.items()]
+    room = scan.records if start is None else min(scan.records, start.rows)
+    tasks = [_task(index, (index, 0), wanted, room, start) for index, wanted in foresight.items()]
     lines = np.empty(room + 1, np.int64)
     given = (low, high, *scan.marks, fields, room, lines, name, [task.given for task in tasks])
     text = buffer
@@ -138,10 +158,11 @@ def records_ahead(
     rows: int,
     places: Mapping[int, tuple[int, int]],
     foresight: Foresight,
+    start: Start | None = None,
 ) -> dict[int, ReadAhead]:
     """As in the reference; the columns are read some records at a time."""
     tasks = {
-        index: _task(*places[index], wanted, rows, False)
+        index: _task(index, places[index], wanted, rows, start)
         for index, wanted in foresight.items()
         if isinstance(wanted, (Wanted, WantedTimes)) and index in places
     }

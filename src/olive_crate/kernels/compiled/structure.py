@@ -36,7 +36,7 @@ def scan_of(
         told = _native.survey(buffer, low, high, delimiter, marks.quote)
         delimiters, feeds, returns, _, quotes, _ = told
     else:
-        _, feeds, returns, quotes = seen
+        _, feeds, returns, quotes, _ = seen
     quote = marks.quote if quotes else 0
     if marks.escape or marks.comment or (marks.skip_blanks and quote):
         return None

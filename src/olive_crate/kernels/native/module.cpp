@@ -86,9 +86,9 @@ PyObject* cut(PyObject*, PyObject* args) {
         Unlocked unlocked;
         seen = in_use().cut(buffer.bytes(), low, high, marks);
     }
-    return Py_BuildValue("LLLL", static_cast<long long>(seen.cut),
+    return Py_BuildValue("LLLLL", static_cast<long long>(seen.cut),
                          static_cast<long long>(seen.feeds), static_cast<long long>(seen.returns),
-                         static_cast<long long>(seen.quotes));
+                         static_cast<long long>(seen.quotes), static_cast<long long>(seen.records));
 }
 
 PyObject* split(PyObject*, PyObject* args) {

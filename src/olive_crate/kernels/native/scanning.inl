@@ -75,6 +75,7 @@ static Seen cut(const byte* buffer, std::int64_t low, std::int64_t high, Marks m
             carry = 0 - (within >> 63);
             ends &= ~within;
         }
+        seen.records += count_bits(ends);
         if (ends) seen.cut = at + 64 - leading_zeros(ends);
     }
     return seen;

@@ -18,7 +18,7 @@ struct Survey {
 
 // A guess where the last record ends, and what was met up to the end of the piece.
 struct Seen {
-    std::int64_t cut = 0, feeds = 0, returns = 0, quotes = 0;
+    std::int64_t cut = 0, feeds = 0, returns = 0, quotes = 0, records = 0;
 };
 
 // Where the fields go. `fields` above 0: field by field, `room` rows each, and every record must

@@ -26,6 +26,53 @@ class WantedTimes(NamedTuple):
     unit: str
 
 
+class Place(NamedTuple):
+    """Where the values of a block lie in an array for the whole column."""
+
+    column: np.ndarray
+    start: int
+
+
+class Keeping:
+    """Room for whole columns, into which blocks are read at the places that they seem to have.
+
+    What is read so need not be put together afterwards. Room that is not used costs nothing.
+    """
+
+    def __init__(self, rows: int) -> None:
+        self.rows = rows
+        self._columns: dict[tuple[int, str], np.ndarray] = {}
+
+    def place(self, index: int, kind: type[np.generic], start: int, count: int) -> Place | None:
+        """The room of a block in a column of numbers of this kind; `None` where it has none."""
+        if start + count > self.rows:
+            return None
+        key = (index, np.dtype(kind).str)
+        column = self._columns.get(key)
+        if column is None:
+            column = self._columns.setdefault(key, np.empty(self.rows, kind))
+        return Place(column, start)
+
+
+class Start(NamedTuple):
+    """Where a block seems to begin in the whole columns, and how many rows it seems to have.
+
+    More than these it must not fill: what is behind them is for the next block.
+    """
+
+    keeping: Keeping
+    row: int
+    rows: int
+
+
+class TimesRead(NamedTuple):
+    """A column of a block as dates or times, and where it could be read so."""
+
+    values: np.ndarray
+    good: Flags
+    place: Place | None = None
+
+
 class WantedTexts(NamedTuple):
     """Text as it stands; different ones are told apart as long as they are no more than `most`."""
 
@@ -39,7 +86,6 @@ class TextsRead(NamedTuple):
     codes: pa.DictionaryArray | None
 
 
-TimesRead = tuple[np.ndarray, Flags]
 AnyWanted = Wanted | WantedTimes | WantedTexts
 Foresight = Mapping[int, AnyWanted | None]
 """How each column that is wanted will be taken; `None` if that is not known."""
@@ -56,6 +102,7 @@ def split_ahead(
     foresight: Foresight,
     seen: Seen,
     name: bytes,
+    start: Start | None = None,
 ) -> Structure | Table:
     """As `split` with `final`; columns of a table may have been read on the way.
 
@@ -72,6 +119,7 @@ def records_ahead(
     rows: int,
     places: Mapping[int, tuple[int, int]],
     foresight: Foresight,
+    start: Start | None = None,
 ) -> dict[int, ReadAhead]:
     """Columns of records of one length, of which `places` gives where each begins and its width."""
     return {}

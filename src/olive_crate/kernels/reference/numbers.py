@@ -9,7 +9,7 @@ power is exact (at most 22): W. D. Clinger, "How to read floating point numbers 
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -72,6 +72,8 @@ class NumbersRead(NamedTuple):
     left: int
     span: tuple[float, float] | None = None
     """The smallest and the largest number read, where that was looked at."""
+    place: Any = None
+    """Where the values lie in an array for the whole column, if they do."""
 
 
 class Wanted(NamedTuple):

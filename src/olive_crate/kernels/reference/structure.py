@@ -151,6 +151,8 @@ class Seen(NamedTuple):
     feeds: int
     returns: int
     quotes: int
+    records: int
+    """Line ends up to the cut that are not quoted, by the same guess."""
 
 
 def cut(buffer: Bytes, low: int, high: int, quote: int) -> Seen:
@@ -170,7 +172,7 @@ def cut(buffer: Bytes, low: int, high: int, quote: int) -> Seen:
     if len(quotes):
         at = at[np.searchsorted(quotes, at) % 2 == 0]
     end = low + int(at[-1]) + 1 if len(at) else low
-    return Seen(end, feeds, int(np.count_nonzero(returns)) + half, len(quotes))
+    return Seen(end, feeds, int(np.count_nonzero(returns)) + half, len(quotes), len(at))
 
 
 def structure(buffer: Bytes, low: int, high: int, marks: Marks, final: bool) -> Structure:
