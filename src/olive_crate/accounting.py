@@ -10,9 +10,16 @@ from . import kernels
 from .convert.finding import MANY_ODD
 from .convert.kinds import base, form
 from .evidence import Evidence, Example
+from .finishing import (
+    final_kind,
+)
 from .numerals import proven
 from .plan import Plan
-from .reading import Reading, Slot, final_kind, problems_of
+from .reading import (
+    Reading,
+    Slot,
+    problems_of,
+)
 from .receipt import CellCounts, Problems, Receipt
 from .words import mark_words, row_list, several
 

@@ -18,6 +18,13 @@ from .detect.settle import Settled, settle
 from .dictionaries import with_dictionary
 from .errors import PlanError, nearest
 from .expectpart import Expect, expected_of
+from .finishing import (
+    final_kind,
+    final_reasons,
+    final_variable,
+    is_stale,
+    settled_values,
+)
 from .kernels.reference import Ints
 from .numerals import MarksMet
 from .plan import Plan, with_options
@@ -26,18 +33,13 @@ from .reading import (
     Reading,
     Slot,
     blocks_of,
-    final_kind,
-    final_reasons,
-    final_variable,
-    is_stale,
     prepare,
     run,
-    settled_values,
     workers_for,
 )
 from .receipt import CellCounts
 from .records.encoding import BadByte
-from .records.fixed import Block
+from .records.fixedspans import Block
 from .rownumbers import gathered
 from .sources import Source, open_source
 from .variables import Variable

@@ -18,13 +18,14 @@ from .detect.sample import Sample
 from .detect.settle import Settled, settle
 from .evidence import Evidence
 from .fields import Field
+from .finishing import final_kind, is_stale
 from .loading import plan_for
 from .looksheet import CellRow, LookedSheet, cell_rows, looked_names, looked_sheets
 from .plan import Plan
-from .reading import Reading, blocks_of, final_kind, is_stale, prepare
-from .records.delimited import Layout
+from .reading import Reading, blocks_of, prepare
+from .records.blocks import Layout
 from .records.encoding import decoded, is_ebcdic, is_multibyte
-from .records.fixed import Block, FixedLayout
+from .records.fixedspans import Block, FixedLayout
 from .records.sheet import SheetLayout
 from .sources import Source
 from .variables import Variable

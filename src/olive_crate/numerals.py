@@ -19,7 +19,7 @@ from . import kernels
 from .convert.finding import Finder
 from .detect.marks import find_marks, number_form, shapes_of
 from .evidence import Evidence, Example
-from .records.fixed import Block
+from .records.fixedspans import Block
 
 if TYPE_CHECKING:
     from .reading import Reading, Slot

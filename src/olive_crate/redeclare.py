@@ -26,6 +26,13 @@ from .convert.rule import IS_BLANK, IS_UNREADABLE, Converted
 from .declaring import called
 from .fields import Field
 from .finders import finder_for
+from .finishing import (
+    final_kind,
+    final_reasons,
+    final_variable,
+    is_stale,
+    settled_values,
+)
 from .kernels.reference import Flags
 from .kernels.reference.words import PAD
 from .naming import Renaming, plain_names, renamed
@@ -33,11 +40,6 @@ from .plan import Plan
 from .reading import (
     Slot,
     article,
-    final_kind,
-    final_reasons,
-    final_variable,
-    is_stale,
-    settled_values,
 )
 from .receipt import Change, Problems
 from .records.spans import Cells

@@ -14,7 +14,7 @@ from ..evidence import Evidence
 from ..fields import Field
 from ..plan import Plan
 from ..records.encoding import decoded, is_ebcdic, is_multibyte
-from ..records.fixed import FixedLayout
+from ..records.fixedspans import FixedLayout
 from ..rowspart import Rows
 from ..sources import Source
 from .borders import borders

@@ -19,9 +19,9 @@ from ..errors import LayoutError, PlanError
 from ..evidence import Evidence
 from ..kernels.reference import Marks
 from ..plan import DelimitedSection, Plan
-from ..records.delimited import Layout, raw_blocks, records_as_text
+from ..records.blocks import Layout, raw_blocks, records_as_text
 from ..records.encoding import decoded
-from ..records.fixed import FixedLayout
+from ..records.fixedspans import FixedLayout
 from ..rowspart import Rows
 from ..sources import Source
 from .breaks import Found

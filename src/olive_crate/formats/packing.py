@@ -18,21 +18,23 @@ from ..accounting import receipt_of
 from ..columns import Column, reason_totals
 from ..convert.finding import Found
 from ..detect.settle import Settled
-from ..kernels.reference import Ints
-from ..loading import column_of, settled_read, step_of, watcher_of
-from ..reading import (
-    Progress,
-    Reading,
+from ..finishing import (
     arrow_type,
     final_kind,
     final_reasons,
     final_variable,
     is_stale,
+)
+from ..kernels.reference import Ints
+from ..loading import column_of, settled_read, step_of, watcher_of
+from ..reading import (
+    Progress,
+    Reading,
     prepare,
     run,
 )
 from ..receipt import CellCounts, Receipt
-from ..records.fixed import Block
+from ..records.fixedspans import Block
 from ..rownumbers import RowNumbers, chained, gathered
 from .packed import Packing, checked_target
 

@@ -14,7 +14,7 @@ from .spans import Cells
 from .tally import Tally
 
 if TYPE_CHECKING:
-    from .fixed import FixedSpans
+    from .fixedspans import FixedSpans
 
 BLANK_BYTE = 32
 

@@ -10,21 +10,21 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterator
-from typing import IO, TYPE_CHECKING, cast
+from typing import IO, cast
 
 import msgspec
 import numpy as np
 
 from .. import kernels
 from ..errors import LayoutError
-from ..fields import Field, RecordType
-from ..kernels.reference import PAD, Bytes, Flags, Foresight, Ints, Keeping, ReadAhead, Start
+from ..kernels.reference import PAD, Bytes, Flags, Foresight, Ints, Keeping, Start
 from ..sources import Source
 from ..workers import ALONE, Workers
 from .coverage import cover
-from .encoding import is_ebcdic, is_multibyte, small_first, utf8_pieces
+from .encoding import is_ebcdic, small_first, utf8_pieces
+from .fixedspans import FixedLayout, FixedSpans
 from .lines import NEW_LINE, RETURN, Lines, characters_of, expanded, lines_of
-from .spans import Cells, Grid, Spans
+from .spans import Cells
 from .tally import (
     BLANK,
     COMMENT,
@@ -41,141 +41,6 @@ PADDING = bytes(PAD)
 BLANK_BYTE = 32
 NEXT_LINE = "\u0085".encode()
 LONGEST = 64 << 20
-
-
-class FixedLayout(msgspec.Struct, frozen=True, eq=False):
-    """Everything that must be settled before records of fixed fields can be read."""
-
-    encoding: str
-    fields: tuple[Field, ...]
-    lines: int = 1
-    """Physical lines of a case."""
-    length: int | None = None
-    """Characters of a record where no line ends stand between them."""
-    in_bytes: bool = False
-    tabs: int | None = None
-    record: RecordType | None = None
-    comment: bytes = b""
-    heading: tuple[int, ...] = ()
-    skip_repeated: bool = False
-    first: int = 1
-    last: int | None = None
-    limit: int | None = None
-    block: int = 1 << 20
-
-    @property
-    def undecoded(self) -> bool:
-        """Are the bytes cut as they are, and each cell decoded by itself?"""
-        return self.in_bytes and is_multibyte(self.encoding)
-
-
-class FixedSpans(msgspec.Struct, frozen=True, eq=False):
-    """A block of cases: where each of their lines starts and ends, shaped (rows, lines)."""
-
-    buffer: Bytes
-    starts: Ints
-    ends: Ints
-    rows: Ints
-    layout: FixedLayout
-    stride: int = 0
-    chars: Ints | None = None
-    """Where each character starts, where there are some of several bytes."""
-    ready: dict[int, ReadAhead] = msgspec.field(default_factory=dict)
-    """Columns that were read ahead."""
-
-    @property
-    def ahead(self) -> bool:
-        """Columns were read ahead: there is little left to do."""
-        return bool(self.ready)
-
-    def field(self, index: int) -> Cells:
-        """The cells of one field."""
-        field = self.layout.fields[index]
-        cells = self.piece(field.line, field.start, field.end)
-        if cells.grid is not None and not self.layout.undecoded:
-            cells.ready = self.ready.get(index)
-        return _decoded(cells, self.layout.encoding) if self.layout.undecoded else cells
-
-    def read_ahead(self, foresight: Foresight, start: Start | None) -> None:
-        """Read columns at once, where all cases are of one length."""
-        if not self.stride or self.chars is not None or not len(self.rows):
-            return
-        if self.layout.undecoded:
-            return
-        first, places = int(self.starts[0, 0]), {}
-        for index in foresight:
-            field = self.layout.fields[index]
-            grid = self.piece(field.line, field.start, field.end).grid
-            if grid is not None:
-                places[index] = (grid.first - first, grid.width)
-        length = max((begin + width for begin, width in places.values()), default=0)
-        given = (self.buffer, first, self.stride, length, len(self.rows))
-        self.ready.update(kernels.records_ahead(*given, places, foresight, start))
-
-    def piece(self, line: int, first: int, last: int) -> Cells:
-        """What stands at these positions of a line of each case; `last` 0 is the line's end."""
-        starts, ends = self.starts[:, line - 1], self.ends[:, line - 1]
-        if self.chars is not None:
-            return self._by_characters(starts, ends, first, last)
-        if self.stride and len(starts):
-            length = int(ends[0] - starts[0])
-            reach = min(last or length, length)
-            if first <= reach:
-                begin = int(starts[0]) + first - 1
-                grid = Grid(begin, self.stride, reach - first + 1)
-                return Cells.on(self.buffer, grid, len(starts))
-        begin_at = np.minimum(starts + (first - 1), ends)
-        end_at = np.minimum(starts + last, ends) if last else ends
-        if self.layout.in_bytes and not self.layout.undecoded:
-            begin_at, end_at = self._whole_characters(begin_at, end_at)
-        return Cells(self.buffer, begin_at, np.maximum(end_at, begin_at))
-
-    def _by_characters(self, starts: Ints, ends: Ints, first: int, last: int) -> Cells:
-        chars = cast(Ints, self.chars)
-        low, high = np.searchsorted(chars, starts), np.searchsorted(chars, ends)
-        begin = np.minimum(low + (first - 1), high)
-        end = np.minimum(low + last, high) if last else high
-        return Cells(self.buffer, chars[begin], chars[np.maximum(end, begin)])
-
-    def _whole_characters(self, starts: Ints, ends: Ints) -> tuple[Ints, Ints]:
-        """A character that a border cuts belongs to neither side."""
-        inside = (self.buffer[ends] & 0xC0) == 0x80
-        while inside.any():
-            ends = ends - inside
-            inside = (self.buffer[ends] & 0xC0) == 0x80
-        within = (self.buffer[starts] & 0xC0) == 0x80
-        while within.any():
-            starts = starts + within
-            within = (self.buffer[starts] & 0xC0) == 0x80
-        return np.minimum(starts, ends), ends
-
-    def lengths(self, line: int) -> Ints:
-        """How many characters (or bytes, as positions are counted) each line has."""
-        starts, ends = self.starts[:, line - 1], self.ends[:, line - 1]
-        if self.chars is None:
-            return ends - starts
-        return cast(Ints, np.searchsorted(self.chars, ends) - np.searchsorted(self.chars, starts))
-
-
-if TYPE_CHECKING:
-    from .sheet import SheetSpans
-
-    Block = Spans | FixedSpans | SheetSpans
-else:
-    Block = object
-"""A block of rows of whatever layout: what gives the cells of a field, and the rows' numbers."""
-
-
-def _decoded(cells: Cells, encoding: str) -> Cells:
-    """Cells of bytes as cells of UTF-8; bytes that are no character become U+FFFD."""
-    data = cells.buffer.tobytes()
-    if data.isascii():
-        return cells
-    spans = zip(cells.starts.tolist(), cells.ends.tolist(), strict=True)
-    pieces = [data[start:end].decode(encoding, "replace").encode() for start, end in spans]
-    lengths = np.array([len(piece) for piece in pieces], np.int64)
-    ends = np.cumsum(lengths) + PAD
-    return Cells(kernels.padded(b"".join(pieces)), ends - lengths, ends)
 
 
 def read_blocks(

@@ -22,7 +22,7 @@ from ..detect.settle import settle
 from ..errors import PlanError
 from ..fields import Field
 from ..loading import plan_for
-from ..records.fixed import FixedLayout
+from ..records.fixedspans import FixedLayout
 
 COLOURS = ("#f4f1e8", "#5b7f95", "#7a8450", "#c98f4e")
 BREAK, CUT, TOUCH = "#2b2b2b", "#b3261e", "#c8c8c8"

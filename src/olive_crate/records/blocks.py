@@ -1,0 +1,349 @@
+"""Delimited text to blocks of whole records.
+
+The stream is cut into pieces where records seem to end, pieces are split on several threads if
+there are, and each is checked: its line ends are counted and its bytes are held to be UTF-8.
+"""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Callable, Iterator
+from typing import NamedTuple
+
+import msgspec
+
+from .. import kernels
+from ..errors import LayoutError
+from ..kernels.reference import (
+    PAD,
+    Bytes,
+    Foresight,
+    Ints,
+    Keeping,
+    Marks,
+    Seen,
+    Start,
+    Structure,
+    Table,
+)
+from ..sources import Source
+from ..workers import ALONE, Workers
+from .encoding import Filled, bad_byte, filled, utf8_buffers
+from .tally import BLANK, COMMENT, SKIPPED, CountedStream, Tally
+
+LARGEST = (1 << 31) - 4 * PAD
+
+
+class Layout(msgspec.Struct, frozen=True, eq=False):
+    """Everything that must be settled before records can be read."""
+
+    encoding: str
+    marks: Marks
+    fields: int
+    """Fields of each record; 0 where only the structure is wanted."""
+    heading: tuple[int, ...] = ()
+    names: tuple[bytes, ...] = ()
+    """The cells of the last row of the heading, to know it again within the data."""
+    skip_repeated: bool = False
+    skip: int = 0
+    """Lines at the top that belong to no record: titles, in which a quote is just a character."""
+    first: int = 1
+    last: int | None = None
+    limit: int | None = None
+    block: int = 1 << 20
+    """Bytes read at a time."""
+
+
+class Cut(msgspec.Struct, frozen=True, eq=False):
+    """A piece of the source that seems to end where a record ends."""
+
+    buffer: Bytes
+    low: int
+    high: int
+    """What stands before `low` and behind `high` is not of this piece."""
+    offset: int
+    """Where it starts in the source's text."""
+    final: bool
+    seen: Seen
+    row: int = 0
+    """How many records seem to stand before it."""
+
+    @property
+    def place(self) -> tuple[Bytes, int, int]:
+        """The buffer, and where the piece begins and ends in it."""
+        return self.buffer, self.low, self.high
+
+    @property
+    def text(self) -> bytes:
+        return self.buffer[self.low : self.high].tobytes()
+
+
+class RawBlock(msgspec.Struct, eq=False):
+    """Whole records of a piece of the source."""
+
+    cut: Cut
+    marks: Marks
+    found: Structure | Table
+    first_row: int
+    line_ends: int
+    """Line ends in the bytes, counted apart from the records."""
+    all_fields: Structure | None = None
+
+    @property
+    def structure(self) -> Structure:
+        """The records with whatever fields they have."""
+        if isinstance(self.found, Structure):
+            return self.found
+        if self.all_fields is None:
+            cut = self.cut
+            self.all_fields = kernels.structure(*cut.place, self.marks, True)
+        return self.all_fields
+
+    @property
+    def rows(self) -> Ints:
+        """The number of the row on which each record starts."""
+        return self.found.lines[:-1] + self.first_row
+
+    @property
+    def next_row(self) -> int:
+        return int(self.found.lines[-1]) + self.first_row
+
+
+def raw_blocks(
+    source: Source,
+    layout: Layout,
+    tally: Tally | None = None,
+    workers: Workers = ALONE,
+    foresight: Callable[[], Foresight] = dict,
+    keeping: bool = False,
+) -> Iterator[RawBlock]:
+    """Blocks of whole records, from the first line that is not skipped as a title.
+
+    A piece is cut behind the last line end that is not quoted if quotes open and close in turn. The
+    scan, which begins where a record begins, shows whether that was so: a piece that was cut within
+    quotes is put together with the next one, and both are scanned again.
+
+    Raises `LayoutError` for a quote that is never closed, `SourceError` for bytes that are not of
+    the encoding.
+    """
+    tally = tally if tally is not None else Tally()
+    with source.open() as opened:
+        stream = CountedStream(opened, tally)
+        pieces = utf8_buffers(stream, layout.encoding, layout.block, source.name)
+        row, offset, pieces = _past_titles(pieces, layout, tally)
+        cuts = _cuts(pieces, layout, offset, source.name)
+        checked = _Checked(source, layout)
+        kept = _Kept(source.size if keeping else None)
+        held: Cut | None = None
+
+        def scan(cut: Cut) -> _Scanned:
+            return _scanned(cut, layout, foresight(), kept.start(cut))
+
+        for cut, scanned in workers.ahead(scan, cuts):
+            if held is not None:
+                cut = _together(held, cut, source.name, row)
+                scanned, held = _scanned(cut, layout, {}, None), None
+            found = scanned.found
+            if found.open_quote >= 0:
+                if cut.final:
+                    raise _left_open(source, layout, cut, found.open_quote, row)
+                held = cut
+                continue
+            if len(found.lines) > 1:
+                checked(cut, scanned, row)
+                block = RawBlock(cut, scanned.marks, found, row, scanned.line_ends)
+                yield block
+                row = block.next_row
+
+
+class _Kept:
+    """Room for the whole columns, as many rows as the first piece lets expect."""
+
+    def __init__(self, size: int | None) -> None:
+        self._size = size
+        self._keeping: Keeping | None = None
+
+    def start(self, cut: Cut) -> Start | None:
+        """Where a piece seems to begin; `None` for the first one, or if no room is wanted."""
+        if self._size is None:
+            return None
+        if self._keeping is None:
+            of_row = (cut.high - cut.low) / max(1, cut.seen.records)
+            self._keeping = Keeping(int(1.05 * self._size / of_row) + 65_536)
+            return None
+        return Start(self._keeping, cut.row, cut.seen.records + cut.final)
+
+
+class _Scanned(NamedTuple):
+    marks: Marks
+    found: Structure | Table
+    is_ascii: bool
+    is_utf8: bool
+    line_ends: int
+
+
+def _scanned(cut: Cut, layout: Layout, foresight: Foresight, start: Start | None) -> _Scanned:
+    """The records of a piece, and what is counted and checked of its bytes."""
+    marks = msgspec.structs.replace(layout.marks, returns=cut.seen.returns > 0)
+    name = layout.names[0] if len(layout.names) > 1 else b""
+    how = (marks, layout.fields, foresight)
+    found = kernels.split_ahead(*cut.place, *how, cut.seen, name, start)
+    line_ends = is_ascii = None
+    if isinstance(found, Table):
+        line_ends, is_ascii = found.line_ends, found.is_ascii
+    if line_ends is None or is_ascii is None:
+        line_ends = kernels.line_marks(*cut.place).line_ends
+        is_ascii = bool(cut.buffer[cut.low : cut.high].max() < 0x80)
+    return _Scanned(marks, found, is_ascii, is_ascii or kernels.is_utf8(*cut.place), line_ends)
+
+
+def _cuts(pieces: Iterator[Filled], layout: Layout, offset: int, name: str) -> Iterator[Cut]:
+    """The source cut behind records, as it seems."""
+    quote, longest, row = layout.marks.quote, layout.block, 0
+    piece = next(pieces, None)
+    while piece is not None:
+        following = next(pieces, None)
+        low, high = piece.low, piece.high
+        if high - low > LARGEST:
+            raise LayoutError(f"{name}: a record is longer than 2 GB")
+        seen = kernels.cut(piece.buffer, low, high, quote)
+        if following is None:
+            yield Cut(piece.buffer, low, high, offset, True, seen, row)
+            return
+        if seen.cut > low:
+            yield Cut(piece.buffer, low, seen.cut, offset, False, seen, row)
+            longest, row = layout.block, row + seen.records
+        else:
+            longest *= 2  # a record longer than a piece: look at it less and less often
+            following = _more(following, pieces, longest)
+        offset += seen.cut - low
+        piece = _behind(piece.buffer[seen.cut : high], following)
+
+
+def _behind(rest: Bytes, piece: Filled) -> Filled:
+    """A piece with what the one before has left over in front of it."""
+    low = piece.low - len(rest)
+    if low >= PAD:
+        piece.buffer[low : piece.low] = rest
+        return Filled(piece.buffer, low, piece.high)
+    return filled(rest.tobytes() + piece.buffer[piece.low : piece.high].tobytes())
+
+
+def _more(first: Filled, pieces: Iterator[Filled], size: int) -> Filled:
+    """Several pieces as one of at least so many bytes."""
+    held, total = [first], first.high - first.low
+    while total < size and (piece := next(pieces, None)) is not None:
+        held.append(piece)
+        total += piece.high - piece.low
+    if len(held) == 1:
+        return first
+    return filled(b"".join(each.buffer[each.low : each.high].tobytes() for each in held))
+
+
+def _together(one: Cut, two: Cut, name: str, row: int) -> Cut:
+    """Two pieces that follow one another as one."""
+    if one.high - one.low + two.high - two.low > LARGEST:
+        raise LayoutError(f"{name}: row {row} is longer than 2 GB")
+    buffer, low, high = filled(one.text + two.text)
+    both = zip(one.seen, two.seen, strict=True)
+    return Cut(buffer, low, high, one.offset, two.final, Seen(*(a + b for a, b in both)))
+
+
+def _past_titles(
+    pieces: Iterator[Filled], layout: Layout, tally: Tally
+) -> tuple[int, int, Iterator[Filled]]:
+    """The row and the place behind the lines that are skipped at the top, and the rest."""
+    text, row, offset = b"", 1, 0
+    for _ in range(layout.skip):
+        while (cut := _line_end(text, False)) < 0:
+            piece = next(pieces, None)
+            if piece is None:
+                cut = _line_end(text, True)
+                break
+            text += piece.buffer[piece.low : piece.high].tobytes()
+        if cut < 0:
+            break
+        _count_title(tally, text[:cut], row, layout)
+        text, row, offset = text[cut:], row + 1, offset + cut
+    return row, offset, itertools.chain([filled(text)], pieces) if text else pieces
+
+
+def _line_end(text: bytes, final: bool) -> int:
+    """Where the line behind the first line of the text starts; -1 if its end is not there yet."""
+    feed, back = text.find(b"\n"), text.find(b"\r")
+    if back >= 0 and (feed < 0 or back < feed):
+        if back + 1 == len(text) and not final:
+            return -1
+        return back + 2 if feed == back + 1 else back + 1
+    if feed >= 0:
+        return feed + 1
+    return len(text) if final and text else -1
+
+
+def _count_title(tally: Tally, line: bytes, row: int, layout: Layout) -> None:
+    comment = layout.marks.comment
+    part = SKIPPED
+    if not line.strip():
+        part = BLANK
+        tally.blank_rows.add([row])
+    elif comment and line.startswith(comment):
+        part = COMMENT
+    else:
+        tally.skipped_rows.add([row])
+    tally.parts[part] += 1
+    tally.lines += 1
+
+
+def _left_open(source: Source, layout: Layout, cut: Cut, at: int, row: int) -> LayoutError:
+    line = row + kernels.line_marks(cut.buffer, cut.low, at).line_ends
+    text = cut.buffer[at : min(at + 40, cut.high)].tobytes()
+    shown = text.decode("utf-8", "replace").splitlines()[0]
+    quote = chr(layout.marks.quote)
+    return LayoutError(
+        f"{source.name}: row {line}: a quote is opened and never closed: {shown!r}; "
+        f"if {quote} is an ordinary character in this file, give quote=None"
+    )
+
+
+class _Checked:
+    """Raises `BadByte` for a piece that is not valid UTF-8."""
+
+    def __init__(self, source: Source, layout: Layout) -> None:
+        self.source, self.layout = source, layout
+        self.beyond_ascii = False
+
+    def __call__(self, cut: Cut, scanned: _Scanned, row: int) -> None:
+        if scanned.is_utf8:
+            self.beyond_ascii |= not scanned.is_ascii
+            return
+        text = cut.text
+        try:
+            text.decode("utf-8")
+        except UnicodeDecodeError as error:
+            line = row + text.count(b"\n", 0, error.start)
+            offset = cut.offset + error.start
+            wrong = bad_byte(self.source.name, self.layout.encoding, line, offset, error)
+            wrong.seen_beyond_ascii |= self.beyond_ascii
+            raise wrong from None
+
+
+def record_texts(raw: RawBlock, record: int) -> list[str]:
+    """The fields of one record as text."""
+    return next(records_as_text(raw, record, record + 1))
+
+
+def records_as_text(raw: RawBlock, first: int, beyond: int) -> Iterator[list[str]]:
+    """The fields of some records as text."""
+    record = raw.structure.record[first : beyond + 1].tolist()
+    if len(record) < 2:
+        return
+    starts = raw.structure.starts[record[0] : record[-1]].tolist()
+    ends = raw.structure.ends[record[0] : record[-1]].tolist()
+    low = starts[0] if starts else 0
+    data = raw.structure.buffer[low : max(ends, default=0)].tobytes()
+    texts = [
+        data[start - low : end - low].decode("utf-8", "replace")
+        for start, end in zip(starts, ends, strict=True)
+    ]
+    for here, there in itertools.pairwise(record):
+        yield texts[here - record[0] : there - record[0]]
