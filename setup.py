@@ -1,4 +1,4 @@
-"""Builds the compiled kernels. Where that fails (no compiler), the package installs without them."""
+"""Builds the compiled kernels; where there is no compiler, the package installs without them."""
 
 from pathlib import Path
 

@@ -25,9 +25,9 @@ on the clock, and peak memory is what the process took beyond its start. The mac
 counts are ratios within a row. `ref` is how many times as long the reference kernels take on one
 worker, `loop` the standard library's row loop with conversion (of a workbook: a bare pass of XML
 parsing over its sheet). `limit` is how many times as long it takes as reading the bytes and
-scanning them for separators (of a workbook: as inflating its sheet). Megabytes of what was unpacked
-are those in memory. The last rows show 1, 4 and 16 times the rows, and the columns, with what a cell
-takes."""
+scanning them for separators (of a workbook: as inflating its sheet). Megabytes of what was
+unpacked are those in memory. The last rows show 1, 4 and 16 times the rows, and the columns, with
+what a cell takes."""
 ROUNDS = 5
 WORKERS = ("1", "2")
 HEAD = (
