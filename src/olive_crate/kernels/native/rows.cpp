@@ -12,6 +12,7 @@ namespace {
 
 constexpr std::int64_t PIECE = 64 << 10;      // bytes, so that text and positions stay in the cache
 constexpr std::int64_t POSITIONS = 16 << 10;  // of each kind, for the same reason
+constexpr std::int64_t MANY = 64;  // fields, of which a piece would hold few rows
 constexpr std::int64_t RECORDS = 16 << 10;
 
 std::int64_t size_of(const Task& task) {
@@ -64,7 +65,7 @@ RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t
                    Text name, Task* tasks, std::int64_t count) {
     RowsTold all;
     all.consumed = low;
-    std::int64_t piece = PIECE, at = low;
+    std::int64_t piece = fields > MANY ? 3 * PIECE : PIECE, at = low;
     // Rows of a piece; strips of the fields begin in different lines of the cache.
     const std::int64_t rows = (POSITIONS / fields + 15) / 16 * 16 + 80;
     std::vector<place> all_places(static_cast<std::size_t>(2 * rows * fields + 40));
