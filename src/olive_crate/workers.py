@@ -9,14 +9,15 @@ from __future__ import annotations
 import itertools
 import os
 from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import suppress
-from queue import Empty, Queue
-from threading import Thread
 from types import TracebackType
-from typing import Generic, TypeVar
+from typing import TYPE_CHECKING, Generic, TypeVar
 
 from . import kernels
+
+if TYPE_CHECKING:
+    from concurrent.futures import Future, ThreadPoolExecutor
+    from queue import Queue
 
 T = TypeVar("T")
 R = TypeVar("R")
@@ -40,7 +41,11 @@ class Workers:
 
     def __init__(self, count: int) -> None:
         self.count = max(1, count)
-        self._pool = ThreadPoolExecutor(self.count) if self.count > 1 else None
+        self._pool: ThreadPoolExecutor | None = None
+        if self.count > 1:
+            from concurrent.futures import ThreadPoolExecutor  # not needed for a first look
+
+            self._pool = ThreadPoolExecutor(self.count)
 
     def __enter__(self) -> Workers:
         return self
@@ -78,6 +83,8 @@ class _Ahead(Generic[T, R]):
     def __init__(
         self, pool: ThreadPoolExecutor, most: int, work: Callable[[T], R], items: Iterator[T]
     ) -> None:
+        from queue import Queue
+
         self._pool, self._work, self._items = pool, work, items
         self._waiting: Queue[tuple[T, Future[R]] | BaseException | None] = Queue(most)
         self._stopped = False
@@ -93,6 +100,9 @@ class _Ahead(Generic[T, R]):
             self._waiting.put(error)
 
     def __iter__(self) -> Iterator[tuple[T, R]]:
+        from queue import Empty
+        from threading import Thread
+
         thread = Thread(target=self._ask, daemon=True)
         thread.start()
         try:

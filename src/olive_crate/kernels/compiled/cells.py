@@ -55,6 +55,7 @@ def instructions(name: str | None = None) -> str:
 
 
 def narrow(positions: Ints) -> Ints:
+    """Positions as they go over; a copy only where they are not so already."""
     return np.ascontiguousarray(positions, np.int32)
 
 
@@ -229,6 +230,7 @@ def _numbers(cells: tuple[Any, ...], count: int, wanted: Wanted) -> NumbersRead:
 
 @lru_cache(maxsize=256)
 def steps_of(pattern: Pattern) -> bytes:
+    """A pattern's steps, two bytes each: a directive and 0, or 0 and a literal byte."""
     return b"".join(
         bytes([ord(step.kind), 0]) if step.kind else bytes([0, step.byte]) for step in pattern.steps
     )

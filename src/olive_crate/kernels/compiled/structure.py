@@ -60,7 +60,7 @@ def split(
         starts, ends = positions(fields, room)
         lines = np.empty(room + 1, np.int64)
         told = _native.split(*scan.given, fields, room, starts, ends, NONE, NONE, lines)
-        _, count, consumed, opened, closing, _, even = told
+        _, count, consumed, opened, closing, even = told
         if even and count:
             starts, ends = starts[:, :count], ends[:, :count]
             if closing:
@@ -92,7 +92,7 @@ def _structure(scan: Scan) -> Structure:
     record, lines = np.empty((2, scan.records + 1), np.int64)
     heads = np.empty(scan.records, np.int64)
     told = _native.split(*scan.given, 0, 0, starts, ends, record, heads, lines)
-    fields, count, consumed, opened, closing, _, _ = told
+    fields, count, consumed, opened, closing, _ = told
     starts, ends = starts[:fields], ends[:fields]
     if closing:
         buffer = buffer.copy()

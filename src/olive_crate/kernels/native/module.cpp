@@ -112,10 +112,10 @@ PyObject* split(PyObject*, PyObject* args) {
             split_slowly(buffer.bytes(), low, high, marks, final != 0, borders, told);
         }
     }
-    return Py_BuildValue("LLLLLLO", static_cast<long long>(told.fields),
+    return Py_BuildValue("LLLLLO", static_cast<long long>(told.fields),
                          static_cast<long long>(told.records), static_cast<long long>(told.consumed),
                          static_cast<long long>(told.open_quote), static_cast<long long>(told.closing),
-                         static_cast<long long>(told.quoted_ends), told.even ? Py_True : Py_False);
+                         told.even ? Py_True : Py_False);
 }
 
 PyObject* closed_up(PyObject*, PyObject* args) {

@@ -52,7 +52,6 @@ constexpr int LOWEST_POWER = -64, HIGHEST_POWER = 64;
 void set_powers(const std::uint64_t* words);
 
 extern const double TENS[23];
-extern const std::uint64_t FILL[9];  // zeros in all but the last so many bytes
 extern std::uint64_t POWERS_OF_FIVE[2 * (HIGHEST_POWER - LOWEST_POWER + 1)];
 
 }  // namespace olive

@@ -21,12 +21,6 @@ struct Numeral {
     bool padded = false;  // a zero stands before another digit
 };
 
-// The word with everything before its last `count` bytes (1 to 8) as zeros.
-static inline std::uint64_t last_bytes(std::uint64_t word, int count) {
-    const int outside = 64 - 8 * count;
-    return ((word >> outside) << outside) | FILL[count];
-}
-
 // The bit 7 of the first byte that equals `each`, 0 if there is none.
 static inline std::uint64_t first_match(std::uint64_t word, std::uint64_t each) {
     const std::uint64_t other = word ^ each;
@@ -34,56 +28,9 @@ static inline std::uint64_t first_match(std::uint64_t word, std::uint64_t each) 
     return hits & (~hits + 1);
 }
 
-// What stands before the mark moves up by a byte, `carried` comes in at the bottom.
-static inline std::uint64_t closed(std::uint64_t word, std::uint64_t hit, std::uint64_t carried) {
-    const std::uint64_t mark = hit >> 7, before = mark - 1;
-    return ((word & before) << 8) | carried | (word & ~(before | (mark * 255)));
-}
-
+// Up to 24 characters with at most 19 digits that count, one after the other.
 template <bool DECIMALS>
-static inline Numeral read_short(const byte* end, int length, std::uint64_t mark) {
-    Numeral found;
-    std::uint64_t word = last_bytes(fetch(end - 8), length);
-    if (DECIMALS) {
-        const std::uint64_t hit = first_match(word, mark);
-        if (hit) {
-            found.decimals = 7 - (trailing_zeros(hit) >> 3);
-            found.marked = true;
-            word = closed(word, hit, '0');
-        }
-    }
-    const std::uint64_t plain = word ^ ZEROS;
-    found.mantissa = digits_value(plain);
-    found.good = are_digits(plain);
-    return found;
-}
-
-template <bool DECIMALS>
-static inline Numeral read_longer(const byte* end, int length, std::uint64_t mark) {
-    Numeral found;
-    std::uint64_t low = fetch(end - 8), high = last_bytes(fetch(end - 16), length - 8);
-    if (DECIMALS) {
-        std::uint64_t hit = first_match(high, mark);
-        if (hit) {
-            found.decimals = 15 - (trailing_zeros(hit) >> 3);
-            found.marked = true;
-            high = closed(high, hit, '0');
-        } else if ((hit = first_match(low, mark))) {
-            found.decimals = 7 - (trailing_zeros(hit) >> 3);
-            found.marked = true;
-            low = closed(low, hit, high >> 56);
-            high = (high << 8) | '0';
-        }
-    }
-    const std::uint64_t plain_low = low ^ ZEROS, plain_high = high ^ ZEROS;
-    found.mantissa = digits_value(plain_high) * 100000000ull + digits_value(plain_low);
-    found.good = are_digits(plain_low) && are_digits(plain_high);
-    return found;
-}
-
-// Up to 24 characters with at most 19 digits that count; more than 16 of them.
-template <bool DECIMALS>
-static inline Numeral read_long(const byte* at, const byte* end, std::uint64_t mark) {
+static inline Numeral read_digits(const byte* at, const byte* end, std::uint64_t mark) {
     Numeral found;
     int counting = 0;
     const byte decimal = static_cast<byte>(mark);
@@ -114,12 +61,7 @@ static inline Numeral read_plain(const byte* at, const byte* end, std::uint64_t 
     }
     const std::int64_t length = end - at;
     Numeral found;
-    if (length > 0 && length <= 8)
-        found = read_short<DECIMALS>(end, static_cast<int>(length), mark);
-    else if (length > 8 && length <= 16)
-        found = read_longer<DECIMALS>(end, static_cast<int>(length), mark);
-    else if (length > 16 && length <= LONGEST)
-        found = read_long<DECIMALS>(at, end, mark);
+    if (length > 0 && length <= LONGEST) found = read_digits<DECIMALS>(at, end, mark);
     const std::int64_t digits = length - found.marked;
     found.good = found.good && digits > 0;
     found.padded = lead == '0' && digits - found.decimals > 1;

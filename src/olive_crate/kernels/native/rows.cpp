@@ -117,7 +117,6 @@ RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t
             all.has_name |= holds_name(
                 {buffer, starts, ends, 0, 0, 0, told.records}, name);
         all.count += told.records;
-        all.quoted_ends += told.quoted_ends;
         at = all.consumed = told.consumed;
         if (last && told.records < rows) break;
     }

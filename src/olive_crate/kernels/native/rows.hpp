@@ -29,7 +29,7 @@ enum class Status { done = 0, uneven = 1, needs_copy = 2 };
 
 struct RowsTold {
     Status status = Status::done;
-    std::int64_t count = 0, consumed = 0, open_quote = -1, quoted_ends = 0;
+    std::int64_t count = 0, consumed = 0, open_quote = -1;
     std::int64_t line_ends = 0;  // counted in the bytes, apart from the records
     bool ascii = true;
     bool has_name = false;

@@ -215,7 +215,6 @@ static bool split_as(const byte* buffer, std::int64_t low, std::int64_t high, Ma
     told.fields = EVEN ? record * wanted : index;
     told.records = record;
     told.closing = closing;
-    told.quoted_ends = quoted_ends;
     return true;
 }
 

@@ -81,7 +81,6 @@ void split_slowly(const byte* buffer, std::int64_t low, std::int64_t high, Marks
             if (!told.even) return;
             if (even && record == out.room) {
                 told.closing = closing;
-                told.quoted_ends = lines - record;
                 return;
             }
         } else if (each == marks.delimiter) {
@@ -97,7 +96,6 @@ void split_slowly(const byte* buffer, std::int64_t low, std::int64_t high, Marks
         if (!told.even) return;
     }
     told.closing = closing;
-    told.quoted_ends = lines - record;
 }
 
 void close_up(byte* buffer, int quote, place* starts, place* ends, std::int64_t count) {

@@ -37,7 +37,6 @@ struct Borders {
 struct Outcome {
     std::int64_t fields = 0, records = 0, consumed = 0, open_quote = -1;
     std::int64_t closing = 0;  // fields whose text has to be closed up; their ends are stored as ~end
-    std::int64_t quoted_ends = 0;
     bool even = true;  // every record has as many fields as it should
 };
 

@@ -7,9 +7,6 @@ namespace olive {
 const double TENS[23] = {1e0,  1e1,  1e2,  1e3,  1e4,  1e5,  1e6,  1e7,  1e8,  1e9,  1e10, 1e11,
                          1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18, 1e19, 1e20, 1e21, 1e22};
 
-const std::uint64_t FILL[9] = {ZEROS,       ZEROS >> 8,  ZEROS >> 16, ZEROS >> 24, ZEROS >> 32,
-                               ZEROS >> 40, ZEROS >> 48, ZEROS >> 56, 0};
-
 std::uint64_t POWERS_OF_FIVE[2 * (HIGHEST_POWER - LOWEST_POWER + 1)];
 
 const char* const MONTHS[12] = {"january", "february", "march",     "april",   "may",      "june",

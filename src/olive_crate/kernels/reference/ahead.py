@@ -50,7 +50,10 @@ class Keeping:
         key = (index, np.dtype(kind).str)
         column = self._columns.get(key)
         if column is None:
-            column = self._columns.setdefault(key, np.empty(self.rows, kind))
+            try:
+                column = self._columns.setdefault(key, np.empty(self.rows, kind))
+            except MemoryError:  # more was expected than there is room for: do without
+                return None
         return Place(column, start)
 
 
