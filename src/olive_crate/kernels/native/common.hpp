@@ -13,8 +13,10 @@
 
 #if defined(__GNUC__)
 #define OLIVE_APART __attribute__((noinline))
+#define OLIVE_INLINE inline __attribute__((always_inline))
 #else
 #define OLIVE_APART
+#define OLIVE_INLINE inline
 #endif
 
 namespace olive {
@@ -88,6 +90,15 @@ inline std::uint64_t digits_value(std::uint64_t plain) {
     plain = (plain * 2561) >> 8;
     plain = ((plain & 0x00FF00FF00FF00FFull) * 6553601) >> 16;
     return ((plain & 0x0000FFFF0000FFFFull) * 42949672960001ull) >> 32;
+}
+
+// Text that will be looked at soon is asked for.
+inline void ahead(const byte* at) {
+#if defined(__GNUC__)
+    __builtin_prefetch(at + 1024);
+#else
+    (void)at;
+#endif
 }
 
 struct Text {

@@ -2,6 +2,9 @@
 
 #include "instructions.hpp"
 
+#include "nolanes.hpp"
+
+#include <algorithm>
 #include <cstddef>
 #include <cstring>
 
@@ -15,9 +18,28 @@
 
 namespace olive {
 
+// What masks tell, one bit after the other.
+struct Bits {
+    // All bits up to each, added without carry: what lies within quotes.
+    static std::uint64_t prefix_parity(std::uint64_t bits) {
+        bits ^= bits << 1;
+        bits ^= bits << 2;
+        bits ^= bits << 4;
+        bits ^= bits << 8;
+        bits ^= bits << 16;
+        return bits ^ (bits << 32);
+    }
+
+    // The places of the bits, counted from `at`; what is put behind them counts for nothing.
+    static place* put(std::uint64_t bits, std::int64_t at, place* to) {
+        for (; bits; bits &= bits - 1) *to++ = static_cast<place>(at) + trailing_zeros(bits);
+        return to;
+    }
+};
+
 // Any processor: eight bytes at a time, by carry-free comparison.
 namespace portable {
-class Wide {
+class Wide : public Bits {
   public:
     explicit Wide(const byte* at) {
         for (int word = 0; word < 8; ++word) held[word] = fetch(at + 8 * word);
@@ -45,14 +67,16 @@ class Wide {
     std::uint64_t held[8];
 };
 #include "scanning.inl"
+using Lanes = NoLanes;
 #include "numbers.inl"
 #include "times.inl"
-static const Kernels TABLE = {survey, cut, split, read_integers, read_floats, read_times};
+static const Kernels TABLE = {survey,        cut,         find_stops, split,
+                              read_integers, read_floats, read_times};
 }  // namespace portable
 
 #if OLIVE_X86
 namespace sse2 {  // every x86-64 has it
-class Wide {
+class Wide : public Bits {
   public:
     explicit Wide(const byte* at) {
         for (int part = 0; part < 4; ++part)
@@ -77,15 +101,17 @@ class Wide {
     __m128i held[4];
 };
 #include "scanning.inl"
+using Lanes = NoLanes;
 #include "numbers.inl"
 #include "times.inl"
-static const Kernels TABLE = {survey, cut, split, read_integers, read_floats, read_times};
+static const Kernels TABLE = {survey,        cut,         find_stops, split,
+                              read_integers, read_floats, read_times};
 }  // namespace sse2
 #endif
 
 #if OLIVE_ARM
 namespace neon {  // every ARM64 has it
-class Wide {
+class Wide : public Bits {
   public:
     explicit Wide(const byte* at) {
         for (int part = 0; part < 4; ++part) held[part] = vld1q_u8(at + 16 * part);
@@ -111,26 +137,28 @@ class Wide {
     uint8x16_t held[4];
 };
 #include "scanning.inl"
+using Lanes = NoLanes;
 #include "numbers.inl"
 #include "times.inl"
-static const Kernels TABLE = {survey, cut, split, read_integers, read_floats, read_times};
+static const Kernels TABLE = {survey,        cut,         find_stops, split,
+                              read_integers, read_floats, read_times};
 }  // namespace neon
 #endif
 
 #if OLIVE_X86 && defined(__GNUC__)
 #define OLIVE_AVX2 1
 #if defined(__clang__)
-#pragma clang attribute push(__attribute__((target("avx2,bmi,bmi2,popcnt,lzcnt"))), \
+#pragma clang attribute push(__attribute__((target("avx2,bmi,bmi2,popcnt,lzcnt,pclmul"))), \
                              apply_to = function)
 #else
 #pragma GCC push_options
-#pragma GCC target("avx2,bmi,bmi2,popcnt,lzcnt")
+#pragma GCC target("avx2,bmi,bmi2,popcnt,lzcnt,pclmul")
 #endif
 namespace avx2 {  // asked of the processor when the module is loaded
 static inline int trailing_zeros(std::uint64_t word) { return __builtin_ctzll(word); }
 static inline int leading_zeros(std::uint64_t word) { return __builtin_clzll(word); }
 static inline int count_bits(std::uint64_t word) { return __builtin_popcountll(word); }
-class Wide {
+class Wide : public Bits {
   public:
     explicit Wide(const byte* at)
         : one(_mm256_loadu_si256(reinterpret_cast<const __m256i*>(at))),
@@ -142,15 +170,30 @@ class Wide {
         return static_cast<std::uint32_t>(low) |
                (static_cast<std::uint64_t>(static_cast<std::uint32_t>(high)) << 32);
     }
+    static std::uint64_t prefix_parity(std::uint64_t bits) {
+        const __m128i product =
+            _mm_clmulepi64_si128(_mm_set_epi64x(0, static_cast<long long>(bits)), _mm_set1_epi8(-1), 0);
+        return static_cast<std::uint64_t>(_mm_cvtsi128_si64(product));
+    }
+    static place* put(std::uint64_t bits, std::int64_t at, place* to) {
+        place* const end = to + count_bits(bits);
+        for (; bits; to += 8)
+#pragma GCC unroll 8
+            for (int each = 0; each < 8; ++each, bits &= bits - 1)
+                to[each] = static_cast<place>(at + static_cast<std::int64_t>(_tzcnt_u64(bits)));
+        return end;
+    }
     bool high() const { return _mm256_movemask_epi8(_mm256_or_si256(one, two)) != 0; }
 
   private:
     __m256i one, two;
 };
 #include "scanning.inl"
+#include "lanes.inl"
 #include "numbers.inl"
 #include "times.inl"
-static const Kernels TABLE = {survey, cut, split, read_integers, read_floats, read_times};
+static const Kernels TABLE = {survey,        cut,         find_stops, split,
+                              read_integers, read_floats, read_times};
 }  // namespace avx2
 #if defined(__clang__)
 #pragma clang attribute pop
@@ -170,7 +213,8 @@ bool choose_instructions(const char* name) {
     const bool any = std::strcmp(name, "") == 0;
 #if OLIVE_AVX2
     const bool has_avx2 = __builtin_cpu_supports("avx2") && __builtin_cpu_supports("bmi") &&
-                          __builtin_cpu_supports("bmi2") && __builtin_cpu_supports("popcnt");
+                          __builtin_cpu_supports("bmi2") && __builtin_cpu_supports("popcnt") &&
+                          __builtin_cpu_supports("pclmul");
     if (has_avx2 && (any || std::strcmp(name, "avx2") == 0)) {
         chosen = {"avx2", &avx2::TABLE};
         return true;

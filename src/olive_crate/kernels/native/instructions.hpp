@@ -9,6 +9,7 @@ namespace olive {
 struct Kernels {
     Survey (*survey)(const byte*, std::int64_t, std::int64_t, Marks);
     Seen (*cut)(const byte*, std::int64_t, std::int64_t, Marks);
+    Stopped (*find_stops)(const byte*, std::int64_t, std::int64_t, Marks, place*, place*);
     bool (*split)(const byte*, std::int64_t, std::int64_t, Marks, bool, Borders&, Outcome&);
     // `reasons`: 0 read, 1 blank, 2 not a plain numeral that can be read here.
     NumbersTold (*read_integers)(const CellsAt&, NumberRule, std::int64_t* values, byte* reasons);

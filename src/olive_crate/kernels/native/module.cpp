@@ -315,12 +315,13 @@ PyObject* encoded(PyObject*, PyObject* args) {
 PyObject* spread_length_(PyObject*, PyObject* args) {
     Lent codes, reasons, offsets;
     if (!PyArg_ParseTuple(args, "y*y*y*", &codes.view, &reasons.view, &offsets.view)) return nullptr;
+    if (offsets.count<place>() < 1) return refused("spread_length: there are no offsets");
     std::int64_t total;
     {
         Unlocked unlocked;
         total = spread_length(codes.as<const place>(),
                               reasons.view.len ? reasons.bytes() : nullptr, codes.count<place>(),
-                              offsets.as<const place>());
+                              offsets.as<const place>(), offsets.count<place>() - 1);
     }
     return PyLong_FromLongLong(total);
 }

@@ -215,129 +215,137 @@ static inline std::uint64_t without(std::uint64_t plain, std::uint64_t hit, std:
     return ((plain & before) << 8) | carried | (plain & ~before & ~(hit | (hit - (hit >> 7))));
 }
 
-// Short numerals here and now; division comes in a pass of its own, since it would hold up all that
-// follows. Everything else goes the slow way.
+// A numeral of up to sixteen characters without blanks behind it.
+struct Short {
+    std::int64_t mantissa = 0;
+    int decimals = 0;
+    bool good = false;
+};
+
 template <bool DECIMALS>
+static inline Short read_short(const byte* at, const byte* const end, std::uint64_t plain_mark,
+                               NumberRule rule) {
+    while (at < end && *at == ' ') ++at;
+    const byte sign = *at;
+    const bool negative = sign == '-';
+    at += negative || sign == '+';
+    const std::int64_t length = end - at;
+    std::uint64_t mantissa = 0;
+    int behind = 0;
+    bool marked = false, good = false;
+    if (static_cast<std::uint64_t>(length - 1) < 8) {
+        std::uint64_t plain = plain_word(at, length);
+        if (DECIMALS) {
+            const std::uint64_t hit = first_match(plain, plain_mark);
+            if (hit) {
+                marked = true;
+                behind = 7 - (trailing_zeros(hit) >> 3);
+                plain = without(plain, hit, 0);
+            }
+        }
+        mantissa = digits_value(plain);
+        good = are_digits(plain) && length > marked;
+    } else if (static_cast<std::uint64_t>(length - 1) < 16) {
+        std::uint64_t high = plain_word(at, length - 8), plain = fetch(end - 8) ^ ZEROS;
+        if (DECIMALS) {
+            const std::uint64_t in_high = first_match(high, plain_mark);
+            const std::uint64_t hit = first_match(plain, plain_mark);
+            if (in_high) {
+                marked = true;
+                behind = 15 - (trailing_zeros(in_high) >> 3);
+                high = without(high, in_high, 0);
+            } else if (hit) {
+                marked = true;
+                behind = 7 - (trailing_zeros(hit) >> 3);
+                plain = without(plain, hit, high >> 56);
+                high <<= 8;
+            }
+        }
+        mantissa = digits_value(high) * 100000000ull + digits_value(plain);
+        good = are_digits(plain) && are_digits(high);
+    }
+    if (!marked) behind = rule.implied;
+    if (DECIMALS) {
+        good = good && mantissa <= EXACT && behind <= 22;
+        if (negative && !mantissa) good = false;  // the zero below zero
+    } else {
+        good = good && !rule.implied;
+    }
+    if (rule.strict && *at == '0' && length - marked - (marked ? behind : 0) > 1) good = false;
+    const std::int64_t value =
+        (static_cast<std::int64_t>(mantissa) ^ -static_cast<std::int64_t>(negative)) + negative;
+    return {value, behind, good};
+}
+
+// Short numerals here and now, several at a time where the processor can; everything else goes the
+// slow way. Division comes in a pass of its own, since it would hold up all that follows.
+template <bool DECIMALS, class Several = Lanes>
 static NumbersTold read_all(const CellsAt& all, NumberRule rule, void* const into, byte* const reasons) {
     constexpr int CHUNK = 256;
     const CellsAt cells = all;
     const std::uint64_t mark = ONES * static_cast<byte>(rule.decimal);
     const std::uint64_t plain_mark = mark ^ ZEROS;
-    const bool strict = rule.strict;
-    const int implied = rule.implied;
     std::int64_t* const wholes = static_cast<std::int64_t*>(into);
     double* const numbers = static_cast<double*>(into);
-    std::int64_t left = 0, blanks = 0, mantissas[CHUNK];
+    std::int64_t mantissas[CHUNK];
     NumbersTold told;
-    int most = 0, slow[CHUNK];
+    int rest[CHUNK], slow[CHUNK];
     byte decimals[CHUNK];
-    double slow_numbers[CHUNK];
     for (std::int64_t begin = 0; begin < cells.count; begin += CHUNK) {
         const int size = static_cast<int>(
             cells.count - begin < CHUNK ? cells.count - begin : CHUNK);
-        int slow_count = 0;
-        for (int place = 0; place < size; ++place) {
-            const std::int64_t cell = begin + place;
-            const byte *at = cells.begin(cell), *const end = cells.end(cell);
-            while (at < end && *at == ' ') ++at;
-            const byte sign = *at;
-            const bool negative = sign == '-';
-            at += negative || sign == '+';
-            const std::int64_t length = end - at;
-            std::uint64_t mantissa = 0;
-            int behind = 0;
-            bool marked = false, good = false;
-            if (static_cast<std::uint64_t>(length - 1) < 8) {
-                std::uint64_t plain = plain_word(at, length);
-                if (DECIMALS) {
-                    const std::uint64_t hit = first_match(plain, plain_mark);
-                    if (hit) {
-                        marked = true;
-                        behind = 7 - (trailing_zeros(hit) >> 3);
-                        plain = without(plain, hit, 0);
-                    }
-                }
-                mantissa = digits_value(plain);
-                good = are_digits(plain) && length > marked;
-            } else if (static_cast<std::uint64_t>(length - 1) < 16) {
-                std::uint64_t high = plain_word(at, length - 8), plain = fetch(end - 8) ^ ZEROS;
-                if (DECIMALS) {
-                    const std::uint64_t in_high = first_match(high, plain_mark);
-                    const std::uint64_t hit = first_match(plain, plain_mark);
-                    if (in_high) {
-                        marked = true;
-                        behind = 15 - (trailing_zeros(in_high) >> 3);
-                        high = without(high, in_high, 0);
-                    } else if (hit) {
-                        marked = true;
-                        behind = 7 - (trailing_zeros(hit) >> 3);
-                        plain = without(plain, hit, high >> 56);
-                        high <<= 8;
-                    }
-                }
-                mantissa = digits_value(high) * 100000000ull + digits_value(plain);
-                good = are_digits(plain) && are_digits(high);
-            }
-            if (!marked) behind = implied;
-            if (DECIMALS) good = good && mantissa <= EXACT && behind <= 22;
-            if (!DECIMALS) good = good && !implied;
-            if (strict && *at == '0' && length - marked - (marked ? behind : 0) > 1) good = false;
-            if (!good) {
-                const Read read = read_slowly<DECIMALS>(cells.begin(cell), end, mark, rule);
-                reasons[cell] = read.reason;
-                left += read.reason == 2;
-                blanks += read.reason == 1;
-                if (read.decimals > most) most = read.decimals;
-                if (DECIMALS) {
-                    slow[slow_count] = place;
-                    slow_numbers[slow_count++] = read.number;
-                    mantissas[place] = 0;
-                    decimals[place] = 0;
-                } else {
-                    wholes[cell] = read.whole;
-                }
-                continue;
-            }
-            reasons[cell] = 0;
-            const std::int64_t value =
-                (static_cast<std::int64_t>(mantissa) ^ -static_cast<std::int64_t>(negative)) +
-                negative;
-            if (DECIMALS) {
-                if (behind > most) most = behind;
-                mantissas[place] = value;
-                decimals[place] = static_cast<byte>(behind);
-                if (negative && !mantissa) {  // the zero below zero
-                    slow[slow_count] = place;
-                    slow_numbers[slow_count++] = -0.0;
-                }
-            } else {
-                wholes[cell] = value;
+        int many = 0, count = 0, slow_count = 0;
+        if constexpr (Several::THERE) {
+            if (Several::can(DECIMALS, rule)) {
+                many = size / Several::COUNT * Several::COUNT;
+                count = Several::template read_some<DECIMALS>(cells, begin, many, rule, into,
+                                                              reasons, rest, told);
             }
         }
-        if (DECIMALS) {
-            for (int place = 0; place < size; ++place)
-                numbers[begin + place] =
-                    static_cast<double>(mantissas[place]) / TENS[decimals[place]];
-            for (int each = 0; each < slow_count; ++each)
-                numbers[begin + slow[each]] = slow_numbers[each];
-            for (int place = 0; place < size; ++place) {
-                const double value = numbers[begin + place];
-                const bool read = !reasons[begin + place];
-                told.low = read && value < told.low ? value : told.low;
-                told.high = read && value > told.high ? value : told.high;
+        for (; many < size; ++many) rest[count++] = many;
+        for (int each = 0; each < count; ++each) {
+            const std::int64_t cell = begin + rest[each];
+            const Short found =
+                read_short<DECIMALS>(cells.begin(cell), cells.end(cell), plain_mark, rule);
+            reasons[cell] = !found.good;
+            mantissas[each] = found.mantissa;
+            decimals[each] = static_cast<byte>(found.good ? found.decimals : 0);
+            slow[slow_count] = each;
+            slow_count += !found.good;
+        }
+        for (int each = 0; each < count; ++each) {
+            const std::int64_t cell = begin + rest[each];
+            if (DECIMALS) {
+                numbers[cell] = static_cast<double>(mantissas[each]) / TENS[decimals[each]];
+                if (decimals[each] > told.most_decimals) told.most_decimals = decimals[each];
+            } else {
+                wholes[cell] = mantissas[each];
             }
-        } else {
-            for (int place = 0; place < size; ++place) {
-                const std::int64_t value = wholes[begin + place];
-                const bool read = !reasons[begin + place];
-                told.low_whole = read && value < told.low_whole ? value : told.low_whole;
-                told.high_whole = read && value > told.high_whole ? value : told.high_whole;
+        }
+        for (int each = 0; each < slow_count; ++each) {
+            const std::int64_t cell = begin + rest[slow[each]];
+            const Read read = read_slowly<DECIMALS>(cells.begin(cell), cells.end(cell), mark, rule);
+            reasons[cell] = read.reason;
+            told.left += read.reason == 2;
+            told.blanks += read.reason == 1;
+            if (read.decimals > told.most_decimals) told.most_decimals = read.decimals;
+            if (DECIMALS)
+                numbers[cell] = read.number;
+            else
+                wholes[cell] = read.whole;
+        }
+        for (int each = 0; each < count; ++each) {
+            const std::int64_t cell = begin + rest[each];
+            const bool read = !reasons[cell];
+            if (DECIMALS) {
+                told.low = read && numbers[cell] < told.low ? numbers[cell] : told.low;
+                told.high = read && numbers[cell] > told.high ? numbers[cell] : told.high;
+            } else {
+                told.low_whole = read && wholes[cell] < told.low_whole ? wholes[cell] : told.low_whole;
+                told.high_whole = read && wholes[cell] > told.high_whole ? wholes[cell] : told.high_whole;
             }
         }
     }
-    told.left = left;
-    told.blanks = blanks;
-    told.most_decimals = most;
     return told;
 }
 

@@ -10,10 +10,10 @@ namespace olive {
 
 namespace {
 
-constexpr std::int64_t PIECE = 64 << 10;      // bytes, so that text and positions stay in the cache
-constexpr std::int64_t POSITIONS = 16 << 10;  // of each kind, for the same reason
-constexpr std::int64_t MANY = 64;  // fields, of which a piece would hold few rows
+constexpr std::int64_t PIECE = 32 << 10;  // bytes, so that text and positions stay in the cache
+constexpr std::int64_t MANY = 64;         // fields, of which a piece would hold few rows
 constexpr std::int64_t RECORDS = 16 << 10;
+constexpr std::int64_t SPARE = 64;
 
 std::int64_t size_of(const Task& task) {
     return task.kind == Kind::texts || (task.kind == Kind::times && task.unit == Unit::days) ? 4 : 8;
@@ -29,9 +29,15 @@ void take(Task& task, const CellsAt& cells, std::int64_t row) {
     if (task.kind == Kind::positions) return;
     if (task.kind == Kind::texts) {
         const Runs runs{cells.buffer, cells.starts, cells.ends, cells.count};
-        task.told.blanks += blank(runs, task.reasons + row);
+        byte* const reasons = task.reasons + row;
         place* const codes = reinterpret_cast<place*>(task.values) + row;
-        if (task.words && !encode(runs, task.reasons + row, *task.words, codes)) {
+        std::int64_t blanks = 0;
+        if (task.words && encode_filled(runs, reasons, *task.words, codes, blanks)) {
+            task.told.blanks += blanks;
+            return;
+        }
+        task.told.blanks += blank(runs, reasons);
+        if (task.words) {
             task.words = nullptr;
             task.told.left = 1;  // where the texts of earlier pieces stood has not been kept
         }
@@ -58,6 +64,117 @@ bool holds_name(const CellsAt& cells, Text name) {
     return false;
 }
 
+// A piece of text with whole records, and where their fields end.
+class Records {
+  public:
+    Records(byte* buffer, Marks marks, std::int64_t fields)
+        : buffer(buffer), marks(marks), fields(fields) {}
+
+    std::int64_t count = 0, consumed = 0, open_quote = -1;
+    bool even = true;  // every record has as many fields as it should
+    Stopped found;
+
+    // The records between two places; `final` if nothing follows.
+    void find(std::int64_t low, std::int64_t high, bool final) {
+        const std::size_t size = static_cast<std::size_t>(high - low + SPARE);
+        if (held.size() < 2 * size + 1) held.resize(2 * size + 1);
+        place *const stops = held.data() + 1, *const quoted = stops + size;
+        stops[-1] = static_cast<place>(low - 1);
+        found = in_use().find_stops(buffer, low, high, marks, stops, quoted);
+        slowly = !found.in_turn || (found.open && final);
+        if (slowly) return find_slowly(low, high, final);
+        count = found.records;
+        even = count * fields <= found.count;
+        const place* last = stops - 1;
+        for (std::int64_t record = 0; even && record < count; ++record) {
+            last += fields;
+            even = buffer[*last] == '\n' || buffer[*last] == '\r';
+        }
+        if (!even) return;
+        consumed = *last + 1;
+        if (final && consumed < high) {
+            even = found.count - count * fields == fields - 1;
+            stops[++count * fields - 1] = static_cast<place>(high);
+            consumed = high;
+        }
+    }
+
+    // Line ends before each record, `lines[0]` before the first one.
+    void count_lines(std::int64_t* lines) const {
+        for (std::int64_t record = 1; slowly && record <= count; ++record)
+            lines[record] = lines[0] + own_lines[static_cast<std::size_t>(record)];
+        if (slowly) return;
+        const place *const stops = held.data() + 1, *quoted = stops + (held.size() - 1) / 2;
+        const place* const last = quoted + found.quoted;
+        std::int64_t within = 0;
+        for (std::int64_t record = 1; record <= count; ++record) {
+            for (; quoted < last && *quoted < stops[record * fields - 1]; ++quoted) ++within;
+            lines[record] = lines[0] + record + within;
+        }
+    }
+
+    // Where one field of each record starts and ends; returns how many have to be closed up.
+    std::int64_t column(std::int64_t field, place* starts, place* ends) const {
+        if (slowly) return slow_column(field, starts, ends);
+        const place* at = held.data() + field;
+        const byte quote = static_cast<byte>(marks.quote);
+        std::int64_t closing = 0;
+        for (std::int64_t record = 0; record < count; ++record, at += fields) {
+            starts[record] = at[0] + 1;
+            ends[record] = at[1];
+        }
+        if (field == fields - 1 && found.survey.pairs)
+            for (std::int64_t record = 0; record < count; ++record)
+                ends[record] -= ends[record] > starts[record] && buffer[ends[record]] == '\n' &&
+                                buffer[ends[record] - 1] == '\r';
+        if (found.quotes)
+            for (std::int64_t record = 0; record < count; ++record) {
+                if (buffer[starts[record]] != quote) continue;
+                const place end = ends[record] - 1;
+                if (!found.doubled && end > starts[record] && buffer[end] == quote) {
+                    starts[record] += 1;
+                    ends[record] = end;
+                } else {
+                    closing += !unwrapped(buffer, quote, starts[record], ends[record]);
+                }
+            }
+        return closing;
+    }
+
+  private:
+    // Where quotes do not open and close in turn.
+    void find_slowly(std::int64_t low, std::int64_t high, bool final) {
+        rows = found.survey.feeds + found.survey.returns + 1;
+        slow.resize(static_cast<std::size_t>(2 * rows * fields));
+        own_lines.resize(static_cast<std::size_t>(rows + 1));
+        place* const starts = slow.data();
+        Borders borders{starts, starts + rows * fields, nullptr, nullptr, own_lines.data(), rows, fields};
+        Outcome told;
+        split_slowly(buffer, low, high, marks, final, borders, told);
+        count = told.records;
+        consumed = told.consumed;
+        even = told.even;
+        if (final) open_quote = told.open_quote;
+    }
+
+    std::int64_t slow_column(std::int64_t field, place* starts, place* ends) const {
+        const place* const from = slow.data() + field * rows;
+        const std::size_t size = static_cast<std::size_t>(count) * sizeof(place);
+        std::memcpy(starts, from, size);
+        std::memcpy(ends, from + rows * fields, size);
+        std::int64_t closing = 0;
+        for (std::int64_t record = 0; record < count; ++record) closing += ends[record] < 0;
+        return closing;
+    }
+
+    byte* buffer;
+    Marks marks;
+    std::int64_t fields, rows = 0;
+    bool slowly = false;
+    std::vector<place> held, slow;
+    std::vector<std::int64_t> own_lines;
+};
+
 }  // namespace
 
 RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t high, Marks marks,
@@ -66,59 +183,62 @@ RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t
     RowsTold all;
     all.consumed = low;
     std::int64_t piece = fields > MANY ? 3 * PIECE : PIECE, at = low;
-    // Rows of a piece; strips of the fields begin in different lines of the cache.
-    const std::int64_t rows = (POSITIONS / fields + 15) / 16 * 16 + 80;
-    std::vector<place> all_places(static_cast<std::size_t>(2 * rows * fields + 40));
-    std::vector<std::int64_t> own_lines(static_cast<std::size_t>(rows + 1));
-    place* const starts = all_places.data();
-    place* const ends = starts + rows * fields + 40;
+    Records records(buffer, marks, fields);
+    std::vector<place> starts, ends;
     lines[0] = 0;
     while (at < high) {
         const std::int64_t stop = at + piece < high ? at + piece : high;
-        const bool last = stop == high;
-        Borders borders{starts, ends, nullptr, nullptr, own_lines.data(), rows, fields};
-        Outcome told;
+        const bool last = stop == high, ended = last && final;
         // a carriage return at the border of a piece may be half of a line end
         const std::int64_t until = !last && buffer[stop - 1] == '\r' ? stop - 1 : stop;
-        const bool ended = last && final;
-        if (!in_use().split(buffer, at, until, marks, ended, borders, told)) {
-            told = Outcome();
-            split_slowly(buffer, at, until, marks, ended, borders, told);
-        }
-        if (!told.even || all.count + told.records > room) {
+        records.find(at, until, ended);
+        if (!records.even) {
             all.status = Status::uneven;
             return all;
         }
-        if (told.open_quote >= 0 && ended) all.open_quote = told.open_quote;
-        if (told.closing && !changeable) {
-            all.status = Status::needs_copy;
-            return all;
-        }
-        if (!told.records) {
+        if (records.open_quote >= 0) all.open_quote = records.open_quote;
+        if (!records.count) {
             if (last) break;
             piece *= 2;
             continue;  // a record longer than a piece
         }
-        const Survey survey = in_use().survey(buffer, at, told.consumed, Marks{-1, 0, true});
-        all.line_ends += survey.feeds + survey.returns - survey.pairs;
-        all.ascii &= survey.ascii;
-        if (told.closing)
-            for (std::int64_t field = 0; field < fields; ++field)
-                close_up(buffer, marks.quote, starts + field * rows, ends + field * rows,
-                         told.records);
-        for (std::int64_t row = 1; row <= told.records; ++row)
-            lines[all.count + row] = lines[all.count] + own_lines[static_cast<std::size_t>(row)];
-        for (std::int64_t each = 0; each < count; ++each) {
-            const std::int64_t first = tasks[each].field * rows;
-            const CellsAt cells{buffer, starts + first, ends + first, 0, 0, 0, told.records};
-            take(tasks[each], cells, all.count);
+        if (all.count + records.count > room) {
+            all.status = Status::full;
+            return all;
         }
-        if (name.size)
-            all.has_name |= holds_name(
-                {buffer, starts, ends, 0, 0, 0, told.records}, name);
-        all.count += told.records;
-        at = all.consumed = told.consumed;
-        if (last && told.records < rows) break;
+        const Survey behind =
+            in_use().survey(buffer, records.consumed, until, Marks{-1, 0, true});
+        const Survey& within = records.found.survey;
+        all.line_ends += within.feeds + within.returns - within.pairs -
+                         (behind.feeds + behind.returns - behind.pairs);
+        all.ascii &= within.ascii;
+        records.count_lines(lines + all.count);
+        starts.resize(static_cast<std::size_t>(records.count));
+        ends.resize(starts.size());
+        const CellsAt cells{buffer, starts.data(), ends.data(), 0, 0, 0, records.count};
+        bool named = false;
+        const auto locate = [&](std::int64_t field) {
+            const std::int64_t closing = records.column(field, starts.data(), ends.data());
+            if (closing && !changeable) return false;
+            if (closing) close_up(buffer, marks.quote, starts.data(), ends.data(), records.count);
+            if (field == 0 && name.size) {
+                all.has_name |= holds_name(cells, name);
+                named = true;
+            }
+            return true;
+        };
+        bool can = !records.found.doubled || changeable;
+        for (std::int64_t each = 0; can && each < count; ++each) {
+            can = locate(tasks[each].field);
+            if (can) take(tasks[each], cells, all.count);
+        }
+        if (can && name.size && !named) can = locate(0);
+        if (!can) {
+            all.status = Status::needs_copy;
+            return all;
+        }
+        all.count += records.count;
+        at = all.consumed = records.consumed;
     }
     return all;
 }

@@ -25,7 +25,7 @@ struct Task {
     NumbersTold told;
 };
 
-enum class Status { done = 0, uneven = 1, needs_copy = 2 };
+enum class Status { done = 0, uneven = 1, needs_copy = 2, full = 3 };
 
 struct RowsTold {
     Status status = Status::done;

@@ -6,15 +6,6 @@
 // The mask technique is that of G. Langdale and D. Lemire, "Parsing gigabytes of JSON per second",
 // The VLDB Journal 28 (2019), sections 3.1.1 and 3.1.2.
 
-static inline std::uint64_t prefix_parity(std::uint64_t bits) {
-    bits ^= bits << 1;
-    bits ^= bits << 2;
-    bits ^= bits << 4;
-    bits ^= bits << 8;
-    bits ^= bits << 16;
-    return bits ^ (bits << 32);
-}
-
 static inline std::uint64_t below(int bit) { return (1ull << bit) - 1; }
 
 // 64 bytes from `at` on; those at and beyond `high` are zero.
@@ -59,6 +50,7 @@ static Seen cut(const byte* buffer, std::int64_t low, std::int64_t high, Marks m
     Piece piece;
     std::uint64_t carry = 0;
     for (std::int64_t at = low; at < until; at += 64) {
+        ahead(buffer + at);
         const Wide wide(piece.from(buffer, at, until));
         std::uint64_t ends = wide.equal('\n');
         const std::uint64_t returns = wide.equal('\r');
@@ -70,7 +62,7 @@ static Seen cut(const byte* buffer, std::int64_t low, std::int64_t high, Marks m
         }
         if (marks.quote) {
             const std::uint64_t quotes = wide.equal(static_cast<byte>(marks.quote));
-            const std::uint64_t within = prefix_parity(quotes) ^ carry;
+            const std::uint64_t within = Wide::prefix_parity(quotes) ^ carry;
             seen.quotes += count_bits(quotes);
             carry = 0 - (within >> 63);
             ends &= ~within;
@@ -79,28 +71,6 @@ static Seen cut(const byte* buffer, std::int64_t low, std::int64_t high, Marks m
         if (ends) seen.cut = at + 64 - leading_zeros(ends);
     }
     return seen;
-}
-
-// A field that begins with a quote: its borders move in, or it is marked to be closed up.
-static inline bool unwrapped(const byte* buffer, byte quote, std::int64_t& first,
-                             std::int64_t& end) {
-    std::int64_t next = first + 1;
-    const std::uint64_t wanted = ONES * quote;
-    for (; next < end; next += 8) {
-        const std::uint64_t other = fetch(buffer + next) ^ wanted;
-        const std::uint64_t hits = (other - ONES) & ~other & HIGH;
-        if (hits) {
-            next += trailing_zeros(hits) >> 3;
-            break;
-        }
-    }
-    if (next == end - 1) {
-        first += 1;
-        end -= 1;
-        return true;
-    }
-    end = ~end;
-    return false;
 }
 
 template <bool QUOTES, bool RETURNS, bool EVEN>
@@ -139,7 +109,7 @@ static bool split_as(const byte* buffer, std::int64_t low, std::int64_t high, Ma
         if (QUOTES) {
             const std::uint64_t quotes = wide.equal(quote);
             if (quotes | carry) {
-                within = prefix_parity(quotes) ^ carry;
+                within = Wide::prefix_parity(quotes) ^ carry;
                 carry = 0 - (within >> 63);
                 const std::uint64_t free = (separators | behind | quotes) & ~within;
                 if (quotes & within & ~((free << 1) | may_open)) return false;
@@ -232,4 +202,74 @@ static bool split(const byte* buffer, std::int64_t low, std::int64_t high, Marks
                     : split_as<false, true, false>(buffer, low, high, marks, final, out, told);
     return even ? split_as<false, false, true>(buffer, low, high, marks, final, out, told)
                 : split_as<false, false, false>(buffer, low, high, marks, final, out, told);
+}
+
+template <bool QUOTES>
+static Stopped stops_as(const byte* buffer, std::int64_t low, std::int64_t high, Marks marks,
+                        place* const stops, place* const quoted) {
+    const byte delimiter = static_cast<byte>(marks.delimiter);
+    const byte quote = static_cast<byte>(marks.quote);
+    std::uint64_t carry = 0, may_open = 1, fresh = 1, astray = 0, doubled = 0, quoting = 0;
+    std::int64_t feeds = 0, records = 0;
+    bool beyond_ascii = false;
+    place *stop = stops, *within_quotes = quoted;
+    Stopped told;
+    Piece piece;
+    for (std::int64_t at = low; at < high; at += 64) {
+        ahead(buffer + at);
+        const Wide wide(piece.from(buffer, at, high));
+        std::uint64_t line_ends = wide.equal('\n'), separators = wide.equal(delimiter), behind = 0;
+        const std::uint64_t returns = wide.equal('\r');
+        beyond_ascii |= wide.high();
+        feeds += count_bits(line_ends);
+        if (returns) {
+            const std::uint64_t next = at + 64 < high && buffer[at + 64] == '\n' ? 1ull << 63 : 0;
+            const std::uint64_t pairs = returns & ((line_ends >> 1) | next);
+            told.survey.returns += count_bits(returns);
+            told.survey.pairs += count_bits(pairs);
+            behind = returns;
+            line_ends |= returns & ~pairs;
+        }
+        separators |= line_ends;
+        if (QUOTES) {
+            const std::uint64_t quotes = wide.equal(quote);
+            const std::uint64_t apart = separators | behind;
+            quoting |= quotes;
+            if (quotes | carry) {
+                const std::uint64_t within = Wide::prefix_parity(quotes) ^ carry;
+                const std::uint64_t opening = quotes & within;
+                carry = 0 - (within >> 63);
+                const std::uint64_t free = (apart | quotes) & ~within;
+                astray |= opening & ~((free << 1) | may_open);
+                doubled |= opening & ~(((apart & ~within) << 1) | fresh);
+                may_open = free >> 63;
+                fresh = (apart & ~within) >> 63;
+                if (line_ends & within) within_quotes = Wide::put(line_ends & within, at, within_quotes);
+                separators &= ~within;
+                line_ends &= ~within;
+            } else {
+                may_open = fresh = apart >> 63;
+            }
+        }
+        records += count_bits(line_ends);
+        stop = Wide::put(separators, at, stop);
+    }
+    told.survey.feeds = feeds;
+    told.survey.ascii = !beyond_ascii;
+    told.quotes = quoting != 0;
+    told.records = records;
+    told.count = stop - stops;
+    told.quoted = within_quotes - quoted;
+    told.in_turn = !astray;
+    told.doubled = doubled != 0;
+    told.open = carry != 0;
+    return told;
+}
+
+// Where fields end, as far as quotes open and close in turn: `stops` and `quoted` have room for 64
+// more than the bytes.
+static Stopped find_stops(const byte* buffer, std::int64_t low, std::int64_t high, Marks marks,
+                          place* stops, place* quoted) {
+    return marks.quote ? stops_as<true>(buffer, low, high, marks, stops, quoted)
+                       : stops_as<false>(buffer, low, high, marks, stops, quoted);
 }

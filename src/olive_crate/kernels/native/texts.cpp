@@ -95,17 +95,20 @@ void gather(const Runs& runs, const byte* reasons, place* offsets, byte* data) {
 
 Words::Words(std::int64_t most_, std::int64_t expected) : offsets(1, 0), most(most_) {
     std::size_t size = 256;
-    while (size < 2 * static_cast<std::size_t>(expected)) size *= 2;
+    for (shift = 56; size < 2 * static_cast<std::size_t>(expected); --shift) size *= 2;
     slots.assign(size, Slot{0, 0, 0, -1});
 }
 
 namespace {
 
-inline std::size_t slot_of(std::uint64_t low, std::uint64_t high, std::int64_t length,
-                           std::size_t size) {
-    const std::uint64_t all =
-        low ^ (high * 0xD6E8FEB86659FD93ull) ^ (static_cast<std::uint64_t>(length) << 56);
-    return mixed(all) & (size - 1);
+// The upper bits of a sum of products, which all bits below have a part in.
+inline std::size_t slot_of(std::uint64_t low, std::uint64_t high, int shift) {
+    return (low * 0x9E3779B97F4A7C15ull + high * 0xD6E8FEB86659FD93ull) >> shift;
+}
+
+inline bool all_blank(const byte* at, std::int64_t length) {
+    while (length && is_blank(*at)) ++at, --length;
+    return !length;
 }
 
 }  // namespace
@@ -118,56 +121,82 @@ bool Words::is(const Slot& slot, const byte* at) const {
 void Words::widen() {
     const std::size_t size = 4 * slots.size();
     std::vector<Slot> wider(size, Slot{0, 0, 0, -1});
+    shift -= 2;
     for (const Slot& each : slots) {
         if (each.number < 0) continue;
-        std::size_t to = slot_of(each.low, each.high, each.length, size);
+        std::size_t to = slot_of(each.low, each.high, shift);
         while (wider[to].number >= 0) to = (to + 1) & (size - 1);
         wider[to] = each;
     }
     slots.swap(wider);
 }
 
-bool encode(const Runs& runs, const byte* reasons, Words& words, place* codes) {
-    const Words::Slot* slots = words.slots.data();
-    std::size_t size = words.slots.size();
+template <bool FINDS_BLANKS>
+bool Words::number(const Runs& runs, Reasons<FINDS_BLANKS> reasons, place* codes,
+                   std::int64_t& blanks) {
+    const Slot* all = slots.data();
+    std::size_t last = slots.size() - 1;
+    int by = shift;
     for (std::int64_t cell = 0; cell < runs.count; ++cell) {
+        const byte* const at = runs.buffer + runs.starts[cell];
+        const std::int64_t length = runs.ends[cell] - runs.starts[cell];
+        if constexpr (FINDS_BLANKS) {
+            reasons[cell] = *at <= ' ' || !length ? all_blank(at, length) : 0;
+            blanks += reasons[cell];
+        }
         if (reasons && reasons[cell]) {
             codes[cell] = 0;
             continue;
         }
-        const byte* const at = runs.buffer + runs.starts[cell];
-        const std::int64_t length = runs.ends[cell] - runs.starts[cell];
         const Key key = key_of(at, length);
-        std::size_t slot = slot_of(key.low, key.high, length, size);
-        while (slots[slot].number >= 0) {
-            const Words::Slot& held = slots[slot];
+        std::size_t slot = slot_of(key.low, key.high, by);
+        while (all[slot].number >= 0) {
+            const Slot& held = all[slot];
             if (((held.low ^ key.low) | (held.high ^ key.high)) == 0 && held.length == length &&
-                (length <= 16 || words.is(held, at)))
+                (length <= 16 || is(held, at)))
                 break;
-            slot = (slot + 1) & (size - 1);
+            slot = (slot + 1) & last;
         }
-        if (slots[slot].number >= 0) {
-            codes[cell] = slots[slot].number;
+        if (all[slot].number >= 0) {
+            codes[cell] = all[slot].number;
             continue;
         }
-        if (words.count() >= words.most) return false;
-        const place number = static_cast<place>(words.count());
-        words.slots[slot] = {key.low, key.high, static_cast<place>(length), number};
-        words.bytes.insert(words.bytes.end(), at, at + length);
-        words.offsets.push_back(static_cast<place>(words.bytes.size()));
+        if (count() >= most) return false;
+        const place number = static_cast<place>(count());
+        slots[slot] = {key.low, key.high, static_cast<place>(length), number};
+        bytes.insert(bytes.end(), at, at + length);
+        offsets.push_back(static_cast<place>(bytes.size()));
         codes[cell] = number;
-        if (2 * words.offsets.size() > size) words.widen();
-        slots = words.slots.data();
-        size = words.slots.size();
+        if (2 * offsets.size() > slots.size()) widen();
+        all = slots.data();
+        last = slots.size() - 1;
+        by = shift;
     }
     return true;
 }
 
+bool encode(const Runs& runs, const byte* reasons, Words& words, place* codes) {
+    std::int64_t blanks = 0;
+    return words.number<false>(runs, reasons, codes, blanks);
+}
+
+bool encode_filled(const Runs& runs, byte* reasons, Words& words, place* codes, std::int64_t& blanks) {
+    return words.number<true>(runs, reasons, codes, blanks);
+}
+
 std::int64_t spread_length(const place* codes, const byte* reasons, std::int64_t count,
-                           const place* offsets) {
+                           const place* offsets, std::int64_t words) {
+    std::vector<place> lengths(static_cast<std::size_t>(words));
+    for (std::int64_t word = 0; word < words; ++word)
+        lengths[static_cast<std::size_t>(word)] = offsets[word + 1] - offsets[word];
+    const place* const length = lengths.data();
     std::int64_t total = 0;
-    for (std::int64_t cell = 0; cell < count; ++cell)
-        if (!reasons || !reasons[cell]) total += offsets[codes[cell] + 1] - offsets[codes[cell]];
+    if (reasons) {
+        for (std::int64_t cell = 0; cell < count; ++cell)
+            if (!reasons[cell]) total += length[codes[cell]];
+    } else {
+        for (std::int64_t cell = 0; cell < count; ++cell) total += length[codes[cell]];
+    }
     return total;
 }
 

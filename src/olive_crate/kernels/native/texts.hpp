@@ -1,6 +1,7 @@
 // Text out of a buffer: blanks around it, runs side by side, words told apart.
 #pragma once
 
+#include <type_traits>
 #include <vector>
 
 #include "common.hpp"
@@ -38,6 +39,11 @@ class Words {
 
   private:
     friend bool encode(const Runs&, const byte*, Words&, place*);
+    friend bool encode_filled(const Runs&, byte*, Words&, place*, std::int64_t&);
+    template <bool WRITTEN>
+    using Reasons = std::conditional_t<WRITTEN, byte*, const byte*>;
+    template <bool FINDS_BLANKS>
+    bool number(const Runs&, Reasons<FINDS_BLANKS>, place* codes, std::int64_t& blanks);
     // A text of up to 16 bytes as a whole, a longer one by its hash.
     struct Slot {
         std::uint64_t low, high;
@@ -46,15 +52,19 @@ class Words {
     bool is(const Slot&, const byte* at) const;
     void widen();
     std::vector<Slot> slots;
+    int shift;  // what a product leaves as the index of a slot
     std::int64_t most;
 };
 
 // For each run the number of its text (0 for one with a reason); false if there are too many.
 bool encode(const Runs&, const byte* reasons, Words& words, place* codes);
 
+// The same, and which cells are empty or blank: adds how many these are.
+bool encode_filled(const Runs&, byte* reasons, Words& words, place* codes, std::int64_t& blanks);
+
 // Numbers of texts as the texts side by side: their length, and they themselves from `base` on.
 std::int64_t spread_length(const place* codes, const byte* reasons, std::int64_t count,
-                           const place* offsets);
+                           const place* offsets, std::int64_t words);
 void spread(const place* codes, const byte* reasons, std::int64_t count, const place* offsets,
             const byte* words, std::int64_t base, place* into_offsets, byte* into);
 

@@ -247,29 +247,21 @@ OLIVE_APART static bool read_one(const byte* at, const byte* end, const Pattern&
 static std::int64_t read_dates(const CellsAt& all, const Pattern& pattern, const Fixed& fixed,
                                place* const values, byte* const good) {
     const CellsAt cells = all;
-    const int width = pattern.width, year_at = fixed.year, month_at = fixed.month;
-    const int day_at = fixed.day;
-    const std::uint64_t literal = fixed.literal[0], literal_mask = fixed.literal_mask[0];
-    const std::uint64_t digit_mask = fixed.digit_mask[0], rest_digits = fixed.digit_mask[1];
-    const std::uint64_t rest_literal = fixed.literal[1], rest_mask = fixed.literal_mask[1];
+    const Lanes::Dates dates(fixed.literal, fixed.literal_mask, fixed.digit_mask, fixed.year,
+                             fixed.month, fixed.day);
+    const int width = pattern.width;
     std::int64_t left = 0;
     for (std::int64_t cell = 0; cell < cells.count; ++cell) {
         const byte *const at = cells.begin(cell), *const end = cells.end(cell);
-        const std::uint64_t held = fetch(at), rest = fetch(at + 8);
-        const std::uint64_t plain = (held ^ ZEROS) & digit_mask;
-        const std::uint64_t plain_rest = (rest ^ ZEROS) & rest_digits;
-        const std::uint64_t wrong = ((held & literal_mask) ^ literal) |
-                                    ((rest & rest_mask) ^ rest_literal) |
-                                    ((plain + 0x7676767676767676ull) & HIGH) |
-                                    ((plain_rest + 0x7676767676767676ull) & HIGH) |
-                                    ((plain | plain_rest) & HIGH);
-        const unsigned since = static_cast<unsigned>(
-            Fixed::two(at + year_at) * 100 + Fixed::two(at + year_at + 2) - FIRST_YEAR);
-        const unsigned month = static_cast<unsigned>(Fixed::two(at + month_at) - 1);
-        const int day = Fixed::two(at + day_at);
+        std::uint64_t parts;
+        const bool fits = dates.read(at, parts) && end - at == width;
+        const unsigned since = static_cast<unsigned>((parts & 0xFFFF) * 100) +
+                               static_cast<unsigned>((parts >> 16) & 0xFFFF) - FIRST_YEAR;
+        const unsigned month = static_cast<unsigned>((parts >> 32) & 0xFFFF) - 1;
+        const int day = static_cast<int>(parts >> 48);
         bool read;
         place found = 0;
-        if (!wrong && end - at == width && since < LAST_YEAR - FIRST_YEAR && month < 12) {
+        if (fits && since < LAST_YEAR - FIRST_YEAR && month < 12) {
             const place* const start = MONTH_STARTS + 12 * since + month;
             found = start[0] + day - 1;
             read = day >= 1 && found < start[1];

@@ -1,0 +1,247 @@
+// Four short numerals, or one date, at a time, with AVX2.
+//
+// Eight bytes that end where a numeral ends are a lane. Comparison marks the bytes that are not
+// digits: what belongs to the cell before, blanks in front, a sign, the decimal mark, which is taken
+// out by closing the gap. Three multiplications turn eight digits into a number. A lane in which
+// anything else stands is left to the caller. Of a date the digits are put in order by a shuffle.
+
+struct Lanes {
+    static constexpr bool THERE = true;
+    static constexpr int COUNT = 4;
+    using Four = __m256i;
+
+    struct Rule {
+        Four mark, implied;
+        bool strict;
+    };
+
+    // Two words, and four, that lie `back` bytes before these ends.
+    static __m128i two_words(const byte* one, const byte* two) {
+        const __m128d low = _mm_load_sd(reinterpret_cast<const double*>(one));
+        return _mm_castpd_si128(_mm_loadh_pd(low, reinterpret_cast<const double*>(two)));
+    }
+
+    static Four words(const byte* const* ends, int back) {
+        return _mm256_inserti128_si256(
+            _mm256_castsi128_si256(two_words(ends[0] - back, ends[1] - back)),
+            two_words(ends[2] - back, ends[3] - back), 1);
+    }
+
+    static unsigned lanes_of(Four mask) {
+        return static_cast<unsigned>(_mm256_movemask_pd(_mm256_castsi256_pd(mask)));
+    }
+
+    // The bytes below the lowest that is marked; all of them if none is.
+    static Four below(Four marked) {
+        const Four one = _mm256_set1_epi64x(1), none = _mm256_setzero_si256();
+        return _mm256_sub_epi64(_mm256_and_si256(marked, _mm256_sub_epi64(none, marked)), one);
+    }
+
+    // Mantissas of four numerals, 0 for one that is blank or left, and with DECIMALS how many digits
+    // stand behind the mark of each.
+    struct Read {
+        Four mantissas, behind, is_blank, left;
+    };
+
+    template <bool DECIMALS>
+    static OLIVE_INLINE Read read(const byte* const* ends, Four lengths, const Rule& rule) {
+        const Four all = _mm256_set1_epi8(-1), none = _mm256_setzero_si256();
+        const Four space = _mm256_set1_epi8(' '), bits = _mm256_slli_epi64(lengths, 3);
+        const Four word = words(ends, 8);
+        Four wrong = none, behind = none;
+        // what is before the numeral: the cell before, and blanks
+        Four front = _mm256_or_si256(_mm256_srlv_epi64(all, bits), _mm256_cmpeq_epi8(word, space));
+        const Four longer = _mm256_cmpgt_epi64(lengths, _mm256_set1_epi64x(8));
+        if (!_mm256_testz_si256(longer, longer)) {
+            const Four more = _mm256_sub_epi64(bits, _mm256_set1_epi64x(64));
+            const Four outside =
+                _mm256_or_si256(_mm256_srlv_epi64(all, more), _mm256_andnot_si256(longer, all));
+            const Four blank = _mm256_cmpeq_epi8(words(ends, 16), space);
+            const Four clear = _mm256_cmpeq_epi64(_mm256_or_si256(outside, blank), all);
+            wrong = _mm256_or_si256(_mm256_andnot_si256(clear, all),
+                                    _mm256_cmpgt_epi64(lengths, _mm256_set1_epi64x(16)));
+        }
+        const Four is_blank = _mm256_andnot_si256(wrong, _mm256_cmpeq_epi64(front, all));
+        front = below(_mm256_andnot_si256(front, all));
+        const Four first = _mm256_sub_epi64(front, all);  // bit 0 of the first byte
+        const Four sign = _mm256_and_si256(
+            _mm256_cmpeq_epi8(word, _mm256_set1_epi8('-')),
+            _mm256_sub_epi64(_mm256_slli_epi64(first, 8), first));
+        Four used = _mm256_or_si256(front, sign), above = all, marked = none;
+        if (DECIMALS) {
+            marked = _mm256_andnot_si256(front, _mm256_cmpeq_epi8(word, rule.mark));
+            used = _mm256_or_si256(used, marked);
+        }
+        Four plain = _mm256_andnot_si256(
+            used, _mm256_xor_si256(word, _mm256_set1_epi8('0')));
+        if (rule.strict) {  // a zero in front of another digit
+            const Four head = _mm256_sub_epi64(_mm256_or_si256(front, sign), all);
+            const Four zero = _mm256_and_si256(
+                _mm256_cmpeq_epi8(word, _mm256_set1_epi8('0')), head);
+            const Four padded = _mm256_andnot_si256(marked, _mm256_slli_epi64(zero, 8));
+            wrong = _mm256_or_si256(
+                wrong, _mm256_andnot_si256(_mm256_cmpeq_epi64(padded, none), all));
+        }
+        wrong = _mm256_or_si256(wrong, _mm256_cmpeq_epi64(used, all));  // no digit at all
+        if (DECIMALS) {
+            const Four no_mark = _mm256_cmpeq_epi64(marked, none);
+            const Four under = _mm256_andnot_si256(no_mark, below(marked));
+            above = _mm256_andnot_si256(
+                _mm256_or_si256(under, _mm256_slli_epi64(under, 8)), all);
+            above = _mm256_andnot_si256(_mm256_andnot_si256(no_mark, _mm256_set1_epi64x(0xFF)), above);
+            plain = _mm256_or_si256(
+                _mm256_slli_epi64(_mm256_and_si256(plain, under), 8),
+                _mm256_and_si256(plain, above));
+            const Four count = _mm256_sad_epu8(
+                _mm256_and_si256(above, _mm256_set1_epi8(1)), none);
+            behind = _mm256_blendv_epi8(count, rule.implied, no_mark);
+            const Four marks_above = _mm256_and_si256(marked, above);  // a second mark
+            wrong = _mm256_or_si256(
+                wrong, _mm256_andnot_si256(_mm256_cmpeq_epi64(marks_above, none), all));
+        }
+        const Four beyond = _mm256_subs_epu8(plain, _mm256_set1_epi8(9));
+        wrong = _mm256_or_si256(wrong, _mm256_andnot_si256(_mm256_cmpeq_epi64(beyond, none), all));
+        const Four pairs = _mm256_maddubs_epi16(plain, _mm256_set1_epi16(0x010A));
+        const Four fours = _mm256_madd_epi16(pairs, _mm256_set1_epi32(0x00010064));
+        const Four value = _mm256_add_epi64(
+            _mm256_mul_epu32(fours, _mm256_set1_epi64x(10000)), _mm256_srli_epi64(fours, 32));
+        const Four plus = _mm256_cmpeq_epi64(sign, none);
+        if (DECIMALS)  // the zero below zero
+            wrong = _mm256_or_si256(
+                wrong, _mm256_andnot_si256(plus, _mm256_cmpeq_epi64(value, none)));
+        const Four minus = _mm256_andnot_si256(plus, all);
+        const Four left = _mm256_andnot_si256(is_blank, wrong);
+        const Four signed_value = _mm256_sub_epi64(_mm256_xor_si256(value, minus), minus);
+        return {_mm256_andnot_si256(_mm256_or_si256(wrong, is_blank), signed_value), behind,
+                is_blank, left};
+    }
+
+    // 10 to these powers of at most 7.
+    static __m256d tens(Four powers) {
+        const __m256 table = _mm256_setr_ps(1e0f, 1e1f, 1e2f, 1e3f, 1e4f, 1e5f, 1e6f, 1e7f);
+        const __m256 found = _mm256_permutevar8x32_ps(table, powers);
+        return _mm256_cvtps_pd(_mm256_castps256_ps128(
+            _mm256_permutevar8x32_ps(found, _mm256_setr_epi32(0, 2, 4, 6, 0, 2, 4, 6))));
+    }
+
+    // Whole numbers of less than 2^51 as doubles.
+    static __m256d doubles(Four whole) {
+        const Four magic = _mm256_set1_epi64x(0x4338000000000000);
+        return _mm256_sub_pd(_mm256_castsi256_pd(_mm256_add_epi64(whole, magic)),
+                             _mm256_castsi256_pd(magic));
+    }
+
+    static bool can(bool decimals, NumberRule rule) {
+        return decimals ? rule.decimal != 0 && rule.implied < 8 : rule.implied == 0;
+    }
+
+    // Reads what it can of so many cells (a multiple of four) from `begin` on, and lists the others.
+    template <bool DECIMALS>
+    static int read_some(const CellsAt& cells, std::int64_t begin, int size, NumberRule given,
+                         void* into, byte* reasons, int* left, NumbersTold& told) {
+        const Rule rule{_mm256_set1_epi8(static_cast<char>(given.decimal)),
+                        _mm256_set1_epi64x(given.implied), given.strict};
+        __m256d low = _mm256_set1_pd(HUGE_VAL), high = _mm256_set1_pd(-HUGE_VAL);
+        Four least = _mm256_set1_epi32(INT32_MAX), most = _mm256_set1_epi32(INT32_MIN);
+        Four decimals = _mm256_setzero_si256();
+        int left_count = 0;
+        std::memset(reasons + begin, 0, static_cast<std::size_t>(size));
+        for (int place = 0; place < size; place += COUNT) {
+            const std::int64_t cell = begin + place;
+            const byte* const ends[COUNT] = {cells.end(cell), cells.end(cell + 1),
+                                             cells.end(cell + 2), cells.end(cell + 3)};
+            Four lengths = _mm256_set1_epi64x(cells.width);
+            if (cells.starts)
+                lengths = _mm256_cvtepi32_epi64(_mm_sub_epi32(four_at(cells.ends + cell),
+                                                              four_at(cells.starts + cell)));
+            const Read found = read<DECIMALS>(ends, lengths, rule);
+            const Four skipped = _mm256_or_si256(found.is_blank, found.left);
+            if (DECIMALS) {
+                const __m256d value = _mm256_div_pd(doubles(found.mantissas), tens(found.behind));
+                _mm256_storeu_pd(static_cast<double*>(into) + cell, value);
+                const __m256d skip = _mm256_castsi256_pd(skipped);
+                low = _mm256_min_pd(low, _mm256_blendv_pd(value, _mm256_set1_pd(HUGE_VAL), skip));
+                high = _mm256_max_pd(high, _mm256_blendv_pd(value, _mm256_set1_pd(-HUGE_VAL), skip));
+                decimals = _mm256_max_epi32(decimals, _mm256_andnot_si256(skipped, found.behind));
+            } else {
+                const Four value = found.mantissas;
+                _mm256_storeu_si256(
+                    reinterpret_cast<Four*>(static_cast<std::int64_t*>(into) + cell), value);
+                least = _mm256_min_epi32(
+                    least, _mm256_blendv_epi8(value, _mm256_set1_epi32(INT32_MAX), skipped));
+                most = _mm256_max_epi32(
+                    most, _mm256_blendv_epi8(value, _mm256_set1_epi32(INT32_MIN), skipped));
+            }
+            if (!_mm256_testz_si256(skipped, skipped)) {
+                const unsigned blanks = lanes_of(found.is_blank), others = lanes_of(found.left);
+                for (int lane = 0; lane < COUNT; ++lane) {
+                    reasons[cell + lane] = (blanks >> lane) & 1;
+                    left[left_count] = place + lane;
+                    left_count += (others >> lane) & 1;
+                }
+                told.blanks += count_bits(blanks);
+            }
+        }
+        for (int lane = 0; lane < COUNT; ++lane) {
+            if (DECIMALS) {
+                told.low = std::fmin(told.low, of(low, lane));
+                told.high = std::fmax(told.high, of(high, lane));
+                told.most_decimals = std::max(told.most_decimals, of(decimals, 2 * lane));
+            } else if (of(least, 2 * lane) <= of(most, 2 * lane)) {
+                told.low_whole = std::min<std::int64_t>(told.low_whole, of(least, 2 * lane));
+                told.high_whole = std::max<std::int64_t>(told.high_whole, of(most, 2 * lane));
+            }
+        }
+        return left_count;
+    }
+
+    // Dates of up to sixteen bytes in which everything stands at its place.
+    class Dates {
+      public:
+        Dates(const std::uint64_t* literals, const std::uint64_t* literal_masks,
+              const std::uint64_t* digit_masks, int year, int month, int day)
+            : literal(two_words(literals)), literal_mask(two_words(literal_masks)),
+              digit_mask(two_words(digit_masks)) {
+            const int from[8] = {year, year + 1, year + 2, year + 3, month, month + 1, day, day + 1};
+            byte held[16];
+            std::memset(held, 0x80, 16);
+            for (int digit = 0; digit < 8; ++digit) held[digit] = static_cast<byte>(from[digit]);
+            order = _mm_loadu_si128(reinterpret_cast<const __m128i*>(held));
+        }
+
+        // Century, year of it, month and day, 16 bits each; false for what is not written so.
+        bool read(const byte* at, std::uint64_t& parts) const {
+            const __m128i held = _mm_loadu_si128(reinterpret_cast<const __m128i*>(at));
+            const __m128i plain = _mm_xor_si128(held, _mm_set1_epi8('0'));
+            const __m128i wrong = _mm_or_si128(
+                _mm_xor_si128(_mm_and_si128(held, literal_mask), literal),
+                _mm_subs_epu8(_mm_and_si128(plain, digit_mask), _mm_set1_epi8(9)));
+            const __m128i digits = _mm_shuffle_epi8(plain, order);
+            parts = static_cast<std::uint64_t>(
+                _mm_cvtsi128_si64(_mm_maddubs_epi16(digits, _mm_set1_epi16(0x010A))));
+            return _mm_testz_si128(wrong, wrong);
+        }
+
+      private:
+        static __m128i two_words(const std::uint64_t* held) {
+            return _mm_set_epi64x(static_cast<long long>(held[1]), static_cast<long long>(held[0]));
+        }
+        __m128i literal, literal_mask, digit_mask, order;
+    };
+
+    static __m128i four_at(const place* at) {
+        return _mm_loadu_si128(reinterpret_cast<const __m128i*>(at));
+    }
+
+    static double of(__m256d all, int lane) {
+        double held[COUNT];
+        _mm256_storeu_pd(held, all);
+        return held[lane];
+    }
+
+    static int of(Four all, int lane) {
+        std::int32_t held[2 * COUNT];
+        _mm256_storeu_si256(reinterpret_cast<Four*>(held), all);
+        return held[lane];
+    }
+};
