@@ -60,6 +60,10 @@ def gathered(parts: Iterable[Ints], step: int = 1) -> RowNumbers:
     for rows in parts:
         if not len(rows):
             continue
+        if step == 1 and rows[-1] - rows[0] == len(rows) - 1:  # they rise, so that none is left out
+            firsts.append(rows[:1])
+            counts.append(np.array([len(rows)]))
+            continue
         begins = np.concatenate(([0], np.flatnonzero(np.diff(rows) != step) + 1))
         firsts.append(rows[begins])
         counts.append(np.diff(np.append(begins, len(rows))))

@@ -1,7 +1,8 @@
 """Delimited text to blocks of whole records.
 
 The stream is cut into pieces where records seem to end, pieces are split on several threads if
-there are, and each is checked: its line ends are counted and its bytes are held to be UTF-8.
+there are, and each is checked: its line ends are counted and its bytes are held to be UTF-8. Where
+a piece ends is a guess, which the split shows to be right or wrong.
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ from collections.abc import Callable, Iterator
 from typing import NamedTuple
 
 import msgspec
+import numpy as np
 
 from .. import kernels
 from ..errors import LayoutError
@@ -32,6 +34,12 @@ from .encoding import Filled, bad_byte, filled, utf8_buffers
 from .tally import BLANK, COMMENT, SKIPPED, CountedStream, Tally
 
 LARGEST = (1 << 31) - 4 * PAD
+FEED = 10
+BACK = 1 << 16
+"""Bytes looked through at a time for the last line end."""
+MORE = 1.12
+"""Room for so many times the records that are expected."""
+UNKNOWN = -1
 
 
 class Layout(msgspec.Struct, frozen=True, eq=False):
@@ -119,9 +127,10 @@ def raw_blocks(
 ) -> Iterator[RawBlock]:
     """Blocks of whole records, from the first line that is not skipped as a title.
 
-    A piece is cut behind the last line end that is not quoted if quotes open and close in turn. The
-    scan, which begins where a record begins, shows whether that was so: a piece that was cut within
-    quotes is put together with the next one, and both are scanned again.
+    A piece is cut behind its last line feed, or, where the first piece holds quoted ones, behind the
+    last that is not quoted if quotes open and close in turn. The scan, which begins where a record
+    begins, shows whether that was so: a piece that was cut within quotes is put together with the
+    next one, and both are scanned again.
 
     Raises `LayoutError` for a quote that is never closed, `SourceError` for bytes that are not of
     the encoding.
@@ -131,15 +140,16 @@ def raw_blocks(
         stream = CountedStream(opened, tally)
         pieces = utf8_buffers(stream, layout.encoding, layout.block, source.name)
         row, offset, pieces = _past_titles(pieces, layout, tally)
-        cuts = _cuts(pieces, layout, offset, source.name)
+        cutting = _Cutting(layout, source.name, workers.count > 1)
         checked = _Checked(source, layout)
         kept = _Kept(source.size if keeping else None)
         held: Cut | None = None
 
         def scan(cut: Cut) -> _Scanned:
-            return _scanned(cut, layout, foresight(), kept.start(cut))
+            start = kept.start(cut, None if workers.count > 1 else cutting.records)
+            return _scanned(cut, layout, foresight(), start)
 
-        for cut, scanned in workers.ahead(scan, cuts):
+        for cut, scanned in workers.ahead(scan, cutting.cuts(pieces, offset)):
             if held is not None:
                 cut = _together(held, cut, source.name, row)
                 scanned, held = _scanned(cut, layout, {}, None), None
@@ -152,6 +162,7 @@ def raw_blocks(
             if len(found.lines) > 1:
                 checked(cut, scanned, row)
                 block = RawBlock(cut, scanned.marks, found, row, scanned.line_ends)
+                cutting.learn(cut, len(found.lines) - 1)
                 yield block
                 row = block.next_row
 
@@ -163,14 +174,19 @@ class _Kept:
         self._size = size
         self._keeping: Keeping | None = None
 
-    def start(self, cut: Cut) -> Start | None:
-        """Where a piece seems to begin; `None` for the first one, or if no room is wanted."""
+    def start(self, cut: Cut, row: int | None) -> Start | None:
+        """Where a piece goes; `None` for the first one, or if no room is wanted.
+
+        `row` is how many records stand before it, if that is known; then nothing is behind it yet.
+        """
         if self._size is None:
             return None
         if self._keeping is None:
             of_row = (cut.high - cut.low) / max(1, cut.seen.records)
             self._keeping = Keeping(int(1.05 * self._size / of_row) + 65_536)
             return None
+        if row is not None:
+            return Start(self._keeping, row, max(0, self._keeping.rows - row))
         return Start(self._keeping, cut.row, cut.seen.records + cut.final)
 
 
@@ -184,7 +200,7 @@ class _Scanned(NamedTuple):
 
 def _scanned(cut: Cut, layout: Layout, foresight: Foresight, start: Start | None) -> _Scanned:
     """The records of a piece, and what is counted and checked of its bytes."""
-    marks = msgspec.structs.replace(layout.marks, returns=cut.seen.returns > 0)
+    marks = msgspec.structs.replace(layout.marks, returns=cut.seen.returns != 0)
     name = layout.names[0] if len(layout.names) > 1 else b""
     how = (marks, layout.fields, foresight)
     found = kernels.split_ahead(*cut.place, *how, cut.seen, name, start)
@@ -197,27 +213,68 @@ def _scanned(cut: Cut, layout: Layout, foresight: Foresight, start: Start | None
     return _Scanned(marks, found, is_ascii, is_ascii or kernels.is_utf8(*cut.place), line_ends)
 
 
-def _cuts(pieces: Iterator[Filled], layout: Layout, offset: int, name: str) -> Iterator[Cut]:
-    """The source cut behind records, as it seems."""
-    quote, longest, row = layout.marks.quote, layout.block, 0
-    piece = next(pieces, None)
-    while piece is not None:
-        following = next(pieces, None)
-        low, high = piece.low, piece.high
-        if high - low > LARGEST:
-            raise LayoutError(f"{name}: a record is longer than 2 GB")
-        seen = kernels.cut(piece.buffer, low, high, quote)
-        if following is None:
-            yield Cut(piece.buffer, low, high, offset, True, seen, row)
-            return
-        if seen.cut > low:
-            yield Cut(piece.buffer, low, seen.cut, offset, False, seen, row)
-            longest, row = layout.block, row + seen.records
-        else:
-            longest *= 2  # a record longer than a piece: look at it less and less often
-            following = _more(following, pieces, longest)
-        offset += seen.cut - low
-        piece = _behind(piece.buffer[seen.cut : high], following)
+class _Cutting:
+    """Cuts the source behind records, as it seems.
+
+    With `counting`, the records of a piece are counted beforehand, so that it is known where those
+    behind it begin; else their number is guessed from what came before, as room to be given.
+    """
+
+    def __init__(self, layout: Layout, name: str, counting: bool) -> None:
+        self._layout, self._name, self._counting = layout, name, counting
+        self._plain = False
+        """Line feeds end records, as far as the first piece shows."""
+        self.records = self._bytes = 0
+
+    def learn(self, cut: Cut, records: int) -> None:
+        """So many records were found in a piece."""
+        self._bytes += cut.high - cut.low
+        self.records += records
+
+    def cuts(self, pieces: Iterator[Filled], offset: int) -> Iterator[Cut]:
+        """The pieces of the source, cut."""
+        longest, row = self._layout.block, 0
+        piece = next(pieces, None)
+        while piece is not None:
+            following = next(pieces, None)
+            buffer, low, high = piece
+            if high - low > LARGEST:
+                raise LayoutError(f"{self._name}: a record is longer than 2 GB")
+            seen = self._seen(buffer, low, high)
+            if following is None:
+                yield Cut(buffer, low, high, offset, True, seen, row)
+                return
+            if seen.cut > low:
+                yield Cut(buffer, low, seen.cut, offset, False, seen, row)
+                longest, row = self._layout.block, row + seen.records
+            else:
+                longest *= 2  # a record longer than a piece: look at it less and less often
+                following = _more(following, pieces, longest)
+            offset += seen.cut - low
+            piece = _behind(buffer[seen.cut : high], following)
+
+    def _seen(self, buffer: Bytes, low: int, high: int) -> Seen:
+        end = _last_feed(buffer, low, high) if self._plain else low
+        if end > low and self._counting:
+            marks = kernels.line_marks(buffer, low, end)
+            return Seen(end, marks.feeds, marks.returns, UNKNOWN, marks.feeds)
+        if end > low and self.records:
+            guess = int(MORE * (high - low) * self.records / self._bytes) + BACK // 1024
+            return Seen(end, guess, UNKNOWN, UNKNOWN, guess)
+        seen = kernels.cut(buffer, low, high, self._layout.marks.quote)
+        self._plain = seen.records == seen.feeds > 0
+        return seen
+
+
+def _last_feed(buffer: Bytes, low: int, high: int) -> int:
+    """Behind the last line feed; `low` if there is none."""
+    while high > low:
+        begin = max(low, high - BACK)
+        at = np.flatnonzero(buffer[begin:high] == FEED)
+        if len(at):
+            return begin + int(at[-1]) + 1
+        high = begin
+    return low
 
 
 def _behind(rest: Bytes, piece: Filled) -> Filled:
@@ -245,8 +302,8 @@ def _together(one: Cut, two: Cut, name: str, row: int) -> Cut:
     if one.high - one.low + two.high - two.low > LARGEST:
         raise LayoutError(f"{name}: row {row} is longer than 2 GB")
     buffer, low, high = filled(one.text + two.text)
-    both = zip(one.seen, two.seen, strict=True)
-    return Cut(buffer, low, high, one.offset, two.final, Seen(*(a + b for a, b in both)))
+    seen = kernels.cut(buffer, low, high, 0)
+    return Cut(buffer, low, high, one.offset, two.final, seen, one.row)
 
 
 def _past_titles(

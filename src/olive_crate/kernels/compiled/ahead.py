@@ -32,7 +32,7 @@ from .cells import NO_REASONS, NONE, UNITS, dictionary_of, positions, steps_of
 from .structure import scan_of, split
 
 POSITIONS, INTEGERS, NUMBERS, TIMES, TEXTS = range(5)
-UNEVEN, NEEDS_COPY = 1, 2
+UNEVEN, NEEDS_COPY, FULL = 1, 2, 3
 
 
 class _Task(NamedTuple):
@@ -112,18 +112,21 @@ def split_ahead(
     start: Start | None = None,
 ) -> Structure | Table:
     """As in the reference; fields whose text has to be changed are closed up in a copy."""
-    scan = scan_of(buffer, low, high, marks, True, seen) if fields > 1 and foresight else None
-    if scan is None:
-        return split(buffer, low, high, marks, True, fields)
-    room = scan.records if start is None else min(scan.records, start.rows)
-    tasks = [_task(index, (index, 0), wanted, room, start) for index, wanted in foresight.items()]
-    lines = np.empty(room + 1, np.int64)
-    given = (low, high, *scan.marks, fields, room, lines, name, [task.given for task in tasks])
     text = buffer
-    told = _native.read_rows(text, False, *given)
-    if told[0] == NEEDS_COPY:
-        text = buffer.copy()
-        told = _native.read_rows(text, True, *given)
+    for known, begin in ((seen, start), (None, start), (None, None)):
+        scan = scan_of(buffer, low, high, marks, True, known) if fields > 1 and foresight else None
+        if scan is None:
+            return split(buffer, low, high, marks, True, fields)
+        room = scan.records if begin is None else min(scan.records, begin.rows)
+        tasks = [_task(at, (at, 0), wanted, room, begin) for at, wanted in foresight.items()]
+        lines = np.empty(room + 1, np.int64)
+        given = (low, high, *scan.marks, fields, room, lines, name, [task.given for task in tasks])
+        told = _native.read_rows(text, text is not buffer, *given)
+        if told[0] == NEEDS_COPY:
+            text = buffer.copy()
+            told = _native.read_rows(text, True, *given)
+        if told[0] != FULL:  # as many records as were expected
+            break
     status, count, consumed, opened, line_ends, is_ascii, has_name, each_told = told
     if status == UNEVEN or not count:
         return split(buffer, low, high, marks, True, fields)

@@ -42,8 +42,8 @@ def scan_of(
         return None
     if not final and high > low and buffer[high - 1] == RETURN:
         high -= 1  # a line feed may follow
-    has_returns = marks.returns and returns > 0
-    records = feeds + (returns if has_returns else 0) + 1
+    has_returns = marks.returns and returns != 0
+    records = feeds + (max(returns, 0) if has_returns else 0) + 1
     scan = (delimiter, quote, has_returns, final)
     return Scan((buffer, low, high, *scan), scan, quote, records, records + delimiters)
 

@@ -24,6 +24,7 @@ static Survey survey(const byte* buffer, std::int64_t low, std::int64_t high, Ma
     Piece piece;
     std::uint64_t before = 0;
     for (std::int64_t at = low; at < high; at += 64) {
+        ahead(buffer + at);
         const Wide wide(piece.from(buffer, at, high));
         const std::uint64_t feeds = wide.equal('\n'), returns = wide.equal('\r');
         found.feeds += count_bits(feeds);
