@@ -158,7 +158,7 @@ class Column(msgspec.Struct, frozen=True, eq=False):
 def reason_totals(reasons: np.ndarray) -> np.ndarray:
     """How many cells have each reason, as 256 counts."""
     totals = np.zeros(256, np.int64)
-    filled = reasons[reasons != 0]
+    filled = reasons[reasons != 0] if reasons.any() else reasons[:0]
     totals[0] = len(reasons) - len(filled)
     if len(filled):
         totals += np.bincount(filled, minlength=256)

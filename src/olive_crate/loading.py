@@ -25,7 +25,7 @@ from .finishing import (
     is_stale,
     settled_values,
 )
-from .kernels.reference import Ints
+from .kernels.reference.gather import none_missing
 from .numerals import MarksMet
 from .plan import Plan, with_options
 from .reading import (
@@ -40,7 +40,7 @@ from .reading import (
 from .receipt import CellCounts
 from .records.encoding import BadByte
 from .records.fixedspans import Block
-from .rownumbers import gathered
+from .rownumbers import RowNumbers, chained, gathered
 from .sources import Source, open_source
 from .variables import Variable
 from .withheld import followed
@@ -101,10 +101,10 @@ def _loaded(settled: Settled, progress: Progress | None) -> Dataset:
     began = time.perf_counter()
     reading = prepare(settled)
     blocks: list[list[Found]] = [[] for _ in reading.slots]
-    numbers: list[Ints] = []
+    came: list[RowNumbers] = []
 
     def take(spans: Block, converted: list[Found]) -> None:
-        numbers.append(spans.rows)
+        came.append(gathered([spans.rows], step_of(settled)))
         for kept, block in zip(blocks, converted, strict=True):
             kept.append(block)
 
@@ -119,12 +119,12 @@ def _loaded(settled: Settled, progress: Progress | None) -> Dataset:
     counts = [counts_of(column) for column in columns.values()]
     watcher = watcher_of(reading)
     receipt = receipt_of(reading, counts, rows, time.perf_counter() - began)
+    whole = chained(came)
     if watcher is not None:
-        watcher.add(list(columns.values()), np.concatenate([np.zeros(0, np.int64), *numbers]))
+        watcher.add(list(columns.values()), whole.at(np.arange(rows)))
         receipt = msgspec.structs.replace(receipt, expectations=watcher.results())
     variables = tuple(column.variable for column in columns.values())
-    came = gathered(numbers, step_of(settled))
-    return Dataset(variables, Columns(columns), rows, receipt, settled.plan, came)
+    return Dataset(variables, Columns(columns), rows, receipt, settled.plan, whole)
 
 
 def step_of(settled: Settled) -> int:
@@ -202,9 +202,12 @@ def _column(slot: Slot, blocks: list[Found]) -> Column:
 
 def column_of(slot: Slot, blocks: Sequence[Found]) -> Column:
     """The blocks of a variable as one column."""
-    reasons = [np.zeros(0, np.uint8), *(block.converted.reasons for block in blocks)]
+    reasons = [block.converted.reasons for block in blocks]
     held = followed([(len(block.converted.reasons), block.withheld) for block in blocks])
-    numbers = final_reasons(slot, np.concatenate(reasons))
+    if all(map(none_missing, reasons)):
+        numbers = np.zeros(sum(map(len, reasons)), np.uint8)
+    else:
+        numbers = final_reasons(slot, np.concatenate(reasons))
     return Column(final_variable(slot), settled_values(slot, blocks), numbers, held)
 
 

@@ -15,10 +15,12 @@ import pyarrow as pa
 
 from .. import kernels
 from ..kernels.reference import Ints, TimesRead, WantedTimes, times
+from ..kernels.reference.gather import no_reasons
 from ..records.spans import Cells
 from .missing import by_text
 from .rule import IS_BLANK, IS_UNREADABLE, Converted, Rule, reason_of
 
+NONE = np.zeros(0, np.int64)
 DATE = ("%Y-%m-%d",)
 TIME = ("%H:%M:%S", "%H:%M", "%H:%M:%S.%f")
 LOCAL = tuple(f"%Y-%m-%d{mark}{time}" for mark in "T " for time in TIME)
@@ -64,6 +66,9 @@ def convert_times(cells: Cells, rule: Rule) -> Converted:
         values, valid, place = cast(TimesRead, cells.ready[1])
     else:
         values, valid, place = read(cells, 0)
+    if not rule.codes and valid.all():
+        made = kernels.arrow(values, None, kind)
+        return Converted(made, no_reasons(len(cells)), NONE, place=place)
     reasons = np.zeros(len(cells), np.uint8)
     pending = np.flatnonzero(~valid)
     if len(pending):

@@ -17,6 +17,7 @@ import pyarrow as pa
 
 from .. import kernels
 from ..kernels.reference import Flags, Ints, NumbersRead, Wanted, numbers
+from ..kernels.reference.gather import none_missing, writable
 from ..records.spans import Cells
 from ..withheld import NOTHING, Withheld, merged
 from .missing import by_text, by_value, ranged
@@ -44,13 +45,14 @@ def convert_numbers(cells: Cells, rule: Rule) -> Converted:
         most = max(most, deep)
     held = NOTHING
     if rule.codes:
+        reasons = writable(reasons)
         by_value(values, reasons, rule.codes, rule.decimal, rule.implied)
         held = ranged(values, reasons, rule.codes)
         if whole and len(pending):
             pending, more = _coded_numbers(cells, rule, pending, reasons)
             held = merged([held, more])
     kind = pa.int64() if whole else pa.float64()
-    valid = reasons == PRESENT if reasons.any() else None
+    valid = None if none_missing(reasons) else reasons == PRESENT
     if rule.codes or len(pending) != left:  # others than those were read or left out
         span = None
     made = kernels.arrow(values, valid, kind)

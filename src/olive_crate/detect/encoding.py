@@ -16,6 +16,10 @@ SINGLE_BYTE = [
 ]
 
 
+USUAL = bytes([9, 10, 11, 12, 13, 26, 27, *range(32, 256)])
+"""What text is made of, in whatever encoding; other bytes below 32 are rare in it."""
+
+
 def find_encoding(sample: Sample, around: bytes = b"") -> Evidence:
     """The encoding. `around` is where UTF-8 failed, if it did."""
     head = sample.head
@@ -61,7 +65,7 @@ def _without_mark(head: bytes) -> str | None:
 
 def _refuse_binary(sample: Sample) -> None:
     head = sample.head[:8192]
-    strange = sum(byte < 32 and byte not in (9, 10, 11, 12, 13, 26, 27) for byte in head)
+    strange = len(head.translate(None, USUAL))
     if len(head) > 16 and strange > len(head) * 0.05:
         raise SourceError(
             f"{sample.source.name}: this looks like a binary file, not text "

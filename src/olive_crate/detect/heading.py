@@ -35,7 +35,7 @@ class Row(msgspec.Struct, frozen=True, eq=False):
 
     @property
     def filled(self) -> int:
-        return sum(bool(cell.strip()) for cell in self.cells)
+        return sum(map(bool, map(str.strip, self.cells)))
 
 
 def is_value(cell: str) -> bool:

@@ -76,21 +76,18 @@ def number_form(decimal: str, grouping: str) -> re.Pattern[str]:
 def _shapes(column: Iterable[str]) -> Counter[str]:
     """How many cells of a column have which shape; few in a column of words count for nothing."""
     found: Counter[str] = Counter()
-    filled = 0
+    filled = whole = 0
     for cell in column:
         text = cell.strip(AROUND)
         filled += bool(text)
-        if not text or not (text[0].isdigit() or text[0] in "+-,."):
-            continue
-        if text.lstrip("+-").isdigit():
-            found["number"] += 1
-            continue
-        shape = _shape(text.translate(DIGITS))
-        if shape:
-            found[shape] += 1
-    enough = sum(found.values()) >= 0.3 * filled
-    del found["number"]
-    return found if enough else Counter()
+        if text.isdigit():
+            whole += 1
+        elif text and (text[0].isdigit() or text[0] in "+-,."):
+            if text.lstrip("+-").isdigit():
+                whole += 1
+            elif shape := _shape(text.translate(DIGITS)):
+                found[shape] += 1
+    return found if sum(found.values()) + whole >= 0.3 * filled else Counter()
 
 
 @lru_cache(maxsize=4096)

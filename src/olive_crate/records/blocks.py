@@ -127,10 +127,10 @@ def raw_blocks(
 ) -> Iterator[RawBlock]:
     """Blocks of whole records, from the first line that is not skipped as a title.
 
-    A piece is cut behind its last line feed, or, where the first piece holds quoted ones, behind the
-    last that is not quoted if quotes open and close in turn. The scan, which begins where a record
-    begins, shows whether that was so: a piece that was cut within quotes is put together with the
-    next one, and both are scanned again.
+    A piece is cut behind its last line feed, or, where the first piece holds quoted ones, behind
+    the last that is not quoted if quotes open and close in turn. The scan, which begins where a
+    record begins, shows whether that was so: a piece that was cut within quotes is put together
+    with the next one, and both are scanned again.
 
     Raises `LayoutError` for a quote that is never closed, `SourceError` for bytes that are not of
     the encoding.

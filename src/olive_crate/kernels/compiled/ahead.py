@@ -26,6 +26,7 @@ from ..reference import (
     WantedTexts,
     WantedTimes,
 )
+from ..reference.gather import counted, no_reasons
 from ..reference.times import DAYS
 from . import _native
 from .cells import NO_REASONS, NONE, UNITS, dictionary_of, positions, steps_of
@@ -54,6 +55,8 @@ class _Task(NamedTuple):
         values, reasons = self.values[:count], self.reasons[:count]
         if isinstance(self.wanted, WantedTimes):
             return self.wanted, TimesRead(values, reasons.view(bool), self.place)
+        if not blanks and (words is not None or not left):
+            reasons = no_reasons(count)
         if isinstance(self.wanted, WantedTexts):
             codes = None
             if words is not None:
@@ -113,8 +116,8 @@ def split_ahead(
 ) -> Structure | Table:
     """As in the reference; fields whose text has to be changed are closed up in a copy."""
     text = buffer
-    for known, begin in ((seen, start), (None, start), (None, None)):
-        scan = scan_of(buffer, low, high, marks, True, known) if fields > 1 and foresight else None
+    for counts, begin in ((seen, start), (None, start), (None, None)):
+        scan = scan_of(buffer, low, high, marks, True, counts) if fields > 1 and foresight else None
         if scan is None:
             return split(buffer, low, high, marks, True, fields)
         room = scan.records if begin is None else min(scan.records, begin.rows)
@@ -127,9 +130,10 @@ def split_ahead(
             told = _native.read_rows(text, True, *given)
         if told[0] != FULL:  # as many records as were expected
             break
-    status, count, consumed, opened, line_ends, is_ascii, has_name, each_told = told
+    status, count, consumed, opened, line_ends, is_ascii, has_name, plain, each_told = told
     if status == UNEVEN or not count:
         return split(buffer, low, high, marks, True, fields)
+    lines = counted(count + 1) if plain else lines[: count + 1]
     ready: dict[int, ReadAhead] = {}
     known: dict[int, tuple[Ints, Ints]] = {}
     for task, each in zip(tasks, each_told, strict=True):
@@ -148,7 +152,7 @@ def split_ahead(
             whole.append(cast(Table, split(buffer, low, high, marks, True, fields)))
         return whole[0].columns(index)
 
-    table = Table(text, lines[: count + 1], consumed, opened, columns, ready)
+    table = Table(text, lines, consumed, opened, columns, ready)
     table.line_ends, table.is_ascii, table.has_name = line_ends, is_ascii, has_name
     return table
 

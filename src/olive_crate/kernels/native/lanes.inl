@@ -136,8 +136,8 @@ struct Lanes {
     }
 
     // Reads what it can of so many cells (a multiple of four) from `begin` on, and lists the others.
-    template <bool DECIMALS>
-    static int read_some(const CellsAt& cells, std::int64_t begin, int size, NumberRule given,
+    template <bool DECIMALS, class Cells>
+    static int read_some(const Cells& cells, std::int64_t begin, int size, NumberRule given,
                          void* into, byte* reasons, int* left, NumbersTold& told) {
         const Rule rule{_mm256_set1_epi8(static_cast<char>(given.decimal)),
                         _mm256_set1_epi64x(given.implied), given.strict};
@@ -150,11 +150,7 @@ struct Lanes {
             const std::int64_t cell = begin + place;
             const byte* const ends[COUNT] = {cells.end(cell), cells.end(cell + 1),
                                              cells.end(cell + 2), cells.end(cell + 3)};
-            Four lengths = _mm256_set1_epi64x(cells.width);
-            if (cells.starts)
-                lengths = _mm256_cvtepi32_epi64(_mm_sub_epi32(four_at(cells.ends + cell),
-                                                              four_at(cells.starts + cell)));
-            const Read found = read<DECIMALS>(ends, lengths, rule);
+            const Read found = read<DECIMALS>(ends, lengths(cells, cell), rule);
             const Four skipped = _mm256_or_si256(found.is_blank, found.left);
             if (DECIMALS) {
                 const __m256d value = _mm256_div_pd(doubles(found.mantissas), tens(found.behind));
@@ -228,6 +224,23 @@ struct Lanes {
         }
         __m128i literal, literal_mask, digit_mask, order;
     };
+
+    static Four lengths(const Located& cells, std::int64_t cell) {
+        return _mm256_cvtepi32_epi64(
+            _mm_sub_epi32(four_at(cells.ends + cell), four_at(cells.starts + cell)));
+    }
+
+    static Four lengths(const Grid& cells, std::int64_t) { return _mm256_set1_epi64x(cells.width); }
+
+    static Four lengths(const Between& cells, std::int64_t cell) {
+        const byte* at[COUNT];
+        for (int lane = 0; lane < COUNT; ++lane)
+            at[lane] = reinterpret_cast<const byte*>(cells.stops + (cell + lane) * cells.step);
+        const Four pairs = words(at, 0);  // each with the next
+        const Four begins = _mm256_and_si256(pairs, _mm256_set1_epi64x(0xFFFFFFFF));
+        return _mm256_sub_epi64(_mm256_sub_epi64(_mm256_srli_epi64(pairs, 32), begins),
+                                _mm256_set1_epi64x(1));
+    }
 
     static __m128i four_at(const place* at) {
         return _mm_loadu_si128(reinterpret_cast<const __m128i*>(at));

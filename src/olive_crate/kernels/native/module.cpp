@@ -460,11 +460,12 @@ PyObject* read_rows_(PyObject*, PyObject* args) {
     }
     PyObject* each = tasks.told();
     if (!each) return nullptr;
-    return Py_BuildValue("iLLLLOON", static_cast<int>(told.status),
+    return Py_BuildValue("iLLLLOOON", static_cast<int>(told.status),
                          static_cast<long long>(told.count), static_cast<long long>(told.consumed),
                          static_cast<long long>(told.open_quote),
                          static_cast<long long>(told.line_ends), told.ascii ? Py_True : Py_False,
-                         told.has_name ? Py_True : Py_False, each);
+                         told.has_name ? Py_True : Py_False, told.plain ? Py_True : Py_False,
+                         each);
 }
 
 PyObject* read_records_(PyObject*, PyObject* args) {

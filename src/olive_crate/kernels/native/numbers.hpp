@@ -7,19 +7,45 @@
 
 namespace olive {
 
-// Where the cells of a column lie: by start and end, or (starts is null) at equal distances.
+// Cells of which it is known where each begins and ends.
+struct Located {
+    const byte* buffer;
+    const place *starts, *ends;
+    const byte* begin(std::int64_t cell) const { return buffer + starts[cell]; }
+    const byte* end(std::int64_t cell) const { return buffer + ends[cell]; }
+};
+
+// Cells of one width at equal distances.
+struct Grid {
+    const byte* first;
+    std::int64_t stride, width;
+    const byte* begin(std::int64_t cell) const { return first + cell * stride; }
+    const byte* end(std::int64_t cell) const { return begin(cell) + width; }
+};
+
+// Cells between two stops, every so many stops.
+struct Between {
+    const byte* buffer;
+    const place* stops;
+    std::int64_t step;
+    const byte* begin(std::int64_t cell) const { return buffer + stops[cell * step] + 1; }
+    const byte* end(std::int64_t cell) const { return buffer + stops[cell * step + 1]; }
+};
+
+// The cells of a column, in one of these ways: `starts`, `stops`, or else a grid.
 struct CellsAt {
     const byte* buffer;
     const place* starts;
     const place* ends;
     std::int64_t first, stride, width;
     std::int64_t count;
+    const place* stops = nullptr;
 
-    const byte* begin(std::int64_t cell) const {
-        return buffer + (starts ? starts[cell] : first + cell * stride);
-    }
-    const byte* end(std::int64_t cell) const {
-        return buffer + (starts ? ends[cell] : first + cell * stride + width);
+    template <class Work>
+    auto visit(Work work) const {
+        if (stops) return work(Between{buffer, stops, stride});
+        if (starts) return work(Located{buffer, starts, ends});
+        return work(Grid{buffer + first, stride, width});
     }
 };
 

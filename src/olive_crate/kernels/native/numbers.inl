@@ -279,10 +279,10 @@ static inline Short read_short(const byte* at, const byte* const end, std::uint6
 
 // Short numerals here and now, several at a time where the processor can; everything else goes the
 // slow way. Division comes in a pass of its own, since it would hold up all that follows.
-template <bool DECIMALS, class Several = Lanes>
-static NumbersTold read_all(const CellsAt& all, NumberRule rule, void* const into, byte* const reasons) {
+template <bool DECIMALS, class Cells, class Several = Lanes>
+static NumbersTold read_all(const Cells cells, std::int64_t total, NumberRule rule, void* const into,
+                            byte* const reasons) {
     constexpr int CHUNK = 256;
-    const CellsAt cells = all;
     const std::uint64_t mark = ONES * static_cast<byte>(rule.decimal);
     const std::uint64_t plain_mark = mark ^ ZEROS;
     std::int64_t* const wholes = static_cast<std::int64_t*>(into);
@@ -291,9 +291,8 @@ static NumbersTold read_all(const CellsAt& all, NumberRule rule, void* const int
     NumbersTold told;
     int rest[CHUNK], slow[CHUNK];
     byte decimals[CHUNK];
-    for (std::int64_t begin = 0; begin < cells.count; begin += CHUNK) {
-        const int size = static_cast<int>(
-            cells.count - begin < CHUNK ? cells.count - begin : CHUNK);
+    for (std::int64_t begin = 0; begin < total; begin += CHUNK) {
+        const int size = static_cast<int>(total - begin < CHUNK ? total - begin : CHUNK);
         int many = 0, count = 0, slow_count = 0;
         if constexpr (Several::THERE) {
             if (Several::can(DECIMALS, rule)) {
@@ -351,10 +350,14 @@ static NumbersTold read_all(const CellsAt& all, NumberRule rule, void* const int
 
 static NumbersTold read_integers(const CellsAt& cells, NumberRule rule, std::int64_t* values,
                                  byte* reasons) {
-    return read_all<false>(cells, rule, values, reasons);
+    return cells.visit([&](const auto& each) {
+        return read_all<false>(each, cells.count, rule, values, reasons);
+    });
 }
 
 static NumbersTold read_floats(const CellsAt& cells, NumberRule rule, double* values,
                                byte* reasons) {
-    return read_all<true>(cells, rule, values, reasons);
+    return cells.visit([&](const auto& each) {
+        return read_all<true>(each, cells.count, rule, values, reasons);
+    });
 }

@@ -58,8 +58,8 @@ void take(Task& task, const CellsAt& cells, std::int64_t row) {
 
 bool holds_name(const CellsAt& cells, Text name) {
     for (std::int64_t cell = 0; cell < cells.count; ++cell)
-        if (cells.ends[cell] - cells.starts[cell] == name.size && *cells.begin(cell) == *name.data &&
-            std::memcmp(cells.begin(cell), name.data, static_cast<std::size_t>(name.size)) == 0)
+        if (cells.ends[cell] - cells.starts[cell] == name.size && cells.buffer[cells.starts[cell]] == *name.data &&
+            std::memcmp(cells.buffer + cells.starts[cell], name.data, static_cast<std::size_t>(name.size)) == 0)
             return true;
     return false;
 }
@@ -98,6 +98,9 @@ class Records {
             consumed = high;
         }
     }
+
+    // Does no record but end with a line?
+    bool plain() const { return !slowly && !found.quoted; }
 
     // Line ends before each record, `lines[0]` before the first one.
     void count_lines(std::int64_t* lines) const {
@@ -141,6 +144,34 @@ class Records {
         return closing;
     }
 
+    // The stop before one field of the first record, where fields can be read as they lie: numbers and
+    // times, unless they are quoted.
+    const place* stops_of(std::int64_t field) const {
+        if (slowly || (field == fields - 1 && found.survey.pairs)) return nullptr;
+        return held.data() + field;
+    }
+
+    // May one of the first fields be this name?
+    bool may_hold(Text name) const {
+        const place* at = held.data();
+        for (std::int64_t record = 0; !slowly && record < count; ++record, at += fields) {
+            const std::int64_t size = at[1] - at[0] - 1;
+            const byte first = buffer[at[0] + 1];
+            if ((size == name.size && first == *name.data) ||
+                (size > name.size && first == static_cast<byte>(marks.quote)))
+                return true;
+        }
+        return slowly;
+    }
+
+    bool holds_quoted(std::int64_t field) const {
+        const place* at = held.data() + field;
+        bool quoted = false;
+        for (std::int64_t record = 0; found.quotes && record < count; ++record, at += fields)
+            quoted |= buffer[at[0] + 1] == static_cast<byte>(marks.quote);
+        return quoted;
+    }
+
   private:
     // Where quotes do not open and close in turn.
     void find_slowly(std::int64_t low, std::int64_t high, bool final) {
@@ -175,6 +206,20 @@ class Records {
     std::vector<std::int64_t> own_lines;
 };
 
+// Numbers and times as they lie between stops; false if some of them are quoted, or cannot be so.
+bool take_between(Task& task, const Records& records, const byte* buffer, std::int64_t fields,
+                  std::int64_t row) {
+    if (task.kind == Kind::positions || task.kind == Kind::texts || task.quoted) return false;
+    const place* const stops = records.stops_of(task.field);
+    if (!stops) return false;
+    const NumbersTold before = task.told;
+    take(task, {buffer, nullptr, nullptr, 0, fields, 0, records.count, stops}, row);
+    if (task.told.left == before.left || !records.holds_quoted(task.field)) return true;
+    task.told = before;
+    task.quoted = true;
+    return false;
+}
+
 }  // namespace
 
 RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t high, Marks marks,
@@ -185,7 +230,6 @@ RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t
     std::int64_t piece = fields > MANY ? 3 * PIECE : PIECE, at = low;
     Records records(buffer, marks, fields);
     std::vector<place> starts, ends;
-    lines[0] = 0;
     while (at < high) {
         const std::int64_t stop = at + piece < high ? at + piece : high;
         const bool last = stop == high, ended = last && final;
@@ -212,16 +256,21 @@ RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t
         all.line_ends += within.feeds + within.returns - within.pairs -
                          (behind.feeds + behind.returns - behind.pairs);
         all.ascii &= within.ascii;
-        records.count_lines(lines + all.count);
+        if (all.plain && !records.plain()) {
+            for (std::int64_t row = 0; row <= all.count; ++row) lines[row] = row;
+            all.plain = false;
+        }
+        if (!all.plain) records.count_lines(lines + all.count);
         starts.resize(static_cast<std::size_t>(records.count));
         ends.resize(starts.size());
         const CellsAt cells{buffer, starts.data(), ends.data(), 0, 0, 0, records.count};
+        const bool may_name = name.size && records.may_hold(name);
         bool named = false;
         const auto locate = [&](std::int64_t field) {
             const std::int64_t closing = records.column(field, starts.data(), ends.data());
             if (closing && !changeable) return false;
             if (closing) close_up(buffer, marks.quote, starts.data(), ends.data(), records.count);
-            if (field == 0 && name.size) {
+            if (field == 0 && may_name) {
                 all.has_name |= holds_name(cells, name);
                 named = true;
             }
@@ -229,10 +278,12 @@ RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t
         };
         bool can = !records.found.doubled || changeable;
         for (std::int64_t each = 0; can && each < count; ++each) {
-            can = locate(tasks[each].field);
-            if (can) take(tasks[each], cells, all.count);
+            Task& task = tasks[each];
+            if (take_between(task, records, buffer, fields, all.count)) continue;
+            can = locate(task.field);
+            if (can) take(task, cells, all.count);
         }
-        if (can && name.size && !named) can = locate(0);
+        if (can && may_name && !named) can = locate(0);
         if (!can) {
             all.status = Status::needs_copy;
             return all;

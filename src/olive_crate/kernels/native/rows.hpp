@@ -22,6 +22,7 @@ struct Task {
     byte* reasons = nullptr;  // of times: which cells are good
     place* starts = nullptr;
     place* ends = nullptr;
+    bool quoted = false;  // cells begin with a quote
     NumbersTold told;
 };
 
@@ -33,11 +34,12 @@ struct RowsTold {
     std::int64_t line_ends = 0;  // counted in the bytes, apart from the records
     bool ascii = true;
     bool has_name = false;
+    bool plain = true;  // no line end within a record: `lines` has not been written
 };
 
 // Delimited records, each of which must have just `fields` fields. `changeable` says that the buffer
-// may be written to, to close up fields with doubled quotes; `lines` has room for one more than the
-// records.
+// may be written to, to close up fields with doubled quotes; `lines`, the line ends before each
+// record, has room for one more than the records.
 RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t high, Marks marks,
                    bool final, std::int64_t fields, std::int64_t room, std::int64_t* lines,
                    Text name, Task* tasks, std::int64_t count);

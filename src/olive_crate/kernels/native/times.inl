@@ -244,14 +244,14 @@ OLIVE_APART static bool read_one(const byte* at, const byte* end, const Pattern&
 }
 
 // Dates of which every directive has its full width, by a table of months.
-static std::int64_t read_dates(const CellsAt& all, const Pattern& pattern, const Fixed& fixed,
-                               place* const values, byte* const good) {
-    const CellsAt cells = all;
+template <class Cells>
+static std::int64_t read_dates(const Cells cells, std::int64_t count, const Pattern& pattern,
+                               const Fixed& fixed, place* const values, byte* const good) {
     const Lanes::Dates dates(fixed.literal, fixed.literal_mask, fixed.digit_mask, fixed.year,
                              fixed.month, fixed.day);
     const int width = pattern.width;
     std::int64_t left = 0;
-    for (std::int64_t cell = 0; cell < cells.count; ++cell) {
+    for (std::int64_t cell = 0; cell < count; ++cell) {
         const byte *const at = cells.begin(cell), *const end = cells.end(cell);
         std::uint64_t parts;
         const bool fits = dates.read(at, parts) && end - at == width;
@@ -277,13 +277,14 @@ static std::int64_t read_dates(const CellsAt& all, const Pattern& pattern, const
     return left;
 }
 
-static std::int64_t read_times(const CellsAt& cells, const Pattern& pattern, Unit unit,
-                               void* values, byte* good) {
+template <class Cells>
+static std::int64_t read_all_times(const Cells cells, std::int64_t count, const Pattern& pattern,
+                                   Unit unit, void* values, byte* good) {
     const Fixed fixed(pattern);
     if (unit == Unit::days && fixed.is_date() && fixed.words <= 2)
-        return read_dates(cells, pattern, fixed, static_cast<place*>(values), good);
+        return read_dates(cells, count, pattern, fixed, static_cast<place*>(values), good);
     std::int64_t left = 0;
-    for (std::int64_t cell = 0; cell < cells.count; ++cell) {
+    for (std::int64_t cell = 0; cell < count; ++cell) {
         std::int64_t days = 0, micros = 0;
         const bool read =
             read_one(cells.begin(cell), cells.end(cell), pattern, fixed, days, micros);
@@ -297,4 +298,11 @@ static std::int64_t read_times(const CellsAt& cells, const Pattern& pattern, Uni
                 unit == Unit::of_day ? micros : days * DAY_US + micros;
     }
     return left;
+}
+
+static std::int64_t read_times(const CellsAt& cells, const Pattern& pattern, Unit unit,
+                               void* values, byte* good) {
+    return cells.visit([&](const auto& each) {
+        return read_all_times(each, cells.count, pattern, unit, values, good);
+    });
 }

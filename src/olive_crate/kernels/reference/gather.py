@@ -149,6 +149,41 @@ def or_minus_one(places: pa.Int32Array) -> Ints:
     return np.where(valid, found, -1)
 
 
+class _Shared:
+    """Arrays that are only read, so that many may stand for the same."""
+
+    reasons: Bytes = np.zeros(0, np.uint8)
+    numbers: Ints = np.zeros(0, np.int64)
+
+
+def no_reasons(count: int) -> Bytes:
+    """Reasons of so many cells that all have a value: shared, and only to be read."""
+    if count > len(_Shared.reasons):
+        made = np.zeros(1 << max(16, (count - 1).bit_length()), np.uint8)
+        made.flags.writeable = False
+        _Shared.reasons = made
+    return _Shared.reasons[:count]
+
+
+def none_missing(reasons: Bytes) -> bool:
+    """Have all of these cells a value?"""
+    return reasons.base is _Shared.reasons or not reasons.any()
+
+
+def counted(count: int) -> Ints:
+    """0, 1, 2 … so many: shared, and only to be read."""
+    if count > len(_Shared.numbers):
+        made = np.arange(1 << max(17, (count - 1).bit_length()))
+        made.flags.writeable = False
+        _Shared.numbers = made
+    return _Shared.numbers[:count]
+
+
+def writable(reasons: Bytes) -> Bytes:
+    """Reasons that may be changed."""
+    return reasons if reasons.flags.writeable else reasons.copy()
+
+
 def bitmap(valid: Flags) -> pa.Buffer:
     """Flags as an Arrow validity bitmap."""
     return pa.py_buffer(np.packbits(valid, bitorder="little"))
