@@ -25,7 +25,7 @@ from .finishing import (
     is_stale,
     settled_values,
 )
-from .kernels.reference.gather import none_missing
+from .kernels.reference.gather import all_present, none_missing
 from .numerals import MarksMet
 from .plan import Plan, with_options
 from .reading import (
@@ -205,7 +205,7 @@ def column_of(slot: Slot, blocks: Sequence[Found]) -> Column:
     reasons = [block.converted.reasons for block in blocks]
     held = followed([(len(block.converted.reasons), block.withheld) for block in blocks])
     if all(map(none_missing, reasons)):
-        numbers = np.zeros(sum(map(len, reasons)), np.uint8)
+        numbers = all_present(sum(map(len, reasons)))
     else:
         numbers = final_reasons(slot, np.concatenate(reasons))
     return Column(final_variable(slot), settled_values(slot, blocks), numbers, held)

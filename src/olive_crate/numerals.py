@@ -20,6 +20,7 @@ from .convert.finding import Finder
 from .detect.marks import find_marks, number_form, shapes_of
 from .evidence import Evidence, Example
 from .records.fixedspans import Block
+from .rownumbers import listed
 
 if TYPE_CHECKING:
     from .reading import Reading, Slot
@@ -115,7 +116,7 @@ def look_for_proof(reading: Reading, spans: Block) -> None:
             continue
         cells = spans.field(slot.index).trimmed()
         texts = kernels.texts(cells.buffer, cells.starts, cells.ends)
-        for row, text in zip(spans.rows.tolist(), texts.to_pylist(), strict=True):
+        for row, text in zip(listed(spans.rows), texts.to_pylist(), strict=True):
             if proof.fullmatch(text) and (reading.proof is None or row < reading.proof.row):
                 reading.proof = Example(row, text)
                 break

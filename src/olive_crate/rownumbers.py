@@ -19,6 +19,30 @@ MOST_RUNS = 4_000_000
 """More are not written into a packed file."""
 
 
+class BlockRows:
+    """The row of each case of a block, worked out for those that are asked for."""
+
+    def __init__(self, first: int, lines: Ints) -> None:
+        self._first, self._lines = first, lines[:-1]
+
+    def __len__(self) -> int:
+        return len(self._lines)
+
+    def __getitem__(self, cases: Any) -> Any:
+        return self._lines[cases] + self._first
+
+    def __array__(self, dtype: Any = None, copy: bool | None = None) -> Ints:
+        return np.asarray(self._lines + self._first, dtype)
+
+
+Rows = Ints | BlockRows
+
+
+def listed(rows: Rows) -> list[int]:
+    """The row numbers as plain numbers."""
+    return list(np.asarray(rows).tolist())
+
+
 class RowNumbers(msgspec.Struct, frozen=True, eq=False):
     """Runs of rows: the first row of each, how many cases it has, and the step between cases."""
 
@@ -54,7 +78,7 @@ class RowNumbers(msgspec.Struct, frozen=True, eq=False):
         return RowNumbers(_unpacked(plain["first"]), _unpacked(plain["count"]), plain["step"])
 
 
-def gathered(parts: Iterable[Ints], step: int = 1) -> RowNumbers:
+def gathered(parts: Iterable[Rows], step: int = 1) -> RowNumbers:
     """The runs in arrays of row numbers, one after another."""
     firsts, counts = [], []
     for rows in parts:
@@ -64,7 +88,7 @@ def gathered(parts: Iterable[Ints], step: int = 1) -> RowNumbers:
             firsts.append(rows[:1])
             counts.append(np.array([len(rows)]))
             continue
-        begins = np.concatenate(([0], np.flatnonzero(np.diff(rows) != step) + 1))
+        begins = np.concatenate(([0], np.flatnonzero(np.diff(np.asarray(rows)) != step) + 1))
         firsts.append(rows[begins])
         counts.append(np.diff(np.append(begins, len(rows))))
     if not firsts:

@@ -8,6 +8,7 @@ from . import kernels
 from .detect.settle import settle
 from .plan import Plan, with_options
 from .reading import blocks_of
+from .rownumbers import listed
 from .sources import Source
 
 
@@ -25,6 +26,6 @@ def text_rows(
             columns.append(kernels.texts(cells.buffer, cells.starts, cells.ends).to_pylist())
         rows += [
             (number, list(cells))
-            for number, *cells in zip(block.rows.tolist(), *columns, strict=True)
+            for number, *cells in zip(listed(block.rows), *columns, strict=True)
         ]
     return headings, rows

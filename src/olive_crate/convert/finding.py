@@ -16,6 +16,7 @@ import pyarrow as pa
 from .. import kernels
 from ..kernels.reference import AnyWanted, Flags, Ints, WantedTexts
 from ..records.spans import Cells
+from ..rownumbers import Rows
 from ..withheld import NOTHING, Withheld, merged
 from . import convert, foreseen
 from .kinds import base, boolean_kinds, date_kinds, packed_kinds, rule_for
@@ -118,7 +119,7 @@ class Finder(msgspec.Struct, eq=False):
     rules: dict[str, Rule] = msgspec.field(default_factory=dict)
     mark_counts: np.ndarray = msgspec.field(default_factory=lambda: np.zeros(len(MARKS), np.int64))
 
-    def take(self, cells: Cells, rows: Ints) -> Found:
+    def take(self, cells: Cells, rows: Rows) -> Found:
         """Convert a block, as the type so far or a wider one if need be."""
         if self.wanted and not self.fixed:
             found = self._as_wanted(cells)
@@ -166,7 +167,7 @@ class Finder(msgspec.Struct, eq=False):
         done = done._replace(reasons=reasons, unread=done.unread[~hit])
         return Found(kind, done, marks=True)
 
-    def _first(self, cells: Cells, rows: Ints) -> Found:
+    def _first(self, cells: Cells, rows: Rows) -> Found:
         """The first block that holds anything."""
         nothing, filled = self._nothing(cells)
         if not len(filled):
@@ -189,7 +190,7 @@ class Finder(msgspec.Struct, eq=False):
         self._suspect(cells, rows, filled)
         return self._attempt(cells, "text")
 
-    def _survivor(self, cells: Cells, rows: Ints) -> Found:
+    def _survivor(self, cells: Cells, rows: Rows) -> Found:
         """The block as the first kind that neither it nor any block before contradicts."""
         tried = [self._attempt(cells, kind) for kind in self.alive]
         fits = [each for each in tried if not len(each.converted.unread)]
@@ -236,7 +237,7 @@ class Finder(msgspec.Struct, eq=False):
         empty = Converted(pa.nulls(len(cells)), reasons, np.zeros(0, np.int64))
         return Found(NONE_YET, empty, marks=bool(hit.any())), filled[~hit]
 
-    def _widened(self, cells: Cells, rows: Ints, found: Found) -> Found:
+    def _widened(self, cells: Cells, rows: Rows, found: Found) -> Found:
         """The next wider type, and why."""
         wider = WIDER.get(found.kind, "text")
         if wider == "number" and self._are_wide(cells, found.converted.unread):
@@ -255,7 +256,7 @@ class Finder(msgspec.Struct, eq=False):
         texts = kernels.texts(rest.buffer, rest.starts, rest.ends)
         return any(WIDE.fullmatch(text) for text in texts[:TRACKED].to_pylist())
 
-    def _suspect(self, cells: Cells, rows: Ints, filled: Ints) -> None:
+    def _suspect(self, cells: Cells, rows: Rows, filled: Ints) -> None:
         """Is a column of text mostly of another type? Then its obstacles are worth naming."""
         step = max(1, len(filled) // (4 * PROBE))
         probe = cells.at(filled[::step])
@@ -276,7 +277,7 @@ class Finder(msgspec.Struct, eq=False):
                 self.obstacles = Obstacles(kind)
                 return
 
-    def _note(self, found: Found, cells: Cells, rows: Ints) -> None:
+    def _note(self, found: Found, cells: Cells, rows: Rows) -> None:
         done = found.converted
         self.decimals = max(self.decimals, done.decimals)
         self.inexact += done.inexact
@@ -300,7 +301,7 @@ class Finder(msgspec.Struct, eq=False):
         elif found.kind not in ("text", NONE_YET):
             self.fitting += len(done.values) - done.values.null_count
 
-    def _track(self, cells: Cells, rows: Ints, obstacles: Obstacles) -> None:
+    def _track(self, cells: Cells, rows: Rows, obstacles: Obstacles) -> None:
         kind = "number" if obstacles.kind == "integer" else obstacles.kind
         done = self._attempt(cells, kind).converted
         obstacles.fitting += len(done.values) - done.values.null_count

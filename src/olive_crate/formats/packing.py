@@ -25,7 +25,6 @@ from ..finishing import (
     final_variable,
     is_stale,
 )
-from ..kernels.reference import Ints
 from ..loading import column_of, settled_read, step_of, watcher_of
 from ..reading import (
     Progress,
@@ -35,7 +34,7 @@ from ..reading import (
 )
 from ..receipt import CellCounts, Receipt
 from ..records.fixedspans import Block
-from ..rownumbers import RowNumbers, chained, gathered
+from ..rownumbers import RowNumbers, Rows, chained, gathered
 from .packed import Packing, checked_target
 
 HELD = 64 << 20
@@ -114,7 +113,7 @@ class _Sink:
         self.withheld = [False] * len(reading.slots)
         self.came: list[RowNumbers] = []
         self.watcher = watcher_of(reading)
-        self.rows_held: list[Ints] = []
+        self.rows_held: list[Rows] = []
         self.broken = False
         self.reason_counts = [np.zeros(256, np.int64) for _ in reading.slots]
         self.valid = [0] * len(reading.slots)
@@ -138,7 +137,7 @@ class _Sink:
         if self.size >= HELD:
             self._flush()
 
-    def _note_rows(self, rows: Ints) -> None:
+    def _note_rows(self, rows: Rows) -> None:
         """Keep the row numbers, as runs."""
         self.came.append(gathered([rows], step_of(self.reading.settled)))
 

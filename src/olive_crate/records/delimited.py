@@ -22,6 +22,7 @@ from ..kernels.reference import (
     Ints,
     Table,
 )
+from ..rownumbers import BlockRows
 from ..sources import Source
 from ..workers import ALONE, Workers
 from .blocks import Layout, RawBlock, raw_blocks, record_texts
@@ -133,7 +134,7 @@ def read_blocks(
         if table is not None and (room is None or table.count <= room):
             count = table.count
             _count_table(tally, raw, table)
-            yield spans_in(table, raw.rows)
+            yield spans_in(table, BlockRows(raw.first_row, table.lines))
         else:
             parted = _without_repeated(_parted(raw, layout, last), layout, tally)
             count = len(parted.data)

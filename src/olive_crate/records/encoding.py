@@ -16,6 +16,7 @@ import numpy as np
 
 from ..errors import PlanError, SourceError, nearest
 from ..kernels.reference import PAD, Bytes
+from ..kernels.reference.words import LARGE, room_for
 from .tally import CountedStream
 
 MARKS = (
@@ -149,7 +150,7 @@ class _Free:
 
 
 def _buffer(size: int) -> Bytes:
-    buffer = np.empty(ROOM + size + PAD, np.uint8)
+    buffer: Bytes = room_for(ROOM + size + PAD, np.uint8)
     buffer[ROOM - PAD : ROOM] = 0
     return buffer
 
@@ -166,7 +167,7 @@ def utf8_buffers(stream: CountedStream, encoding: str, size: int, name: str) -> 
                 yield filled(piece)
         return
     wanted, at_start = min(size, FIRST), True
-    free = _Free()
+    free, size = _Free(), _filling_pages(size)
     while True:
         buffer = free.buffer(wanted)
         room = memoryview(buffer)  # type: ignore[arg-type]
@@ -182,6 +183,11 @@ def utf8_buffers(stream: CountedStream, encoding: str, size: int, name: str) -> 
         if high > low:
             yield Filled(buffer, low, high)
         wanted = size
+
+
+def _filling_pages(size: int) -> int:
+    """About so many bytes, so that a buffer ends where a large page does."""
+    return max(1, (size + LARGE // 2) // LARGE) * LARGE - ROOM - PAD if size >= LARGE else size
 
 
 def small_first(pieces: Iterator[bytes]) -> Iterator[bytes]:

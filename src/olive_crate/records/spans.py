@@ -12,6 +12,7 @@ import numpy as np
 from .. import kernels
 from ..kernels.reference import Bytes, Ints, ReadAhead, Table
 from ..kernels.reference.structure import by_field
+from ..rownumbers import Rows
 
 NONE = np.zeros(0, np.int64)
 
@@ -103,7 +104,7 @@ class Cells:
 class Spans(msgspec.Struct, frozen=True, eq=False):
     """A block of rows: the cells of each field, and the number of each row in the source."""
 
-    rows: Ints
+    rows: Rows
     field: Callable[[int], Cells]
     ahead: bool = False
     """Columns were read ahead: there is little left to do."""
@@ -114,7 +115,7 @@ def spans_of(buffer: Bytes, starts: Ints, ends: Ints, rows: Ints) -> Spans:
     return Spans(rows, lambda index: Cells(buffer, starts[:, index], ends[:, index]))
 
 
-def spans_in(table: Table, rows: Ints) -> Spans:
+def spans_in(table: Table, rows: Rows) -> Spans:
     """Spans of a table."""
 
     def field(index: int) -> Cells:

@@ -77,7 +77,8 @@ def _task(
     if wanted is None:
         rule = (POSITIONS, *at, 0, False, 0, b"", 0, False, 0, 0)
     elif isinstance(wanted, WantedTexts):
-        values = np.empty(room if wanted.most else 0, np.int32)
+        if wanted.most:
+            values, _ = _room(index, np.int32, room, start)
         rule = (TEXTS, *at, 0, False, 0, b"", 0, False, 0, wanted.most)
     elif isinstance(wanted, WantedTimes):
         values, place = _room(index, np.int32 if wanted.unit == DAYS else np.int64, room, start)

@@ -13,7 +13,7 @@ from .. import reference
 from ..reference import Bytes, Flags, Ints, NumbersRead, Wanted
 from ..reference.gather import bitmap
 from ..reference.times import DAYS, OF_DAY, SINCE_1970, Pattern
-from ..reference.words import PAD, padded
+from ..reference.words import PAD, padded, room_for
 from . import _native
 
 NONE = np.zeros(0, np.int32)
@@ -154,9 +154,9 @@ def joined_texts(arrays: Sequence[pa.Array], reasons: Sequence[Bytes]) -> pa.Arr
     total, count = sum(sizes), sum(len(array) for array in arrays)
     if total > BEYOND or any(array.offset for array in arrays):
         return reference.joined_texts(arrays, reasons)
-    all_offsets = np.empty(count + 1, np.int32)
+    all_offsets = room_for(count + 1, np.int32)
     all_offsets[0] = 0
-    data = np.empty(total + PAD, np.uint8)
+    data = room_for(total + PAD, np.uint8)
     base = row = 0
     for array, size, (codes, why, offsets, words) in zip(arrays, sizes, parts, strict=True):
         into = all_offsets[row : row + len(array) + 1]

@@ -15,7 +15,7 @@ import pyarrow as pa
 from .numbers import NumbersRead, Wanted
 from .structure import Marks, Seen, Structure, Table, split
 from .times import Pattern
-from .words import Bytes, Flags
+from .words import Bytes, Flags, room_for
 
 
 class WantedTimes(NamedTuple):
@@ -51,7 +51,7 @@ class Keeping:
         column = self._columns.get(key)
         if column is None:
             try:
-                column = self._columns.setdefault(key, np.empty(self.rows, kind))
+                column = self._columns.setdefault(key, room_for(self.rows, kind))
             except MemoryError:  # more was expected than there is room for: do without
                 return None
         return Place(column, start)

@@ -149,6 +149,10 @@ def or_minus_one(places: pa.Int32Array) -> Ints:
     return np.where(valid, found, -1)
 
 
+SHARED = 1 << 22
+"""Longer arrays are not held for others once nobody needs them."""
+
+
 class _Shared:
     """Arrays that are only read, so that many may stand for the same."""
 
@@ -163,6 +167,11 @@ def no_reasons(count: int) -> Bytes:
         made.flags.writeable = False
         _Shared.reasons = made
     return _Shared.reasons[:count]
+
+
+def all_present(count: int) -> Bytes:
+    """Reasons of a whole column in which no cell is missing."""
+    return no_reasons(count) if count < SHARED else np.zeros(count, np.uint8)
 
 
 def none_missing(reasons: Bytes) -> bool:
