@@ -117,6 +117,8 @@ class Finder(msgspec.Struct, eq=False):
     """Text only because its digits begin with zeros."""
     padded: list[int] = msgspec.field(default_factory=list)
     rules: dict[str, Rule] = msgspec.field(default_factory=dict)
+    expected: dict[str, AnyWanted | None] = msgspec.field(default_factory=dict)
+    """What kernels will be asked for by these rules."""
     mark_counts: np.ndarray = msgspec.field(default_factory=lambda: np.zeros(len(MARKS), np.int64))
 
     def take(self, cells: Cells, rows: Rows) -> Found:
@@ -140,9 +142,13 @@ class Finder(msgspec.Struct, eq=False):
         """How the next block will be taken, as far as it can be read ahead."""
         if (self.wanted and not self.fixed) or len(self.alive) > 1:
             return None
-        rule = self.rules.get(self.kind or self.rule.kind)
-        found = foreseen(rule) if rule is not None else None
-        return WantedTexts() if isinstance(found, WantedTexts) and self.many else found
+        kind = self.kind or self.rule.kind
+        if kind not in self.rules:
+            return None
+        if kind not in self.expected:
+            self.expected[kind] = foreseen(self.rules[kind])
+        found = self.expected[kind]
+        return WantedTexts() if self.many and isinstance(found, WantedTexts) else found
 
     def again(self, cells: Cells) -> Found:
         """A block once more, as the type that the whole file has settled."""
@@ -279,9 +285,12 @@ class Finder(msgspec.Struct, eq=False):
 
     def _note(self, found: Found, cells: Cells, rows: Rows) -> None:
         done = found.converted
-        self.decimals = max(self.decimals, done.decimals)
+        valid = len(done.values) - done.values.null_count
+        present = done.reasons == PRESENT if valid < len(done.values) else None
+        if done.decimals > self.decimals:
+            self.decimals = done.decimals
         self.inexact += done.inexact
-        self.taken += len(done.values) - done.values.null_count + len(done.unread)
+        self.taken += valid + len(done.unread)
         if found.marks:
             self.mark_counts += np.bincount(
                 done.reasons[done.reasons >= FIRST_MARK] - FIRST_MARK, minlength=len(MARKS)
@@ -290,16 +299,17 @@ class Finder(msgspec.Struct, eq=False):
             self.many = len(done.values) > 0 and not pa.types.is_dictionary(done.values.type)
         if self.fixed or self.declared:
             return
+        kind = base(found.kind)
         if found.kind != NONE_YET:
-            self.scale.add(base(found.kind), done.values, _present(done))
-        if found.kind in ("integer", "number"):
-            self.watch.add(done.values, _present(done), done.span)
-        if base(found.kind) == "boolean":
+            self.scale.add(kind, done.values, present)
+        if kind in ("integer", "number"):
+            self.watch.add(done.values, present, done.span)
+        elif kind == "boolean":
             self.trues += done.values.true_count
         if found.kind == "text" and self.obstacles is not None:
             self._track(cells, rows, self.obstacles)
         elif found.kind not in ("text", NONE_YET):
-            self.fitting += len(done.values) - done.values.null_count
+            self.fitting += valid
 
     def _track(self, cells: Cells, rows: Rows, obstacles: Obstacles) -> None:
         kind = "number" if obstacles.kind == "integer" else obstacles.kind
@@ -319,11 +329,12 @@ class Finder(msgspec.Struct, eq=False):
 def _withholding(found: Found, cells: Cells) -> Found:
     """The block with what stood in cells of which the declaration does not tell it."""
     done = found.converted
-    parts = [done.ranged]
-    if len(done.unread):
-        rest = cells.at(done.unread)
-        parts.append(Withheld(done.unread, kernels.texts(rest.buffer, rest.starts, rest.ends)))
-    found.withheld = merged(parts)
+    if not len(done.unread):
+        found.withheld = done.ranged
+        return found
+    rest = cells.at(done.unread)
+    left = Withheld(done.unread, kernels.texts(rest.buffer, rest.starts, rest.ends))
+    found.withheld = merged([done.ranged, left])
     return found
 
 

@@ -7,6 +7,7 @@ column follows (`date|%d.%m.%Y`, `boolean|ja|nein`). `zoned` are date-times with
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
 import msgspec
 
@@ -50,6 +51,7 @@ MONTH_FIRST = re.compile(r"[A-Za-z]{3,9} \d{1,2}, \d{4}")
 TWELVE_HOURS = re.compile(r"\d{1,2}:\d{2}(:\d{2})? [AaPp][Mm]")
 
 
+@lru_cache(maxsize=256)
 def base(kind: str) -> str:
     """The type of a kind."""
     name = kind.partition("|")[0]

@@ -57,7 +57,7 @@ class Watch(msgspec.Struct):
         span: tuple[float, float] | None = None,
     ) -> None:
         """Look at a block of numbers; `present` is `None` where all are, `span` what is known."""
-        if span is not None and not {float(each) for each in span} & LOOK_SET:
+        if span is not None and span[0] not in LOOK_SET and span[1] not in LOOK_SET:
             self.seen += len(values) - values.null_count
             self._within(float(span[0]), float(span[1]))
             return
@@ -65,7 +65,7 @@ class Watch(msgspec.Struct):
         self.seen += len(rest)
         if not len(rest):
             return
-        low, high = rest.min(), rest.max()
+        low, high = (rest.min(), rest.max()) if span is None else span
         if rest.dtype == np.int64 and high - low < NARROW and {float(low), float(high)} & LOOK_SET:
             counts = np.bincount(rest - low)
             different = np.flatnonzero(counts)

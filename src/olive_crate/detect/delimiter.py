@@ -89,11 +89,10 @@ def _cut(
     text: bytes, final: bool, delimiter: str, marks: Marks, more: Sequence[bytes] = ()
 ) -> _Cut:
     by = with_delimiter(marks, delimiter)
-    counts = field_counts(text, final, by).tolist()
-    for piece in more:
-        counts += field_counts(piece, True, by).tolist()
-    if not counts:
+    pieces = [field_counts(text, final, by), *(field_counts(piece, True, by) for piece in more)]
+    counts = np.concatenate(pieces)
+    if not len(counts):
         return _Cut(delimiter, 0, 0.0, 0)
-    several = Counter(count for count in counts if count > 1)
+    several = Counter(counts[counts > 1].tolist())
     fields, rows = several.most_common(1)[0] if several else (1, len(counts))
     return _Cut(delimiter, fields, rows / len(counts), len(counts))

@@ -28,7 +28,8 @@ SMALLEST_BLOCK, LARGEST_BLOCK = 1 << 20, 16 << 20
 
 
 def shapes_at_head(rows: Sequence[Row], parts: Rows, fields: int) -> Counter[str]:
-    data = [row for row in rows if row.number >= (parts.first or 1)]
+    first = parts.first or 1
+    data = [row for row in rows if row.number >= first]
     return shapes_of([row.cells[i] for row in data if i < len(row.cells)] for i in range(fields))
 
 

@@ -8,6 +8,7 @@
 struct Lanes {
     static constexpr bool THERE = true;
     static constexpr int COUNT = 4;
+    static constexpr int PATIENCE = 8;  // so often numerals are taken for plain ones in vain
     using Four = __m256i;
 
     struct Rule {
@@ -43,77 +44,78 @@ struct Lanes {
         Four mantissas, behind, is_blank, left;
     };
 
-    template <bool DECIMALS>
-    static OLIVE_INLINE Read read(const byte* const* ends, Four lengths, const Rule& rule) {
-        const Four all = _mm256_set1_epi8(-1), none = _mm256_setzero_si256();
-        const Four space = _mm256_set1_epi8(' '), bits = _mm256_slli_epi64(lengths, 3);
-        const Four word = words(ends, 8);
-        Four wrong = none, behind = none;
-        // what is before the numeral: the cell before, and blanks
-        Four front = _mm256_or_si256(_mm256_srlv_epi64(all, bits), _mm256_cmpeq_epi8(word, space));
+    static Four either(Four one, Four two) { return _mm256_or_si256(one, two); }
+    static Four both(Four one, Four two) { return _mm256_and_si256(one, two); }
+    static Four without(Four one, Four two) { return _mm256_andnot_si256(two, one); }
+    static Four bytes(char each) { return _mm256_set1_epi8(each); }
+    static Four is(Four word, char each) { return _mm256_cmpeq_epi8(word, bytes(each)); }
+    static Four same(Four one, Four two) { return _mm256_cmpeq_epi64(one, two); }
+
+    // What stands before a numeral: the cell before it, and (unless PLAIN) blanks.
+    template <bool PLAIN>
+    static OLIVE_INLINE Four front_of(const byte* const* ends, Four word, Four lengths, Four& wrong,
+                                      Four& is_blank) {
+        const Four all = bytes(-1), bits = _mm256_slli_epi64(lengths, 3);
+        const Four before = _mm256_srlv_epi64(all, bits);
         const Four longer = _mm256_cmpgt_epi64(lengths, _mm256_set1_epi64x(8));
+        if (PLAIN) {
+            wrong = either(longer, same(before, all));
+            return before;
+        }
+        const Four front = either(before, is(word, ' '));
         if (!_mm256_testz_si256(longer, longer)) {
             const Four more = _mm256_sub_epi64(bits, _mm256_set1_epi64x(64));
-            const Four outside =
-                _mm256_or_si256(_mm256_srlv_epi64(all, more), _mm256_andnot_si256(longer, all));
-            const Four blank = _mm256_cmpeq_epi8(words(ends, 16), space);
-            const Four clear = _mm256_cmpeq_epi64(_mm256_or_si256(outside, blank), all);
-            wrong = _mm256_or_si256(_mm256_andnot_si256(clear, all),
-                                    _mm256_cmpgt_epi64(lengths, _mm256_set1_epi64x(16)));
+            const Four outside = either(_mm256_srlv_epi64(all, more), without(all, longer));
+            const Four clear = same(either(outside, is(words(ends, 16), ' ')), all);
+            wrong = either(without(all, clear),
+                           _mm256_cmpgt_epi64(lengths, _mm256_set1_epi64x(16)));
         }
-        const Four is_blank = _mm256_andnot_si256(wrong, _mm256_cmpeq_epi64(front, all));
-        front = below(_mm256_andnot_si256(front, all));
-        const Four first = _mm256_sub_epi64(front, all);  // bit 0 of the first byte
-        const Four sign = _mm256_and_si256(
-            _mm256_cmpeq_epi8(word, _mm256_set1_epi8('-')),
-            _mm256_sub_epi64(_mm256_slli_epi64(first, 8), first));
-        Four used = _mm256_or_si256(front, sign), above = all, marked = none;
-        if (DECIMALS) {
-            marked = _mm256_andnot_si256(front, _mm256_cmpeq_epi8(word, rule.mark));
-            used = _mm256_or_si256(used, marked);
+        is_blank = without(same(front, all), wrong);
+        return below(without(all, front));
+    }
+
+    // PLAIN takes numerals without blanks and signs only; all lanes are left if one is not so.
+    template <bool DECIMALS, bool PLAIN>
+    static OLIVE_INLINE Read read(const byte* const* ends, Four lengths, const Rule& rule) {
+        const Four all = bytes(-1), none = _mm256_setzero_si256();
+        const Four word = words(ends, 8);
+        Four wrong = none, is_blank = none, odd = none, sign = none, marked = none, behind = none;
+        const Four front = front_of<PLAIN>(ends, word, lengths, wrong, is_blank);
+        if (!PLAIN) {
+            const Four first = _mm256_sub_epi64(front, all);  // bit 0 of the first byte
+            sign = both(is(word, '-'), _mm256_sub_epi64(_mm256_slli_epi64(first, 8), first));
         }
-        Four plain = _mm256_andnot_si256(
-            used, _mm256_xor_si256(word, _mm256_set1_epi8('0')));
+        if (DECIMALS) marked = without(_mm256_cmpeq_epi8(word, rule.mark), front);
+        const Four used = either(either(front, sign), marked);
+        if (DECIMALS || !PLAIN) wrong = either(wrong, same(used, all));  // no digit at all
+        Four plain = without(_mm256_xor_si256(word, bytes('0')), used);
         if (rule.strict) {  // a zero in front of another digit
-            const Four head = _mm256_sub_epi64(_mm256_or_si256(front, sign), all);
-            const Four zero = _mm256_and_si256(
-                _mm256_cmpeq_epi8(word, _mm256_set1_epi8('0')), head);
-            const Four padded = _mm256_andnot_si256(marked, _mm256_slli_epi64(zero, 8));
-            wrong = _mm256_or_si256(
-                wrong, _mm256_andnot_si256(_mm256_cmpeq_epi64(padded, none), all));
+            const Four head = _mm256_sub_epi64(either(front, sign), all);
+            odd = without(_mm256_slli_epi64(both(is(word, '0'), head), 8), marked);
         }
-        wrong = _mm256_or_si256(wrong, _mm256_cmpeq_epi64(used, all));  // no digit at all
         if (DECIMALS) {
-            const Four no_mark = _mm256_cmpeq_epi64(marked, none);
-            const Four under = _mm256_andnot_si256(no_mark, below(marked));
-            above = _mm256_andnot_si256(
-                _mm256_or_si256(under, _mm256_slli_epi64(under, 8)), all);
-            above = _mm256_andnot_si256(_mm256_andnot_si256(no_mark, _mm256_set1_epi64x(0xFF)), above);
-            plain = _mm256_or_si256(
-                _mm256_slli_epi64(_mm256_and_si256(plain, under), 8),
-                _mm256_and_si256(plain, above));
-            const Four count = _mm256_sad_epu8(
-                _mm256_and_si256(above, _mm256_set1_epi8(1)), none);
-            behind = _mm256_blendv_epi8(count, rule.implied, no_mark);
-            const Four marks_above = _mm256_and_si256(marked, above);  // a second mark
-            wrong = _mm256_or_si256(
-                wrong, _mm256_andnot_si256(_mm256_cmpeq_epi64(marks_above, none), all));
+            const Four no_mark = same(marked, none);
+            const Four under = without(below(marked), no_mark);
+            const Four up_to = either(under, _mm256_slli_epi64(under, 8));
+            const Four above = without(
+                all, either(up_to, without(_mm256_set1_epi64x(0xFF), no_mark)));
+            plain = either(_mm256_slli_epi64(both(plain, under), 8), both(plain, above));
+            behind = _mm256_blendv_epi8(_mm256_sad_epu8(both(above, bytes(1)), none), rule.implied,
+                                        no_mark);
+            odd = either(odd, both(marked, above));  // a second mark
         }
-        const Four beyond = _mm256_subs_epu8(plain, _mm256_set1_epi8(9));
-        wrong = _mm256_or_si256(wrong, _mm256_andnot_si256(_mm256_cmpeq_epi64(beyond, none), all));
+        odd = either(odd, _mm256_subs_epu8(plain, bytes(9)));
         const Four pairs = _mm256_maddubs_epi16(plain, _mm256_set1_epi16(0x010A));
         const Four fours = _mm256_madd_epi16(pairs, _mm256_set1_epi32(0x00010064));
         const Four value = _mm256_add_epi64(
             _mm256_mul_epu32(fours, _mm256_set1_epi64x(10000)), _mm256_srli_epi64(fours, 32));
-        const Four plus = _mm256_cmpeq_epi64(sign, none);
-        if (DECIMALS)  // the zero below zero
-            wrong = _mm256_or_si256(
-                wrong, _mm256_andnot_si256(plus, _mm256_cmpeq_epi64(value, none)));
-        const Four minus = _mm256_andnot_si256(plus, all);
-        const Four left = _mm256_andnot_si256(is_blank, wrong);
+        if (PLAIN) return {value, behind, none, either(odd, wrong)};
+        const Four minus = without(all, same(sign, none));
+        wrong = either(wrong, without(all, same(odd, none)));
+        if (DECIMALS) wrong = either(wrong, both(minus, same(value, none)));  // the zero below zero
         const Four signed_value = _mm256_sub_epi64(_mm256_xor_si256(value, minus), minus);
-        return {_mm256_andnot_si256(_mm256_or_si256(wrong, is_blank), signed_value), behind,
-                is_blank, left};
+        return {without(signed_value, either(wrong, is_blank)), behind, is_blank,
+                without(wrong, is_blank)};
     }
 
     // 10 to these powers of at most 7.
@@ -136,21 +138,29 @@ struct Lanes {
     }
 
     // Reads what it can of so many cells (a multiple of four) from `begin` on, and lists the others.
+    // `vain` goes on from one call to the next.
     template <bool DECIMALS, class Cells>
     static int read_some(const Cells& cells, std::int64_t begin, int size, NumberRule given,
-                         void* into, byte* reasons, int* left, NumbersTold& told) {
+                         void* into, byte* reasons, int* left, int& vain, NumbersTold& told) {
         const Rule rule{_mm256_set1_epi8(static_cast<char>(given.decimal)),
                         _mm256_set1_epi64x(given.implied), given.strict};
         __m256d low = _mm256_set1_pd(HUGE_VAL), high = _mm256_set1_pd(-HUGE_VAL);
         Four least = _mm256_set1_epi32(INT32_MAX), most = _mm256_set1_epi32(INT32_MIN);
         Four decimals = _mm256_setzero_si256();
         int left_count = 0;
+        vain = vain < PATIENCE ? 0 : PATIENCE - 1;
         std::memset(reasons + begin, 0, static_cast<std::size_t>(size));
         for (int place = 0; place < size; place += COUNT) {
             const std::int64_t cell = begin + place;
             const byte* const ends[COUNT] = {cells.end(cell), cells.end(cell + 1),
                                              cells.end(cell + 2), cells.end(cell + 3)};
-            const Read found = read<DECIMALS>(ends, lengths(cells, cell), rule);
+            const Four size_of = lengths(cells, cell);
+            Read found;
+            if (vain < PATIENCE) found = read<DECIMALS, true>(ends, size_of, rule);
+            if (vain >= PATIENCE || !_mm256_testz_si256(found.left, found.left)) {
+                found = read<DECIMALS, false>(ends, size_of, rule);
+                ++vain;
+            }
             const Four skipped = _mm256_or_si256(found.is_blank, found.left);
             if (DECIMALS) {
                 const __m256d value = _mm256_div_pd(doubles(found.mantissas), tens(found.behind));

@@ -289,7 +289,7 @@ static NumbersTold read_all(const Cells cells, std::int64_t total, NumberRule ru
     double* const numbers = static_cast<double*>(into);
     std::int64_t mantissas[CHUNK];
     NumbersTold told;
-    int rest[CHUNK], slow[CHUNK];
+    int rest[CHUNK], slow[CHUNK], vain = 0;
     byte decimals[CHUNK];
     for (std::int64_t begin = 0; begin < total; begin += CHUNK) {
         const int size = static_cast<int>(total - begin < CHUNK ? total - begin : CHUNK);
@@ -298,7 +298,7 @@ static NumbersTold read_all(const Cells cells, std::int64_t total, NumberRule ru
             if (Several::can(DECIMALS, rule)) {
                 many = size / Several::COUNT * Several::COUNT;
                 count = Several::template read_some<DECIMALS>(cells, begin, many, rule, into,
-                                                              reasons, rest, told);
+                                                              reasons, rest, vain, told);
             }
         }
         for (; many < size; ++many) rest[count++] = many;

@@ -41,13 +41,13 @@ class Keeping:
 
     def __init__(self, rows: int) -> None:
         self.rows = rows
-        self._columns: dict[tuple[int, str], np.ndarray] = {}
+        self._columns: dict[tuple[int, type[np.generic]], np.ndarray] = {}
 
     def place(self, index: int, kind: type[np.generic], start: int, count: int) -> Place | None:
         """The room of a block in a column of numbers of this kind; `None` where it has none."""
         if start + count > self.rows:
             return None
-        key = (index, np.dtype(kind).str)
+        key = index, kind
         column = self._columns.get(key)
         if column is None:
             try:
