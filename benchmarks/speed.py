@@ -21,14 +21,14 @@ from turns import Contestant, Times, machine, take_turns
 
 MEANING = """\
 Each contestant has a process of its own, warmed up once; seconds are medians of interleaved rounds
-on the clock, and peak memory is what the process took beyond its start. The machine is noisy: what
-counts are ratios within a row. `ref` is how many times as long the reference kernels take on one
-worker, `loop` the standard library's row loop with conversion (of a workbook: a bare pass of XML
-parsing over its sheet). `limit` is how many times as long it takes as reading the bytes and
-scanning them for separators (of a workbook: as inflating its sheet). Megabytes of what was
-unpacked are those in memory. The last rows show 1, 4 and 16 times the rows, and the columns, with
-what a cell takes."""
-ROUNDS = 5
+on the clock, each round in another order, and peak memory is what the process took beyond its
+start. The machine is noisy: what counts are ratios within a row. `ref` is how many times as long
+the reference kernels take on one worker, `loop` the standard library's row loop with conversion (of
+a workbook: a bare pass of XML parsing over its sheet). `limit` is how many times as long it takes
+as reading the bytes and scanning them for separators (of a workbook: as inflating its sheet).
+Megabytes of what was unpacked are those in memory. The last rows show 1, 4 and 16 times the rows,
+and the columns, with what a cell takes."""
+ROUNDS = 7
 WORKERS = ("1", "2")
 HEAD = (
     "case",

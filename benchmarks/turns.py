@@ -1,8 +1,9 @@
 """Contestants that take turns, each in a process of its own that is warmed up once.
 
 Machines are noisy, and what one contestant leaves in memory would slow the next one down. So each
-has its own process; the rounds are interleaved, and what counts are ratios of medians within one
-run. Peak memory is that of the process, less what it had before the first round.
+has its own process, and the rounds are interleaved. Who comes after one that fills the caches with
+its own is slower for it, so the order is another one in each round. What counts are ratios of
+medians within one run. Peak memory is that of the process, less what it had before the first round.
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ import importlib
 import json
 import os
 import platform
+import random
 import statistics
 import subprocess
 import sys
@@ -96,10 +98,11 @@ def memory(what: str) -> float:
 
 
 def take_turns(contestants: Sequence[Contestant], rounds: int) -> dict[str, Times]:
-    """So many rounds of all, after one that does not count."""
+    """So many rounds of all, each in an order of its own, after one that does not count."""
     try:
         for place in range(rounds + 1):
-            for each in contestants:
+            order = random.Random(place).sample(list(contestants), len(contestants))
+            for each in order:
                 each.turn(counts=place > 0)
     finally:
         for each in contestants:
