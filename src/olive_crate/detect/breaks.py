@@ -250,7 +250,7 @@ def change_scores(codes: np.ndarray, classes: np.ndarray) -> np.ndarray:
     kinds[BLANK] *= 0.5  # blanks come and go with the width of a value
     of_class = 0.5 * np.abs(np.diff(kinds, axis=1)).sum(axis=0)
     within = _joined_by_mark(kinds)
-    entropy = np.array([_entropy(codes[:, place]) for place in range(width)])
+    entropy = _entropies(codes)
     digits = kinds[DIGIT] > 0.5
     drop = np.clip(entropy[:-1] - entropy[1:], 0, None) / np.log2(10)
     drop = np.where(digits[:-1] & digits[1:], 0.7 * drop, 0)
@@ -293,10 +293,15 @@ def _case_change(codes: np.ndarray) -> np.ndarray:
     return found
 
 
-def _entropy(codes: np.ndarray) -> float:
-    _, counts = np.unique(codes, return_counts=True)
-    share = counts / counts.sum()
-    return float(-(share * np.log2(share)).sum())
+def _entropies(codes: np.ndarray) -> np.ndarray:
+    """How much the characters at each position vary, in bits."""
+    rows, width = codes.shape
+    _, dense = np.unique(codes, return_inverse=True)
+    kinds = int(dense.max()) + 1
+    at = dense.reshape(rows, width) + kinds * np.arange(width)
+    share = np.bincount(at.ravel(), minlength=kinds * width).reshape(width, kinds) / rows
+    bits: np.ndarray = -(share * np.log2(np.where(share > 0, share, 1))).sum(axis=1)
+    return bits
 
 
 def _distance(left: np.ndarray, right: np.ndarray) -> float:

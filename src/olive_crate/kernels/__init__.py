@@ -37,6 +37,7 @@ encoded = reference.encoded
 is_utf8 = reference.is_utf8
 joined_texts = reference.joined_texts
 line_marks = reference.line_marks
+text_marks = reference.text_marks
 match = reference.match
 read_column = reference.read_column
 read_numbers = reference.read_numbers
@@ -58,6 +59,7 @@ SWITCHED = (
     "is_utf8",
     "joined_texts",
     "line_marks",
+    "text_marks",
     "match",
     "read_column",
     "read_numbers",

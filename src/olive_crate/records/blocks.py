@@ -30,7 +30,7 @@ from ..kernels.reference import (
 )
 from ..sources import Source
 from ..workers import ALONE, Workers
-from .encoding import Filled, bad_byte, filled, utf8_buffers
+from .encoding import Filled, bad_byte, behind, filled, utf8_buffers
 from .tally import BLANK, COMMENT, SKIPPED, CountedStream, Tally
 
 LARGEST = (1 << 31) - 4 * PAD
@@ -251,7 +251,7 @@ class _Cutting:
                 longest *= 2  # a record longer than a piece: look at it less and less often
                 following = _more(following, pieces, longest)
             offset += seen.cut - low
-            piece = _behind(buffer[seen.cut : high], following)
+            piece = behind(buffer[seen.cut : high], following)
 
     def _seen(self, buffer: Bytes, low: int, high: int) -> Seen:
         end = _last_feed(buffer, low, high) if self._plain else low
@@ -275,15 +275,6 @@ def _last_feed(buffer: Bytes, low: int, high: int) -> int:
             return begin + int(at[-1]) + 1
         high = begin
     return low
-
-
-def _behind(rest: Bytes, piece: Filled) -> Filled:
-    """A piece with what the one before has left over in front of it."""
-    low = piece.low - len(rest)
-    if low >= PAD:
-        piece.buffer[low : piece.low] = rest
-        return Filled(piece.buffer, low, piece.high)
-    return filled(rest.tobytes() + piece.buffer[piece.low : piece.high].tobytes())
 
 
 def _more(first: Filled, pieces: Iterator[Filled], size: int) -> Filled:

@@ -33,22 +33,26 @@ def cover(spans: FixedSpans, tally: Tally) -> None:
             for cells in (_cut_cells(spans, field) for field in fields)
         )
     for line in range(1, spans.layout.lines + 1):
-        lengths = spans.lengths(line)
-        tally.characters += int(lengths.sum())
+        lengths, times = spans.lengths(line), 1
+        if spans.stride and spans.chars is None:  # all are alike
+            lengths, times = lengths[:1], len(lengths)
+        tally.characters += times * int(lengths.sum())
         own = [field for field in fields if field.line == line]
         if own:
-            last = max(own, key=lambda field: field.start)
-            tally.short.add(spans.rows[lengths < last.start])
+            is_short = lengths < max(field.start for field in own)
+            if is_short.any():
+                tally.short.add(spans.rows[np.broadcast_to(is_short, len(spans.rows))])
         for first, end in gaps(fields, line):
             beyond = np.clip(lengths - (first - 1), 0, (end - first + 1) if end else None)
-            uncovered = int(beyond.sum())
+            uncovered = times * int(beyond.sum())
             tally.uncovered += uncovered
             if uncovered:
                 filled = np.flatnonzero(_filled(spans.piece(line, first, end)))
                 if len(filled):
                     tally.outside_of((line, first, end)).add(spans.rows[filled])
         for first, end in _covered(own):
-            tally.covered += int(np.clip(lengths - (first - 1), 0, end - first + 1).sum())
+            within = np.clip(lengths - (first - 1), 0, end - first + 1)
+            tally.covered += times * int(within.sum())
 
 
 def _cut_cells(spans: FixedSpans, field: Field) -> Cells:

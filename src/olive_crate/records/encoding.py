@@ -119,6 +119,10 @@ class Filled(NamedTuple):
     low: int
     high: int
 
+    @property
+    def text(self) -> bytes:
+        return self.buffer[self.low : self.high].tobytes()
+
 
 def filled(text: bytes | memoryview) -> Filled:
     """A piece of text copied into a buffer with room before it."""
@@ -127,6 +131,15 @@ def filled(text: bytes | memoryview) -> Filled:
     buffer[ROOM:high] = np.frombuffer(text, np.uint8)
     buffer[high:] = 0
     return Filled(buffer, ROOM, high)
+
+
+def behind(rest: Bytes, piece: Filled) -> Filled:
+    """A piece with what the one before has left over in front of it."""
+    low = piece.low - len(rest)
+    if low >= PAD:
+        piece.buffer[low : piece.low] = rest
+        return Filled(piece.buffer, low, piece.high)
+    return filled(rest.tobytes() + piece.buffer[piece.low : piece.high].tobytes())
 
 
 class _Free:

@@ -17,11 +17,19 @@ import numpy as np
 
 from .. import kernels
 from ..errors import LayoutError
-from ..kernels.reference import PAD, Bytes, Flags, Foresight, Ints, Keeping, Start
+from ..kernels.reference import Flags, Foresight, Ints, Keeping, Start
 from ..sources import Source
 from ..workers import ALONE, Workers
 from .coverage import cover
-from .encoding import is_ebcdic, small_first, utf8_pieces
+from .encoding import (
+    Filled,
+    behind,
+    filled,
+    is_ebcdic,
+    small_first,
+    utf8_buffers,
+    utf8_pieces,
+)
 from .fixedspans import FixedLayout, FixedSpans
 from .lines import NEW_LINE, RETURN, Lines, characters_of, expanded, lines_of
 from .spans import Cells
@@ -37,7 +45,6 @@ from .tally import (
     Tally,
 )
 
-PADDING = bytes(PAD)
 BLANK_BYTE = 32
 NEXT_LINE = "\u0085".encode()
 LONGEST = 64 << 20
@@ -83,54 +90,54 @@ def _blocks(
     than 64 MB; `SourceError` for bytes that are not of the encoding.
     """
     tally = tally if tally is not None else Tally()
-    row, taken, carried, offset = 1, 0, b"", 0
+    row, taken, offset = 1, 0, 0
     with source.open() as opened:
-        stream = cast(IO[bytes], CountedStream(opened, tally))
-        pieces = small_first(_pieces(stream, layout, source.name))
-        piece = next(pieces, b"")
+        pieces = _pieces(CountedStream(opened, tally), layout, source.name)
+        piece = next(pieces, filled(b""))
         while True:
-            following = next(pieces, b"")
-            final = not following
-            padded = b"".join((PADDING, carried, piece, PADDING))
-            if b"\t" in padded or (final and layout.length):
-                text = expanded(padded[PAD:-PAD], layout, source.name, row)
+            following = next(pieces, None)
+            final = following is None
+            marks = kernels.text_marks(*piece)
+            if marks.tabs or (final and layout.length):
+                text = expanded(piece.text, layout, source.name, row)
                 if final and layout.length:
                     text = text.rstrip(b"\r\n\x1a")
-                padded = b"".join((PADDING, text, PADDING))
-            high = len(padded) - PAD
-            buffer = np.frombuffer(padded, np.uint8)
+                piece = filled(text)
+                marks = kernels.text_marks(*piece)
             chars = None
-            if not padded.isascii():
-                at = (row, offset)
-                chars = characters_of(buffer, padded[PAD:high], layout, source.name, at, final)
-            lines = lines_of(padded, buffer, PAD, high, layout, chars, final)
-            block = _Block(source, layout, tally, buffer, chars, lines, row, final)
+            if not marks.is_ascii:
+                chars = characters_of(piece, layout, source.name, (row, offset), final)
+            lines = lines_of(piece, marks.lines, layout, chars, final)
+            block = _Block(source, layout, tally, piece, chars, lines, row, final)
             spans, kept, done = block.cases(layout.limit, taken)
             taken += len(spans.rows)
             if len(spans.rows):
                 cover(spans, tally)
                 yield spans
-            if final or done:
+            if following is None or done:
                 return
             row += kept
             consumed = int(lines.starts[kept]) if kept < len(lines.starts) else lines.consumed
-            offset += consumed - PAD
-            carried, piece = padded[consumed:high], following
-            if len(carried) > LONGEST and not kept:
+            offset += consumed - piece.low
+            rest = piece.buffer[consumed : piece.high]
+            if len(rest) > LONGEST and not kept:
                 raise LayoutError(
                     f"{source.name}: row {row} has no end within 64 MB; where records have no "
                     "line ends, give record_length"
                 )
+            piece = behind(rest, following)
 
 
-def _pieces(stream: IO[bytes], layout: FixedLayout, name: str) -> Iterator[bytes]:
+def _pieces(stream: CountedStream, layout: FixedLayout, name: str) -> Iterator[Filled]:
     if layout.undecoded:
         while piece := stream.read(layout.block):
-            yield piece
-        return
-    next_line = is_ebcdic(layout.encoding)
-    for piece in utf8_pieces(stream, layout.encoding, layout.block, name):
-        yield piece.replace(NEXT_LINE, b"\n") if next_line else piece
+            yield filled(piece)
+    elif is_ebcdic(layout.encoding):
+        plain = cast(IO[bytes], stream)
+        for piece in small_first(utf8_pieces(plain, layout.encoding, layout.block, name)):
+            yield filled(piece.replace(NEXT_LINE, b"\n"))
+    else:
+        yield from utf8_buffers(stream, layout.encoding, layout.block, name)
 
 
 class _Block:
@@ -141,14 +148,15 @@ class _Block:
         source: Source,
         layout: FixedLayout,
         tally: Tally,
-        buffer: Bytes,
+        text: Filled,
         chars: Ints | None,
         lines: Lines,
         row: int,
         final: bool,
     ) -> None:
         self.source, self.layout, self.tally = source, layout, tally
-        self.buffer, self.chars, self.lines = buffer, chars, lines
+        self.buffer, self.high = text.buffer, text.high
+        self.chars, self.lines = chars, lines
         self.row, self.final = row, final
         self.types: dict[int, str] = {}
         self.lack = 0
@@ -203,9 +211,12 @@ class _Block:
             comment &= ~heading
         blank = np.zeros(count, bool)
         if layout.lines == 1:
-            maybe = np.flatnonzero(
-                (starts == ends) | (self.buffer[starts] <= BLANK_BYTE) & ~heading & ~comment
+            leading = (
+                self.buffer[starts[0] : starts[-1] + 1 : self.lines.stride]
+                if self.lines.stride and count
+                else self.buffer[starts]
             )
+            maybe = np.flatnonzero((starts == ends) | (leading <= BLANK_BYTE) & ~heading & ~comment)
             blank[maybe] = kernels.blank(self.buffer, starts[maybe], ends[maybe])
             blank &= ~heading & ~comment
         elif count:
@@ -247,15 +258,14 @@ class _Block:
 
     def _spans(self, data: Ints, rows: Ints) -> FixedSpans:
         per, lines = self.layout.lines, self.lines
-        starts, ends = lines.starts[data], lines.ends[data]
+        together = len(data) > 0 and data[-1] - data[0] + 1 == len(data) and not self.lack
+        at = slice(int(data[0]), int(data[-1]) + 1) if together else data
+        starts, ends, rows = lines.starts[at], lines.ends[at], rows[at]
         if self.lack:
             starts[-self.lack :] = ends[-self.lack :]
         starts, ends = starts.reshape(-1, per), ends.reshape(-1, per)
-        even = bool(lines.stride) and len(data) > 0 and data[-1] - data[0] + 1 == len(data)
-        stride = lines.stride * per if even and not self.lack else 0
-        return FixedSpans(
-            self.buffer, starts, ends, rows[data[::per]], self.layout, stride, self.chars
-        )
+        stride = lines.stride * per if together else 0
+        return FixedSpans(self.buffer, starts, ends, rows[::per], self.layout, stride, self.chars)
 
     def _count(self, part: dict[str, Flags], count: int, rows: Ints, whole: int) -> int:
         """Count the parts of the first `count` lines."""
@@ -282,6 +292,8 @@ class _Block:
         if not count:
             return 0
         beyond = int(lines.starts[count]) if count < len(lines.starts) else None
+        if beyond is None and lines.line_ends is not None:
+            return lines.line_ends
         low = int(lines.starts[0])
         if self.layout.length:
             end = beyond if beyond is not None else int(lines.ends[count - 1])
@@ -292,7 +304,7 @@ class _Block:
             )
             return -(-size // self.layout.length)
         if beyond is None and self.final:
-            beyond = len(self.buffer) - PAD
+            beyond = self.high
         elif beyond is None:
             beyond = lines.consumed
         marks = kernels.line_marks(self.buffer, low, beyond)

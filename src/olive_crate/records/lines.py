@@ -7,12 +7,13 @@ from typing import Protocol
 import msgspec
 import numpy as np
 
-from .. import kernels
 from ..errors import LayoutError
-from ..kernels.reference import PAD, Bytes, Ints
-from .encoding import bad_byte
+from ..kernels.reference import Bytes, Ints, LineMarks
+from .encoding import Filled, bad_byte
 
 NEW_LINE, RETURN = 10, 13
+LOOKED_THROUGH = 1 << 12
+"""Bytes looked through at a time for the first line end."""
 
 
 class HowLines(Protocol):
@@ -38,6 +39,8 @@ class Lines(msgspec.Struct, frozen=True, eq=False):
     consumed: int
     stride: int = 0
     """From one line to the next, where that is the same for all; else 0."""
+    line_ends: int | None = None
+    """Those of all these lines, where they were counted in the bytes."""
 
 
 def expanded(text: bytes, layout: HowLines, name: str, row: int) -> bytes:
@@ -60,37 +63,34 @@ def expanded(text: bytes, layout: HowLines, name: str, row: int) -> bytes:
 
 
 def characters_of(
-    buffer: Bytes, text: bytes, layout: HowLines, name: str, at: tuple[int, int], final: bool
+    text: Filled, layout: HowLines, name: str, at: tuple[int, int], final: bool
 ) -> Ints | None:
-    """Where each character starts; `None` where that is each byte, or positions are bytes."""
-    if text.isascii() or layout.undecoded:
+    """Where each character of text beyond ASCII starts; `None` where positions are bytes."""
+    if layout.undecoded:
         return None
+    buffer, low, high = text
+    data = buffer[low:high].tobytes()
     try:
-        text.decode("utf-8")
+        data.decode("utf-8")
     except UnicodeDecodeError as error:
-        if final or len(text) - error.start > 3:
+        if final or len(data) - error.start > 3:
             row, offset = at
-            row += text.count(b"\n", 0, error.start)
+            row += data.count(b"\n", 0, error.start)
             raise bad_byte(name, layout.encoding, row, offset + error.start, error) from None
     if layout.in_bytes:
         return None
-    inner = buffer[PAD : PAD + len(text)]
-    found = np.flatnonzero((inner & 0xC0) != 0x80) + PAD
-    return np.append(found, PAD + len(text))
+    found = np.flatnonzero((buffer[low:high] & 0xC0) != 0x80) + low
+    return np.append(found, high)
 
 
 def lines_of(
-    padded: bytes,
-    buffer: Bytes,
-    low: int,
-    high: int,
-    layout: HowLines,
-    chars: Ints | None,
-    final: bool,
+    text: Filled, marks: LineMarks, layout: HowLines, chars: Ints | None, final: bool
 ) -> Lines:
+    """The lines of a piece, in which these line ends were counted."""
+    buffer, low, high = text
     if layout.length:
         return _by_length(low, high, layout.length, chars, final)
-    even = _even_lines(padded, buffer, low, high)
+    even = _even_lines(buffer, low, high, marks)
     if even is not None and (even.consumed == high or not final):
         return even
     return _by_ends(buffer, low, high, final)
@@ -113,21 +113,19 @@ def _by_length(low: int, high: int, length: int, chars: Ints | None, final: bool
     return Lines(starts, ends, int(chars[at[-1]]))
 
 
-def _even_lines(padded: bytes, buffer: Bytes, low: int, high: int) -> Lines | None:
+def _even_lines(buffer: Bytes, low: int, high: int, marks: LineMarks) -> Lines | None:
     """Lines of one length, if they all are."""
-    feed = padded.find(b"\n", low, high)
+    feed = _first_feed(buffer, low, high) if marks.feeds else -1
     if feed < 0:
         return None
     stride = feed + 1 - low
     count = (high - low) // stride
     reach = low + count * stride
-    if not bool((buffer[feed:reach:stride] == NEW_LINE).all()):
+    if marks.feeds != count or not bool((buffer[feed:reach:stride] == NEW_LINE).all()):
         return None
-    marks = kernels.line_marks(buffer, low, reach)
-    if marks.feeds != count:
-        return None
-    returns = marks.returns
-    ended = 1
+    returns, ended = marks.returns, 1
+    if reach < high and buffer[high - 1] == RETURN:  # half of a line end
+        returns -= 1
     if returns:
         if (
             stride < 2
@@ -136,10 +134,17 @@ def _even_lines(padded: bytes, buffer: Bytes, low: int, high: int) -> Lines | No
         ):
             return None
         ended = 2
-    if padded.find(b"\n", reach, high) >= 0:
-        return None
     starts = low + stride * np.arange(count)
-    return Lines(starts, starts + (stride - ended), reach, stride)
+    return Lines(starts, starts + (stride - ended), reach, stride, count)
+
+
+def _first_feed(buffer: Bytes, low: int, high: int) -> int:
+    """Where the first line feed stands; -1 if there is none."""
+    for begin in range(low, high, LOOKED_THROUGH):
+        at = np.flatnonzero(buffer[begin : min(begin + LOOKED_THROUGH, high)] == NEW_LINE)
+        if len(at):
+            return begin + int(at[0])
+    return -1
 
 
 def _by_ends(buffer: Bytes, low: int, high: int, final: bool) -> Lines:

@@ -21,7 +21,7 @@ from .cells import (
     trimmed,
 )
 from .sheet import read_sheet, read_strings
-from .structure import cut, is_utf8, line_marks, split, structure
+from .structure import cut, is_utf8, line_marks, split, structure, text_marks
 
 __all__ = [
     "blank",
@@ -42,6 +42,7 @@ __all__ = [
     "split",
     "split_ahead",
     "structure",
+    "text_marks",
     "texts",
     "trimmed",
 ]

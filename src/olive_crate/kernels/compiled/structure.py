@@ -7,11 +7,11 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from .. import reference
-from ..reference import Bytes, LineMarks, Marks, Seen, Structure, Table
+from ..reference import Bytes, LineMarks, Marks, Seen, Structure, Table, TextMarks
 from . import _native
 from .cells import BEYOND, NONE, positions
 
-RETURN = 13
+TAB, RETURN = 9, 13
 
 
 class Scan(NamedTuple):
@@ -114,6 +114,12 @@ def line_marks(buffer: Bytes, low: int, high: int) -> LineMarks:
     """As in the reference."""
     _, feeds, returns, pairs, _, _ = _native.survey(buffer, low, high, -1, 0)
     return LineMarks(feeds, returns, pairs)
+
+
+def text_marks(buffer: Bytes, low: int, high: int) -> TextMarks:
+    """As in the reference."""
+    tabs, feeds, returns, pairs, _, is_ascii = _native.survey(buffer, low, high, TAB, 0)
+    return TextMarks(LineMarks(feeds, returns, pairs), tabs, is_ascii)
 
 
 def cut(buffer: Bytes, low: int, high: int, quote: int) -> Seen:

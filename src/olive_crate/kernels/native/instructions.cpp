@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cstddef>
 #include <cstring>
+#include <type_traits>
 
 #if defined(__x86_64__) || defined(_M_X64)
 #define OLIVE_X86 1

@@ -51,18 +51,20 @@ struct Lanes {
     static Four is(Four word, char each) { return _mm256_cmpeq_epi8(word, bytes(each)); }
     static Four same(Four one, Four two) { return _mm256_cmpeq_epi64(one, two); }
 
-    // What stands before a numeral: the cell before it, and (unless PLAIN) blanks.
-    template <bool PLAIN>
+    // How much a numeral may have around its digits: nothing, blanks in front, anything.
+    enum class Form { bare, padded, any };
+
+    // What stands before a numeral: the cell before it, and blanks.
+    template <Form FORM>
     static OLIVE_INLINE Four front_of(const byte* const* ends, Four word, Four lengths, Four& wrong,
                                       Four& is_blank) {
         const Four all = bytes(-1), bits = _mm256_slli_epi64(lengths, 3);
         const Four before = _mm256_srlv_epi64(all, bits);
         const Four longer = _mm256_cmpgt_epi64(lengths, _mm256_set1_epi64x(8));
-        if (PLAIN) {
-            wrong = either(longer, same(before, all));
-            return before;
-        }
+        if (FORM != Form::any) wrong = either(longer, same(before, all));
+        if (FORM == Form::bare) return before;
         const Four front = either(before, is(word, ' '));
+        if (FORM == Form::padded) return below(without(all, front));
         if (!_mm256_testz_si256(longer, longer)) {
             const Four more = _mm256_sub_epi64(bits, _mm256_set1_epi64x(64));
             const Four outside = either(_mm256_srlv_epi64(all, more), without(all, longer));
@@ -74,20 +76,21 @@ struct Lanes {
         return below(without(all, front));
     }
 
-    // PLAIN takes numerals without blanks and signs only; all lanes are left if one is not so.
-    template <bool DECIMALS, bool PLAIN>
+    // Short of `any`, `left` only tells whether one of the lanes could not be taken.
+    template <bool DECIMALS, Form FORM>
     static OLIVE_INLINE Read read(const byte* const* ends, Four lengths, const Rule& rule) {
         const Four all = bytes(-1), none = _mm256_setzero_si256();
         const Four word = words(ends, 8);
         Four wrong = none, is_blank = none, odd = none, sign = none, marked = none, behind = none;
-        const Four front = front_of<PLAIN>(ends, word, lengths, wrong, is_blank);
+        constexpr bool PLAIN = FORM != Form::any;
+        const Four front = front_of<FORM>(ends, word, lengths, wrong, is_blank);
         if (!PLAIN) {
             const Four first = _mm256_sub_epi64(front, all);  // bit 0 of the first byte
             sign = both(is(word, '-'), _mm256_sub_epi64(_mm256_slli_epi64(first, 8), first));
         }
         if (DECIMALS) marked = without(_mm256_cmpeq_epi8(word, rule.mark), front);
         const Four used = either(either(front, sign), marked);
-        if (DECIMALS || !PLAIN) wrong = either(wrong, same(used, all));  // no digit at all
+        if (DECIMALS || FORM != Form::bare) wrong = either(wrong, same(used, all));  // no digit at all
         Four plain = without(_mm256_xor_si256(word, bytes('0')), used);
         if (rule.strict) {  // a zero in front of another digit
             const Four head = _mm256_sub_epi64(either(front, sign), all);
@@ -147,6 +150,7 @@ struct Lanes {
         __m256d low = _mm256_set1_pd(HUGE_VAL), high = _mm256_set1_pd(-HUGE_VAL);
         Four least = _mm256_set1_epi32(INT32_MAX), most = _mm256_set1_epi32(INT32_MIN);
         Four decimals = _mm256_setzero_si256();
+        constexpr Form USUAL = std::is_same_v<Cells, Grid> ? Form::padded : Form::bare;
         int left_count = 0;
         vain = vain < PATIENCE ? 0 : PATIENCE - 1;
         std::memset(reasons + begin, 0, static_cast<std::size_t>(size));
@@ -156,9 +160,9 @@ struct Lanes {
                                              cells.end(cell + 2), cells.end(cell + 3)};
             const Four size_of = lengths(cells, cell);
             Read found;
-            if (vain < PATIENCE) found = read<DECIMALS, true>(ends, size_of, rule);
+            if (vain < PATIENCE) found = read<DECIMALS, USUAL>(ends, size_of, rule);
             if (vain >= PATIENCE || !_mm256_testz_si256(found.left, found.left)) {
-                found = read<DECIMALS, false>(ends, size_of, rule);
+                found = read<DECIMALS, Form::any>(ends, size_of, rule);
                 ++vain;
             }
             const Four skipped = _mm256_or_si256(found.is_blank, found.left);

@@ -12,7 +12,7 @@ namespace {
 
 constexpr std::int64_t PIECE = 32 << 10;  // bytes, so that text and positions stay in the cache
 constexpr std::int64_t MANY = 64;         // fields, of which a piece would hold few rows
-constexpr std::int64_t RECORDS = 16 << 10;
+constexpr std::int64_t RECORDS = 32 << 10;
 constexpr std::int64_t SPARE = 64;
 
 std::int64_t size_of(const Task& task) {
@@ -296,7 +296,7 @@ RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t
 
 void read_records(const byte* buffer, std::int64_t first, std::int64_t stride, std::int64_t rows,
                   Task* tasks, std::int64_t count) {
-    const std::int64_t step = RECORDS / (stride > 0 ? stride : 1) + 1;
+    const std::int64_t step = (RECORDS / (stride > 0 ? stride : 1) / 64 + 1) * 64;
     for (std::int64_t row = 0; row < rows; row += step) {
         const std::int64_t some = rows - row < step ? rows - row : step;
         for (std::int64_t each = 0; each < count; ++each) {

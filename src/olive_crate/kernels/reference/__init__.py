@@ -35,7 +35,19 @@ from .gather import (
 )
 from .numbers import NumbersRead, Wanted, read_numbers
 from .sheetxml import SheetRead, SheetRule, read_sheet, read_strings
-from .structure import LineMarks, Marks, Seen, Structure, Table, cut, line_marks, split, structure
+from .structure import (
+    LineMarks,
+    Marks,
+    Seen,
+    Structure,
+    Table,
+    TextMarks,
+    cut,
+    line_marks,
+    split,
+    structure,
+    text_marks,
+)
 from .times import read_times
 from .words import PAD, Bytes, Flags, Ints, padded
 
@@ -59,6 +71,7 @@ __all__ = [
     "Start",
     "Structure",
     "Table",
+    "TextMarks",
     "TextsRead",
     "TimesRead",
     "Wanted",
@@ -90,6 +103,7 @@ __all__ = [
     "strings",
     "structure",
     "table",
+    "text_marks",
     "texts",
     "times",
     "trimmed",

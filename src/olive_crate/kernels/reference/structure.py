@@ -135,6 +135,21 @@ class LineMarks(NamedTuple):
         return self.feeds + self.returns - self.pairs
 
 
+class TextMarks(NamedTuple):
+    """What a piece of text holds that has to be known before it can be cut by position."""
+
+    lines: LineMarks
+    tabs: int
+    is_ascii: bool
+
+
+def text_marks(buffer: Bytes, low: int, high: int) -> TextMarks:
+    """Line ends, tabs, and whether all is ASCII in a piece of a buffer."""
+    text = buffer[low:high]
+    is_ascii = not len(text) or int(text.max()) < 0x80
+    return TextMarks(line_marks(buffer, low, high), int(np.count_nonzero(text == TAB)), is_ascii)
+
+
 def line_marks(buffer: Bytes, low: int, high: int) -> LineMarks:
     """What ends lines in a piece of a buffer."""
     text = buffer[low:high]
@@ -367,4 +382,5 @@ __all__ = [
     "line_marks",
     "split",
     "structure",
+    "text_marks",
 ]
