@@ -41,6 +41,8 @@ if TYPE_CHECKING:
 
 LITTLE = 4 << 20
 """A source of fewer bytes is read on one thread."""
+MANY = 8192
+"""Rows of a block that are worth being handed out column by column."""
 Progress = Callable[[int, int | None, str], None]
 MOST_DECIMALS = 12
 """Numbers written with more are as a machine has them, and no number of decimals is meant."""
@@ -220,7 +222,7 @@ def run(
 
     with workers_for(settled) as workers:
         for spans in blocks_of(settled, reading.tally, workers, foresight, keeping):
-            crew = ALONE if spans.ahead else workers
+            crew = ALONE if spans.ahead or len(spans.rows) < MANY else workers
             found = crew.each(_taker(spans), reading.slots)
             _note_problems(reading, spans, found, stop)
             take(spans, found)

@@ -68,12 +68,13 @@ class Workers:
     def ahead(self, work: Callable[[T], R], items: Iterator[T]) -> Iterator[tuple[T, R]]:
         """Each item with its result, in order; some more items are worked on meanwhile.
 
-        The first one is handed back before the next is begun: what is learned of it helps the rest.
-        The others are asked for on a thread of their own.
+        The first one is handed back before work on the next is begun: what is learned of it helps
+        the rest. Items are asked for on a thread of their own.
         """
-        for item in itertools.islice(items, None if self._pool is None else 1):
-            yield item, work(item)
-        if self._pool is not None:
+        if self._pool is None:
+            for item in items:
+                yield item, work(item)
+        else:
             yield from _Ahead(self._pool, self.count, work, items)
 
 
@@ -84,14 +85,20 @@ class _Ahead(Generic[T, R]):
         self, pool: ThreadPoolExecutor, most: int, work: Callable[[T], R], items: Iterator[T]
     ) -> None:
         from queue import Queue
+        from threading import Event
 
-        self._pool, self._work, self._items = pool, work, items
-        self._waiting: Queue[tuple[T, Future[R]] | BaseException | None] = Queue(most)
-        self._stopped = False
+        self._pool, self._work, self._items, self._most = pool, work, items, most
+        self._waiting: Queue[tuple[T, Future[R] | None] | BaseException | None] = Queue(most)
+        self._known, self._stopped = Event(), False
 
     def _ask(self) -> None:
+        early: list[T] = []
         try:
-            for item in self._items:
+            for item in itertools.islice(self._items, 1):
+                self._waiting.put((item, None))
+                early = list(itertools.islice(self._items, self._most))  # while that is looked at
+                self._known.wait()
+            for item in itertools.chain(early, self._items):
                 if self._stopped:
                     return
                 self._waiting.put((item, self._pool.submit(self._work, item)))
@@ -109,9 +116,12 @@ class _Ahead(Generic[T, R]):
             while (each := self._waiting.get()) is not None:
                 if isinstance(each, BaseException):
                     raise each
-                yield each[0], each[1].result()
+                item, result = each
+                yield item, self._work(item) if result is None else result.result()
+                self._known.set()
         finally:
             self._stopped = True
+            self._known.set()
             while thread.is_alive():  # it may wait for room
                 with suppress(Empty):
                     self._waiting.get(timeout=0.01)
