@@ -55,6 +55,9 @@ def test_declaring_before_and_after_the_read_is_the_same(cells, parts, shared, d
         first = start["x"].variable.type  # what was found stays
         if not numbers:
             parts = parts | {"type": first}  # nor whether a time was written with seconds
+        if first == "boolean":
+            found = start["x"].variable
+            parts = parts | {"true": found.true, "false": found.false}
         start = start.declare("x", type=first)
     before = oc.load(data.encode(), variables={"x": {"type": first} | parts}, **options)
     after = start.declare("x", **parts)

@@ -92,19 +92,31 @@ class _Ahead(Generic[T, R]):
         self._known, self._stopped = Event(), False
 
     def _ask(self) -> None:
-        early: list[T] = []
         try:
             for item in itertools.islice(self._items, 1):
                 self._waiting.put((item, None))
-                early = list(itertools.islice(self._items, self._most))  # while that is looked at
-                self._known.wait()
-            for item in itertools.chain(early, self._items):
+            for item in self._fetched():
                 if self._stopped:
                     return
                 self._waiting.put((item, self._pool.submit(self._work, item)))
             self._waiting.put(None)
         except BaseException as error:  # raised again where the results are taken
             self._waiting.put(error)
+
+    def _fetched(self) -> Iterator[T]:
+        """The items, some of them asked for while the first one is still looked at."""
+        early: list[T] = []
+        failed: BaseException | None = None
+        try:
+            early.extend(itertools.islice(self._items, self._most))
+        except BaseException as error:  # comes in its turn
+            failed = error
+        if early:
+            self._known.wait()
+        yield from early
+        if failed is not None:
+            raise failed
+        yield from self._items
 
     def __iter__(self) -> Iterator[tuple[T, R]]:
         from queue import Empty
