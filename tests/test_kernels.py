@@ -171,6 +171,18 @@ def test_numbers_are_read_alike_and_rightly(level, texts, wanted):
     assert two.left == np.count_nonzero(two.reasons == 2)
 
 
+@settings(max_examples=300)
+@given(st.lists(NUMERALS, min_size=1, max_size=12), st.integers(1, 20), st.booleans(), WANTED)
+def test_a_column_of_fixed_width_is_read_as_its_cells_are(level, texts, width, left, wanted):
+    cut = [(text[:width].ljust if left else text[:width].rjust)(width) for text in texts]
+    buffer, starts, ends = cells_of([f"7{text}8".encode() for text in cut], b"9")
+    column = compiled.read_column(buffer, PAD + 1, width + 3, width, len(cut), wanted)
+    cells = compiled.read_numbers(buffer, starts + 1, ends - 1, wanted)
+    assert column.reasons.tolist() == cells.reasons.tolist()
+    assert column.values.tobytes() == cells.values.tobytes()
+    assert column[2:5] == cells[2:5]
+
+
 @given(st.lists(NUMERALS, min_size=1, max_size=40), st.sampled_from(["number", "integer", None]))
 def test_a_column_of_numbers_comes_out_alike(both, texts, kind):
     data = "\n".join(["n", *(f'"{text}"' for text in texts)]).encode()
@@ -296,6 +308,36 @@ def test_the_result_does_not_depend_on_kernels_threads_or_blocks(
             found.source_rows.at(np.arange(found.rows)).tolist()
             == usual.source_rows.at(np.arange(usual.rows)).tolist()
         )
+
+
+LATER = {
+    "shorter rows": ("1," + "long " * 30, "2,s", "s"),
+    "quoted line ends": ("1,plain", '2,"in\ntwo"', "in\ntwo"),
+    "lone returns": ("1,plain", "2,back\r2,again", None),
+    "doubled quotes": ('1,"plain"', '2,"dou""bled"', 'dou"bled'),
+    "quotes that open nowhere": ("1,plain", '2,5" pipe', '5" pipe'),
+    "quoted numbers": ("1,plain", '"2","x"', "x"),
+    "text beyond ASCII": ("1,plain", "2,él", "él"),
+    "fewer fields": ("1,plain", "2", None),
+}
+
+
+@pytest.mark.parametrize("workers", [1, 3])
+@pytest.mark.parametrize("case", LATER)
+def test_what_the_first_block_does_not_show_is_read_all_the_same(both, monkeypatch, case, workers):
+    first, later, text = LATER[case]
+    counts = [320_000 // len(first), 200_000 // len(later)]
+    lines = ["n,t", *[first] * counts[0], *[later] * counts[1], ""]
+    texts = [first.partition(",")[2].strip('"')] * counts[0] + [text] * counts[1]
+    if "\r" in later:
+        texts[counts[0] :] = ["back", "again"] * counts[1]
+    monkeypatch.setenv("OLIVE_CRATE_BLOCK", "100000")
+    data = "\n".join(lines).encode()
+    for found in both(lambda: oc.load(data, delimiter=",", quote='"', workers=workers)):
+        assert found.receipt.balanced
+        assert found["t"].values.to_pylist() == texts
+        numbers = [1] * counts[0] + [2] * (len(texts) - counts[0])
+        assert found["n"].values.to_pylist() == numbers
 
 
 FIXED = st.sampled_from(["  12.5", " -3.25", "999.99", "   n.d", "      "])
