@@ -32,12 +32,11 @@ def told_by_kinds(
     for index in range(len(layout.columns)):
         low, high = int(edges[index]), int(edges[index + 1])
         rows = ordered.rows[low:high]
-        at = np.flatnonzero(
-            (rows >= layout.first) & (rows <= last) & ~np.isin(rows, layout.heading)
-        )
-        even = len(at) > 0 and len(at) == at[-1] - at[0] + 1
-        first = low + int(at[0]) if even else 0
-        own = ordered.part(first, first + len(at)) if even else ordered.chosen(at + low)
+        begin, end = np.searchsorted(rows, (layout.first, last + 1)).tolist()
+        own = ordered.part(low + begin, low + max(begin, end))
+        inside = [row for row in layout.heading if layout.first <= row <= last]
+        if inside:
+            own = own.chosen(np.flatnonzero(~np.isin(own.rows, inside)))
         name = headings[index] or f"column_{index + 1}"
         wrong = own.kinds == ERROR
         good = own
@@ -67,7 +66,9 @@ def _column_kind(cells: Cells, name: str) -> tuple[str, list[Evidence]]:
         return "", []
     if present.get(TEXT) == len(cells):
         return "text", _stored_as_text(cells, name)
-    texts = cells.chosen(np.flatnonzero(cells.kinds == TEXT))
+    texts = (
+        cells.chosen(np.flatnonzero(cells.kinds == TEXT)) if TEXT in present else cells.part(0, 0)
+    )
     marks = [text.strip() in MARKS for text in texts.texts()] if len(texts) <= 10_000 else []
     if len(texts) and not all(marks or [False]):
         return "", _numbers_as_text(texts, name)

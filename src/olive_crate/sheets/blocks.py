@@ -52,7 +52,9 @@ def _cut(
     if failed == 2 or len(pieces) > MOST_PIECES:
         pieces.append(at)
         return
-    place = (rows if by_rows else columns)[at]
+    place = rows if by_rows else columns
+    if len(at) < len(place):
+        place = place[at]
     if not _has_gap(place):
         _cut(rows, columns, at, pieces, not by_rows, failed + 1)
         return
@@ -76,7 +78,9 @@ def _has_gap(place: np.ndarray) -> bool:
 
 
 def _area(cells: Cells, at: np.ndarray) -> Area:
-    rows, columns = cells.rows[at], cells.columns[at]
+    rows, columns = cells.rows, cells.columns
+    if len(at) < len(rows):
+        rows, columns = rows[at], columns[at]
     return Area(int(rows.min()), int(columns.min()), int(rows.max()), int(columns.max()))
 
 

@@ -98,6 +98,8 @@ class Cells(msgspec.Struct, frozen=True, eq=False):
 
     def kind_counts(self) -> dict[int, int]:
         """How many cells there are of each kind, the commonest first."""
+        if len(self) and bool((self.kinds == self.kinds[0]).all()):
+            return {int(self.kinds[0]): len(self)}
         counts = np.bincount(self.kinds, minlength=len(KINDS))
         found = {kind: int(count) for kind, count in enumerate(counts.tolist()) if count}
         return dict(sorted(found.items(), key=lambda item: -item[1]))

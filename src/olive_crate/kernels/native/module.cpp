@@ -312,6 +312,21 @@ PyObject* encoded(PyObject*, PyObject* args) {
     return told_of(done ? &words : nullptr);
 }
 
+PyObject* hashed(PyObject*, PyObject* args) {
+    Column column;
+    Lent into;
+    if (!PyArg_ParseTuple(args, "y*y*y*w*", &column.buffer.view, &column.starts.view,
+                          &column.ends.view, &into.view))
+        return nullptr;
+    if (!column.set() || into.count<std::uint64_t>() != column.count)
+        return refused("hashed: sizes differ");
+    {
+        Unlocked unlocked;
+        hashes(column.runs(), into.as<std::uint64_t>());
+    }
+    Py_RETURN_NONE;
+}
+
 PyObject* spread_length_(PyObject*, PyObject* args) {
     Lent codes, reasons, offsets;
     if (!PyArg_ParseTuple(args, "y*y*y*", &codes.view, &reasons.view, &offsets.view)) return nullptr;
@@ -591,6 +606,7 @@ PyMethodDef METHODS[] = {
     {"total_length", length_of, METH_VARARGS, nullptr},
     {"gather", gathered, METH_VARARGS, nullptr},
     {"encode", encoded, METH_VARARGS, nullptr},
+    {"hashes", hashed, METH_VARARGS, nullptr},
     {"spread_length", spread_length_, METH_VARARGS, nullptr},
     {"spread", spread_, METH_VARARGS, nullptr},
     {"read_sheet", read_sheet_, METH_VARARGS, nullptr},

@@ -184,6 +184,13 @@ bool encode_filled(const Runs& runs, byte* reasons, Words& words, place* codes, 
     return words.number<true>(runs, reasons, codes, blanks);
 }
 
+void hashes(const Runs& runs, std::uint64_t* into) {
+    for (std::int64_t cell = 0; cell < runs.count; ++cell) {
+        const Key key = key_of(runs.buffer + runs.starts[cell], runs.ends[cell] - runs.starts[cell]);
+        into[cell] = mixed(key.low + mixed(key.high + static_cast<std::uint64_t>(key.length)));
+    }
+}
+
 std::int64_t spread_length(const place* codes, const byte* reasons, std::int64_t count,
                            const place* offsets, std::int64_t words) {
     std::vector<place> lengths(static_cast<std::size_t>(words));

@@ -62,6 +62,9 @@ bool encode(const Runs&, const byte* reasons, Words& words, place* codes);
 // The same, and which cells are empty or blank: adds how many these are.
 bool encode_filled(const Runs&, byte* reasons, Words& words, place* codes, std::int64_t& blanks);
 
+// A number for each run, the same for the same text: different numbers are different texts.
+void hashes(const Runs&, std::uint64_t* into);
+
 // Numbers of texts as the texts side by side: their length, and they themselves from `base` on.
 std::int64_t spread_length(const place* codes, const byte* reasons, std::int64_t count,
                            const place* offsets, std::int64_t words);
