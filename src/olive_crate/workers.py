@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import itertools
 import os
+from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import suppress
 from types import TracebackType
@@ -105,7 +106,7 @@ class _Ahead(Generic[T, R]):
 
     def _fetched(self) -> Iterator[T]:
         """The items, some of them asked for while the first one is still looked at."""
-        early: list[T] = []
+        early: deque[T] = deque()
         failed: BaseException | None = None
         try:
             early.extend(itertools.islice(self._items, self._most))
@@ -113,7 +114,8 @@ class _Ahead(Generic[T, R]):
             failed = error
         if early:
             self._known.wait()
-        yield from early
+        while early:  # nothing is held that has been handed out
+            yield early.popleft()
         if failed is not None:
             raise failed
         yield from self._items
