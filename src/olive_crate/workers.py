@@ -109,7 +109,7 @@ class _Ahead(Generic[T, R]):
         early: deque[T] = deque()
         failed: BaseException | None = None
         try:
-            early.extend(itertools.islice(self._items, self._most))
+            early.extend(itertools.islice(self._items, max(1, self._most // 2)))
         except BaseException as error:  # comes in its turn
             failed = error
         if early:

@@ -24,7 +24,7 @@ from .names import padded_cells
 from .sample import Sample
 
 ROWS_A_BLOCK = 65_536
-SMALLEST_BLOCK, LARGEST_BLOCK = 1 << 20, 16 << 20
+SMALLEST_BLOCK, LARGEST_BLOCK = 1 << 20, 8 << 20
 
 
 def shapes_at_head(rows: Sequence[Row], parts: Rows, fields: int) -> Counter[str]:
