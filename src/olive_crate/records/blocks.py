@@ -165,6 +165,7 @@ def raw_blocks(
                 cutting.learn(cut, len(found.lines) - 1)
                 yield block
                 row = block.next_row
+                kept.prepare(foresight)
 
 
 class _Kept:
@@ -173,6 +174,13 @@ class _Kept:
     def __init__(self, size: int | None) -> None:
         self._size = size
         self._keeping: Keeping | None = None
+        self._prepared = False
+
+    def prepare(self, foresight: Callable[[], Foresight]) -> None:
+        """Get the room, once the first piece has shown of what kind the columns are."""
+        if self._keeping is not None and not self._prepared:
+            self._prepared = True
+            self._keeping.prepare(foresight())
 
     def start(self, cut: Cut, row: int | None) -> Start | None:
         """Where a piece goes; `None` for the first one, or if no room is wanted.

@@ -77,8 +77,12 @@ def read_blocks(
     def read(given: tuple[FixedSpans, Start | None]) -> None:
         given[0].read_ahead(foresight(), given[1])
 
+    prepared = False
     for (spans, _), _ in workers.ahead(read, counted()):
         yield spans
+        if room is not None and not prepared:
+            prepared = True
+            room.prepare(foresight())
 
 
 def _blocks(

@@ -26,8 +26,8 @@ from ..reference import (
     WantedTexts,
     WantedTimes,
 )
+from ..reference.ahead import kind_of
 from ..reference.gather import counted, no_reasons
-from ..reference.times import DAYS
 from . import _native
 from .cells import NO_REASONS, NONE, UNITS, dictionary_of, positions, steps_of
 from .structure import scan_of, split
@@ -77,15 +77,14 @@ def _task(
     if wanted is None:
         rule = (POSITIONS, *at, 0, False, 0, b"", 0, False, 0, 0)
     elif isinstance(wanted, WantedTexts):
-        if wanted.most:
-            values, _ = _room(index, np.int32, room, start)
+        values, _ = _room(index, kind_of(wanted), room, start)
         rule = (TEXTS, *at, 0, False, 0, b"", 0, False, 0, wanted.most)
     elif isinstance(wanted, WantedTimes):
-        values, place = _room(index, np.int32 if wanted.unit == DAYS else np.int64, room, start)
+        values, place = _room(index, kind_of(wanted), room, start)
         how = (steps_of(wanted.pattern), wanted.pattern.width, wanted.exact, UNITS[wanted.unit])
         rule = (TIMES, *at, 0, False, 0, *how, 0)
     else:
-        values, place = _room(index, np.int64 if wanted.whole else np.float64, room, start)
+        values, place = _room(index, kind_of(wanted), room, start)
         kind = INTEGERS if wanted.whole else NUMBERS
         marks = (wanted.decimal, wanted.strict, wanted.implied)
         rule = (kind, *at, *marks, b"", 0, False, 0, 0)
@@ -95,9 +94,11 @@ def _task(
 
 
 def _room(
-    index: int, kind: type[np.generic], count: int, start: Start | None
+    index: int, kind: type[np.generic] | None, count: int, start: Start | None
 ) -> tuple[Any, Place | None]:
     """An array for so many numbers: a part of the whole column's, if there is one."""
+    if kind is None:
+        return NO_REASONS, None
     place = start.keeping.place(index, kind, start.row, count) if start is not None else None
     if place is None:
         return np.empty(count, kind), None

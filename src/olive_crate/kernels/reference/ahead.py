@@ -14,7 +14,7 @@ import pyarrow as pa
 
 from .numbers import NumbersRead, Wanted
 from .structure import Marks, Seen, Structure, Table, split
-from .times import Pattern
+from .times import DAYS, Pattern
 from .words import Bytes, Flags, room_for
 
 
@@ -56,6 +56,16 @@ class Keeping:
                 return None
         return Place(column, start)
 
+    def prepare(self, foresight: Foresight) -> None:
+        """Get the room for these columns.
+
+        Done by the thread that lives on: what another one's heap has held stays with that heap.
+        """
+        for index, wanted in foresight.items():
+            kind = kind_of(wanted)
+            if kind is not None:
+                self.place(index, kind, 0, 0)
+
 
 class Start(NamedTuple):
     """Where a block seems to begin in the whole columns, and how many rows it seems to have.
@@ -94,6 +104,17 @@ Foresight = Mapping[int, AnyWanted | None]
 """How each column that is wanted will be taken; `None` if that is not known."""
 ReadAhead = tuple[AnyWanted, NumbersRead | TimesRead | TextsRead]
 """What was wanted of a column, and what came of it."""
+
+
+def kind_of(wanted: AnyWanted | None) -> type[np.generic] | None:
+    """What is put into the array of a column; `None` if there is none."""
+    if isinstance(wanted, WantedTimes):
+        return np.int32 if wanted.unit == DAYS else np.int64
+    if isinstance(wanted, WantedTexts):
+        return np.int32 if wanted.most else None
+    if wanted is None:
+        return None
+    return np.int64 if wanted.whole else np.float64
 
 
 def split_ahead(
