@@ -23,7 +23,7 @@ from .loading import plan_for
 from .looksheet import CellRow, LookedSheet, cell_rows, looked_names, looked_sheets
 from .plan import Plan
 from .reading import Reading, blocks_of, prepare
-from .records.blocks import Layout
+from .records.cutting import Layout
 from .records.encoding import decoded, is_ebcdic, is_multibyte
 from .records.fixedspans import Block, FixedLayout
 from .records.sheet import SheetLayout

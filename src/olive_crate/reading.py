@@ -30,7 +30,7 @@ from .naming import ordered, plain_names
 from .numerals import check_marks, is_open, look_for_proof
 from .plan import Plan
 from .records import delimited, fixed
-from .records.blocks import Layout
+from .records.cutting import Layout
 from .records.fixedspans import Block, FixedLayout
 from .records.tally import Tally
 from .variables import Variable

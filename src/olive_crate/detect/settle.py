@@ -19,7 +19,8 @@ from ..errors import LayoutError, PlanError
 from ..evidence import Evidence
 from ..kernels.reference import Marks
 from ..plan import DelimitedSection, Plan
-from ..records.blocks import Layout, raw_blocks, records_as_text
+from ..records.blocks import raw_blocks, records_as_text
+from ..records.cutting import Layout
 from ..records.encoding import decoded
 from ..records.fixedspans import FixedLayout
 from ..rowspart import Rows

@@ -25,7 +25,8 @@ from ..kernels.reference import (
 from ..rownumbers import BlockRows
 from ..sources import Source
 from ..workers import ALONE, Workers
-from .blocks import Layout, RawBlock, raw_blocks, record_texts
+from .blocks import RawBlock, raw_blocks, record_texts
+from .cutting import Layout
 from .spans import Spans, shaped, spans_in, spans_of
 from .tally import BLANK, COMMENT, CONTINUED, DATA, HEADING, SKIPPED, Tally
 
