@@ -314,11 +314,13 @@ LATER = {
     "shorter rows": ("1," + "long " * 30, "2,s", "s"),
     "quoted line ends": ("1,plain", '2,"in\ntwo"', "in\ntwo"),
     "lone returns": ("1,plain", "2,back\r2,again", None),
+    "somewhat shorter rows, doubled quotes": ("1,longer rows", '2,"s""s"', 's"s'),
     "doubled quotes": ('1,"plain"', '2,"dou""bled"', 'dou"bled'),
     "quotes that open nowhere": ("1,plain", '2,5" pipe', '5" pipe'),
     "quoted numbers": ("1,plain", '"2","x"', "x"),
     "text beyond ASCII": ("1,plain", "2,él", "él"),
     "fewer fields": ("1,plain", "2", None),
+    "a number at the end of a line": ("1,plain", "2,5", "5"),
 }
 
 
@@ -338,6 +340,19 @@ def test_what_the_first_block_does_not_show_is_read_all_the_same(both, monkeypat
         assert found["t"].values.to_pylist() == texts
         numbers = [1] * counts[0] + [2] * (len(texts) - counts[0])
         assert found["n"].values.to_pylist() == numbers
+
+
+@pytest.mark.parametrize("last", ["7", "7,8", '7,"8', ""])
+def test_a_last_line_may_be_short_however_wide_the_file_is(both, last):
+    row = ",".join(["1"] * 3000)
+    data = "\n".join([",".join(f"q{n}" for n in range(3000)), *[row] * 60, last]).encode()
+    if '"' in last:
+        with pytest.raises(oc.LayoutError, match="never closed"):
+            oc.load(data, delimiter=",", quote='"')
+        return
+    for found in both(lambda: oc.load(data, delimiter=",", quote='"')):
+        assert found["q0"].values.to_pylist() == [1] * 60 + ([7] if last else [])
+        assert found["q2999"].values.null_count == bool(last)
 
 
 FIXED = st.sampled_from(["  12.5", " -3.25", "999.99", "   n.d", "      "])

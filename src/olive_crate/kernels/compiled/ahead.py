@@ -117,7 +117,7 @@ def split_ahead(
     start: Start | None = None,
 ) -> Structure | Table:
     """As in the reference; fields whose text has to be changed are closed up in a copy."""
-    text = buffer
+    changes = False
     for counts, begin in ((seen, start), (None, start), (None, None)):
         scan = scan_of(buffer, low, high, marks, True, counts) if fields > 1 and foresight else None
         if scan is None:
@@ -126,9 +126,10 @@ def split_ahead(
         tasks = [_task(at, (at, 0), wanted, room, begin) for at, wanted in foresight.items()]
         lines = np.empty(room + 1, np.int64)
         given = (low, high, *scan.marks, fields, room, lines, name, [task.given for task in tasks])
-        told = _native.read_rows(text, text is not buffer, *given)
+        text = buffer.copy() if changes else buffer
+        told = _native.read_rows(text, changes, *given)
         if told[0] == NEEDS_COPY:
-            text = buffer.copy()
+            text, changes = buffer.copy(), True
             told = _native.read_rows(text, True, *given)
         if told[0] != FULL:  # as many records as were expected
             break

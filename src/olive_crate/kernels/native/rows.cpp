@@ -58,8 +58,9 @@ void take(Task& task, const CellsAt& cells, std::int64_t row) {
 
 bool holds_name(const CellsAt& cells, Text name) {
     for (std::int64_t cell = 0; cell < cells.count; ++cell)
-        if (cells.ends[cell] - cells.starts[cell] == name.size && cells.buffer[cells.starts[cell]] == *name.data &&
-            std::memcmp(cells.buffer + cells.starts[cell], name.data, static_cast<std::size_t>(name.size)) == 0)
+        if (cells.ends[cell] - cells.starts[cell] == name.size &&
+            std::memcmp(cells.buffer + cells.starts[cell], name.data,
+                        static_cast<std::size_t>(name.size)) == 0)
             return true;
     return false;
 }
@@ -94,6 +95,7 @@ class Records {
         consumed = *last + 1;
         if (final && consumed < high) {
             even = found.count - count * fields == fields - 1;
+            if (!even) return;
             stops[++count * fields - 1] = static_cast<place>(high);
             consumed = high;
         }

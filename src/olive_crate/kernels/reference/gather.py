@@ -162,11 +162,12 @@ class _Shared:
 
 def no_reasons(count: int) -> Bytes:
     """Reasons of so many cells that all have a value: shared, and only to be read."""
-    if count > len(_Shared.reasons):
-        made = np.zeros(1 << max(16, (count - 1).bit_length()), np.uint8)
-        made.flags.writeable = False
-        _Shared.reasons = made
-    return _Shared.reasons[:count]
+    held = _Shared.reasons  # another thread may put another in its place
+    if count > len(held):
+        held = np.zeros(1 << max(16, (count - 1).bit_length()), np.uint8)
+        held.flags.writeable = False
+        _Shared.reasons = held
+    return held[:count]
 
 
 def all_present(count: int) -> Bytes:
@@ -181,11 +182,12 @@ def none_missing(reasons: Bytes) -> bool:
 
 def counted(count: int) -> Ints:
     """0, 1, 2 … so many: shared, and only to be read."""
-    if count > len(_Shared.numbers):
-        made = np.arange(1 << max(17, (count - 1).bit_length()))
-        made.flags.writeable = False
-        _Shared.numbers = made
-    return _Shared.numbers[:count]
+    held = _Shared.numbers
+    if count > len(held):
+        held = np.arange(1 << max(17, (count - 1).bit_length()))
+        held.flags.writeable = False
+        _Shared.numbers = held
+    return held[:count]
 
 
 def writable(reasons: Bytes) -> Bytes:

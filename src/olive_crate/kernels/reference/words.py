@@ -35,7 +35,7 @@ LARGE = 2 << 20
 def room_for(count: int, kind: Any) -> Any:
     """An array that is still to be filled; a large one begins where a large page does.
 
-    Systems that have large pages give memory some hundred times faster in these than in small ones.
+    Where the system has such pages, few of them take the place of many small ones.
     """
     size = count * np.dtype(kind).itemsize
     if size < LARGE:
