@@ -346,11 +346,12 @@ def test_what_the_first_block_does_not_show_is_read_all_the_same(both, monkeypat
 def test_a_last_line_may_be_short_however_wide_the_file_is(both, last):
     row = ",".join(["1"] * 3000)
     data = "\n".join([",".join(f"q{n}" for n in range(3000)), *[row] * 60, last]).encode()
+    plan = {"delimiter": ",", "quote": '"', "rows": {"names": 1, "data": "2.."}}
     if '"' in last:
         with pytest.raises(oc.LayoutError, match="never closed"):
-            oc.load(data, delimiter=",", quote='"')
+            oc.load(data, **plan)
         return
-    for found in both(lambda: oc.load(data, delimiter=",", quote='"')):
+    for found in both(lambda: oc.load(data, **plan)):
         assert found["q0"].values.to_pylist() == [1] * 60 + ([7] if last else [])
         assert found["q2999"].values.null_count == bool(last)
 
