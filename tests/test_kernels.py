@@ -311,35 +311,38 @@ def test_the_result_does_not_depend_on_kernels_threads_or_blocks(
 
 
 LATER = {
-    "shorter rows": ("1," + "long " * 30, "2,s", "s"),
-    "quoted line ends": ("1,plain", '2,"in\ntwo"', "in\ntwo"),
-    "lone returns": ("1,plain", "2,back\r2,again", None),
-    "somewhat shorter rows, doubled quotes": ("1,longer rows", '2,"s""s"', 's"s'),
-    "doubled quotes": ('1,"plain"', '2,"dou""bled"', 'dou"bled'),
-    "quotes that open nowhere": ("1,plain", '2,5" pipe', '5" pipe'),
-    "quoted numbers": ("1,plain", '"2","x"', "x"),
-    "text beyond ASCII": ("1,plain", "2,él", "él"),
-    "fewer fields": ("1,plain", "2", None),
-    "a number at the end of a line": ("1,plain", "2,5", "5"),
+    "shorter rows": ("1," + "long " * 30, "2,s", ["s"]),
+    "quoted line ends": (
+        "1,plain",
+        '2,"in\ntwo"\n2,x\n2,"long\nand\nlonger"\n2,more',
+        ["in\ntwo", "x", "long\nand\nlonger", "more"],
+    ),
+    "lone returns": ("1,plain", "2,back\r2,again", ["back", "again"]),
+    "somewhat shorter rows, doubled quotes": ("1,longer rows", '2,"s""s"', ['s"s']),
+    "doubled quotes": ('1,"plain"', '2,"dou""bled"', ['dou"bled']),
+    "quotes that open nowhere": ("1,plain", '2,5" pipe', ['5" pipe']),
+    "quoted numbers": ("1,plain", '"2","x"', ["x"]),
+    "text beyond ASCII": ("1,plain", "2,él", ["él"]),
+    "fewer fields": ("1,plain", "2", [None]),
+    "a number at the end of a line": ("1,plain", "2,5", ["5"]),
 }
 
 
 @pytest.mark.parametrize("workers", [1, 3])
 @pytest.mark.parametrize("case", LATER)
 def test_what_the_first_block_does_not_show_is_read_all_the_same(both, monkeypatch, case, workers):
-    first, later, text = LATER[case]
+    first, later, of_later = LATER[case]
     counts = [320_000 // len(first), 200_000 // len(later)]
-    lines = ["n,t", *[first] * counts[0], *[later] * counts[1], ""]
-    texts = [first.partition(",")[2].strip('"')] * counts[0] + [text] * counts[1]
-    if "\r" in later:
-        texts[counts[0] :] = ["back", "again"] * counts[1]
+    texts = [first.partition(",")[2].strip('"')] * counts[0] + of_later * counts[1]
     monkeypatch.setenv("OLIVE_CRATE_BLOCK", "100000")
-    data = "\n".join(lines).encode()
+    data = "\n".join(["n,t", *[first] * counts[0], *[later] * counts[1], ""]).encode()
+    rows = np.cumsum([2, *(1 + (text or "").count("\n") for text in texts)])[:-1]
     for found in both(lambda: oc.load(data, delimiter=",", quote='"', workers=workers)):
         assert found.receipt.balanced
         assert found["t"].values.to_pylist() == texts
         numbers = [1] * counts[0] + [2] * (len(texts) - counts[0])
         assert found["n"].values.to_pylist() == numbers
+        assert found.source_rows.at(np.arange(found.rows)).tolist() == rows.tolist()
 
 
 @pytest.mark.parametrize("last", ["7", "7,8", '7,"8', ""])

@@ -79,7 +79,8 @@ class Records {
     void find(std::int64_t low, std::int64_t high, bool final) {
         const std::size_t size = static_cast<std::size_t>(high - low + SPARE);
         if (held.size() < 2 * size + 1) held.resize(2 * size + 1);
-        place *const stops = held.data() + 1, *const quoted = stops + size;
+        place* const stops = held.data() + 1;
+        quoted = stops + size;
         stops[-1] = static_cast<place>(low - 1);
         found = in_use().find_stops(buffer, low, high, marks, stops, quoted);
         slowly = !found.in_turn || (found.open && final);
@@ -109,11 +110,10 @@ class Records {
         for (std::int64_t record = 1; slowly && record <= count; ++record)
             lines[record] = lines[0] + own_lines[static_cast<std::size_t>(record)];
         if (slowly) return;
-        const place *const stops = held.data() + 1, *quoted = stops + (held.size() - 1) / 2;
-        const place* const last = quoted + found.quoted;
+        const place* const stops = held.data() + 1;
         std::int64_t within = 0;
         for (std::int64_t record = 1; record <= count; ++record) {
-            for (; quoted < last && *quoted < stops[record * fields - 1]; ++quoted) ++within;
+            while (within < found.quoted && quoted[within] < stops[record * fields - 1]) ++within;
             lines[record] = lines[0] + record + within;
         }
     }
@@ -205,6 +205,7 @@ class Records {
     std::int64_t fields, rows = 0;
     bool slowly = false;
     std::vector<place> held, slow;
+    place* quoted = nullptr;  // in `held`, behind the stops: line ends within quotes
     std::vector<std::int64_t> own_lines;
 };
 
