@@ -8,6 +8,7 @@ beside this interpreter. Pictures go to docs/screenshots.
 
 from __future__ import annotations
 
+import contextlib
 import os
 import subprocess
 import sys
@@ -81,20 +82,21 @@ def main() -> None:
             subprocess.run(
                 ["olive-crate", "demo", str(demo)], env=environment, check=True, capture_output=True
             )
-            draw_positions(
-                demo / "laboratory_2025.txt",
-                PICTURES / "positions.png",
-                fields=[
-                    ("sample", 6),
-                    ("day", 8),
-                    ("acidity", 4),
-                    ("peroxide", 4),
-                    ("k232", 5),
-                    ("drift", 4),
-                    ("lamp", 1),
-                    ("grade", 1),
-                ],
-            )
+            with contextlib.chdir(demo):  # a title names the file as it was given
+                draw_positions(
+                    "laboratory_2025.txt",
+                    PICTURES / "positions.png",
+                    fields=[
+                        ("sample", 6),
+                        ("day", 8),
+                        ("acidity", 4),
+                        ("peroxide", 4),
+                        ("k232", 5),
+                        ("drift", 4),
+                        ("lamp", 1),
+                        ("grade", 1),
+                    ],
+                )
             survey = load(Plan.read(demo / "survey.plan.toml"))
             draw_counts(survey, ["replant", "hectares", "item_1", "village"], at("distributions"))
             draw_patterns(survey.missing_patterns("birth..replant"), at("patterns"))

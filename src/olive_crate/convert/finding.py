@@ -286,7 +286,7 @@ class Finder(msgspec.Struct, eq=False):
     def _note(self, found: Found, cells: Cells, rows: Rows) -> None:
         done = found.converted
         valid = len(done.values) - done.values.null_count
-        present = done.reasons == PRESENT if valid < len(done.values) else None
+        present = _present(done)
         if done.decimals > self.decimals:
             self.decimals = done.decimals
         self.inexact += done.inexact

@@ -186,7 +186,7 @@ def _past_titles(
             if piece is None:
                 cut = _line_end(text, True)
                 break
-            text += piece.buffer[piece.low : piece.high].tobytes()
+            text += piece.text
         if cut < 0:
             break
         _count_title(tally, text[:cut], row, layout)

@@ -137,4 +137,4 @@ def _more(first: Filled, pieces: Iterator[Filled], size: int) -> Filled:
         total += piece.high - piece.low
     if len(held) == 1:
         return first
-    return filled(b"".join(each.buffer[each.low : each.high].tobytes() for each in held))
+    return filled(b"".join(each.text for each in held))

@@ -139,7 +139,7 @@ def behind(rest: Bytes, piece: Filled) -> Filled:
     if low >= PAD:
         piece.buffer[low : piece.low] = rest
         return Filled(piece.buffer, low, piece.high)
-    return filled(rest.tobytes() + piece.buffer[piece.low : piece.high].tobytes())
+    return filled(rest.tobytes() + piece.text)
 
 
 class _Free:

@@ -69,7 +69,7 @@ def characters_of(
     if layout.undecoded:
         return None
     buffer, low, high = text
-    data = buffer[low:high].tobytes()
+    data = text.text
     try:
         data.decode("utf-8")
     except UnicodeDecodeError as error:
