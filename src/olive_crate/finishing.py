@@ -67,6 +67,17 @@ def settled_values(slot: Slot, blocks: Sequence[Found]) -> pa.Array:
     return pa.concat_arrays(arrays) if whole is None else whole
 
 
+def text_bytes(blocks: Sequence[Found]) -> float:
+    """About how many bytes of text blocks have to be put together from."""
+    arrays = [block.converted.values for block in blocks]
+    kinds = pa.types
+    plain = sum(each.nbytes for each in arrays if kinds.is_string(each.type))
+    repeated = [each for each in arrays if kinds.is_dictionary(each.type)]
+    return plain + sum(
+        len(each) * each.dictionary.nbytes / max(1, len(each.dictionary)) for each in repeated
+    )
+
+
 def _in_place(blocks: Sequence[Found], arrays: Sequence[pa.Array]) -> pa.Array | None:
     """One array of blocks that were read side by side; those before them are moved there."""
     kind = arrays[0].type

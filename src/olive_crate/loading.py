@@ -24,6 +24,7 @@ from .finishing import (
     final_variable,
     is_stale,
     settled_values,
+    text_bytes,
 )
 from .kernels.reference.gather import all_present, none_missing
 from .numerals import MarksMet
@@ -110,11 +111,7 @@ def _loaded(settled: Settled, progress: Progress | None) -> Dataset:
 
     run(reading, take, progress, keeping=True)
     _reread(reading, blocks)
-    with workers_for(settled) as workers:
-        pairs = list(zip(reading.slots, blocks, strict=True))
-        columns = {
-            column.variable.name: column for column in workers.each(lambda p: _column(*p), pairs)
-        }
+    columns = _columns(reading, blocks)
     rows = reading.tally.parts["data"]
     counts = [counts_of(column) for column in columns.values()]
     watcher = watcher_of(reading)
@@ -191,6 +188,16 @@ def _reread(reading: Reading, blocks: list[list[Found]]) -> None:
                     held[number] = slot.finder.again(spans.field(slot.index))
             if number == last:
                 return
+
+
+def _columns(reading: Reading, blocks: list[list[Found]]) -> dict[str, Column]:
+    """The columns by their names; those with the most text are begun first, to end together."""
+    pairs = list(zip(reading.slots, blocks, strict=True))
+    order = sorted(range(len(pairs)), key=lambda place: -text_bytes(pairs[place][1]))
+    with workers_for(reading.settled) as workers:
+        made = workers.each(lambda place: _column(*pairs[place]), order)
+    columns = [column for _, column in sorted(zip(order, made, strict=True), key=lambda p: p[0])]
+    return {column.variable.name: column for column in columns}
 
 
 def _column(slot: Slot, blocks: list[Found]) -> Column:

@@ -66,29 +66,37 @@ class Workers:
             return [work(item) for item in items]
         return list(self._pool.map(work, items))
 
-    def ahead(self, work: Callable[[T], R], items: Iterator[T]) -> Iterator[tuple[T, R]]:
+    def ahead(
+        self, work: Callable[[T], R], items: Iterator[T], early: int = 1
+    ) -> Iterator[tuple[T, R]]:
         """Each item with its result, in order; some more items are worked on meanwhile.
 
         The first one is handed back before work on the next is begun: what is learned of it helps
-        the rest. Items are asked for on a thread of their own.
+        the rest, of which so many are asked for `early`. Items are asked for on a thread of their
+        own.
         """
         if self._pool is None:
             for item in items:
                 yield item, work(item)
         else:
-            yield from _Ahead(self._pool, self.count, work, items)
+            yield from _Ahead(self._pool, self.count, work, items, early)
 
 
 class _Ahead(Generic[T, R]):
     """A thread that asks for items and hands out the work on them, a few before they are needed."""
 
     def __init__(
-        self, pool: ThreadPoolExecutor, most: int, work: Callable[[T], R], items: Iterator[T]
+        self,
+        pool: ThreadPoolExecutor,
+        most: int,
+        work: Callable[[T], R],
+        items: Iterator[T],
+        early: int,
     ) -> None:
         from queue import Queue
         from threading import Event
 
-        self._pool, self._work, self._items, self._most = pool, work, items, most
+        self._pool, self._work, self._items, self._early = pool, work, items, early
         self._waiting: Queue[tuple[T, Future[R] | None] | BaseException | None] = Queue(most)
         self._known, self._stopped = Event(), False
 
@@ -109,7 +117,10 @@ class _Ahead(Generic[T, R]):
         early: deque[T] = deque()
         failed: BaseException | None = None
         try:
-            early.extend(itertools.islice(self._items, max(1, self._most // 2)))
+            while len(early) < self._early and not self._known.is_set():
+                early.append(next(self._items))
+        except StopIteration:
+            pass
         except BaseException as error:  # comes in its turn
             failed = error
         if early:

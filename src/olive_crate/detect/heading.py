@@ -50,10 +50,9 @@ def find_rows(rows: Sequence[Row], fields: int) -> list[Evidence]:
     The value is the number of the row; empty for the names where there is no heading.
     """
     least = max(1, min(2, fields), math.ceil(0.6 * fields))
-    full = [place for place, row in enumerate(rows) if row.filled >= least]
-    if not full:
+    place = next((place for place, row in enumerate(rows) if row.filled >= least), None)
+    if place is None:
         return _no_heading(rows[0].number if rows else 1, rows)
-    place = full[0]
     below = rows[place + 1 :]
     if not _is_heading(rows[place], below[:50]):
         return _no_heading(rows[place].number, rows)

@@ -28,6 +28,7 @@ SHAPES = {
 }
 GROUPS = {"points": ".", "commas": ",", "blanks": " ", "apostrophes": "'"}
 DIGITS = str.maketrans("12345678", "99999999")
+APART = "\x1e"
 AROUND = " \u00a0\t%€$£()"
 
 
@@ -77,17 +78,26 @@ def _shapes(column: Iterable[str]) -> Counter[str]:
     """How many cells of a column have which shape; few in a column of words count for nothing."""
     found: Counter[str] = Counter()
     filled = whole = 0
-    for cell in column:
+    for cell, count in _alike(column).items():
         text = cell.strip(AROUND)
-        filled += bool(text)
+        filled += count if text else 0
         if text.isdigit():
-            whole += 1
+            whole += count
         elif text and (text[0].isdigit() or text[0] in "+-,."):
             if text.lstrip("+-").isdigit():
-                whole += 1
-            elif shape := _shape(text.translate(DIGITS)):
-                found[shape] += 1
+                whole += count
+            elif shape := _shape(text):
+                found[shape] += count
     return found if sum(found.values()) + whole >= 0.3 * filled else Counter()
+
+
+def _alike(column: Iterable[str]) -> Counter[str]:
+    """The cells of a column with their digits told apart no more, and how often each is there."""
+    cells = list(column)
+    together = APART.join(cells).translate(DIGITS).split(APART)
+    return Counter(
+        together if len(together) == len(cells) else (c.translate(DIGITS) for c in cells)
+    )
 
 
 @lru_cache(maxsize=4096)

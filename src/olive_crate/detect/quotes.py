@@ -55,9 +55,8 @@ def find_escape(pieces: Sequence[bytes], quote: str) -> Evidence | None:
 
 def find_comment(pieces: Sequence[bytes], marks: Marks) -> Evidence | None:
     """A prefix of lines that are not cut like the others; titles at the top count as such too."""
-    lines = [line for piece in pieces for line in piece.splitlines()]
-    starts = {line[:2] for line in lines}
-    met = [each for each in COMMENTS if any(start.startswith(each.encode()) for start in starts)]
+    met = [each for each in COMMENTS if any(_begins_lines(each.encode(), one) for one in pieces)]
+    lines = [line for piece in pieces for line in piece.splitlines()] if met else []
     for prefix in met:
         begins = [line for line in lines if line.startswith(prefix.encode())]
         if not begins or len(begins) > 0.5 * len(lines):
@@ -72,3 +71,10 @@ def find_comment(pieces: Sequence[bytes], marks: Marks) -> Evidence | None:
             claim = f"begins {len(begins):,} lines looked at that are not cut like the others"
             return Evidence("delimited.comment", prefix, claim, len(begins))
     return None
+
+
+def _begins_lines(prefix: bytes, text: bytes) -> bool:
+    """Does any line begin so?"""
+    if prefix not in text:
+        return False
+    return text.startswith(prefix) or b"\n" + prefix in text or b"\r" + prefix in text

@@ -62,9 +62,7 @@ def row_parts(rows: Rows, head: Sequence[Row], fields: int, evidence: list[Evide
     """Which row plays which part; what the plan says is left as it is."""
     changes: dict[str, object] = {}
     if rows.names is None:
-        upto = [row for row in head if rows.first is None or row.number <= rows.first]
-        found = find_rows(upto if rows.first is None else [*upto, *head[len(upto) :]], fields)
-        for each in found:
+        for each in find_rows(head, fields):
             numbers = tuple(int(word) for word in each.value.split(", ") if word)
             key = each.subject.partition(".")[2]
             if key == "names":

@@ -51,6 +51,8 @@ if TYPE_CHECKING:
 
 LOOKED_AT = 200
 ALIGNED_ROWS = 1000
+GROUPING = 0.95
+"""A delimiter of which more than this share stand between groups of digits only groups them."""
 WEAK = 0.9
 """A delimiter that cuts a smaller share of the rows alike may be none."""
 
@@ -205,9 +207,14 @@ def _aligned(
 
 def _groups_digits(text: bytes, delimited: DelimitedSection) -> bool:
     """Does this delimiter stand between digits only, with three behind it, as a grouping mark?"""
-    mark = re.escape((delimited.delimiter or "").encode())
-    grouping = re.findall(mark + rb"(?<=\d" + mark + rb")(?=\d{3}(?!\d))", text)
-    return len(grouping) > 0.95 * text.count((delimited.delimiter or "").encode())
+    mark = (delimited.delimiter or "").encode()
+    known = re.escape(mark)
+    grouping = re.compile(known + rb"(?<=\d" + known + rb")(?=\d{3}(?!\d))")
+    few = GROUPING * text.count(mark)
+    start = text[: text.rfind(b"\n", 0, len(text) // 8) + 1]
+    if start.count(mark) - len(grouping.findall(start)) >= text.count(mark) - few:
+        return False  # the rest cannot make up for it
+    return len(grouping.findall(text)) > few
 
 
 def _aligned_evidence(found: Found) -> Evidence:

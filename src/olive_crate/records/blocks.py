@@ -30,6 +30,9 @@ from .cutting import LARGEST, Cut, Cutting, Layout
 from .encoding import Filled, bad_byte, filled, utf8_buffers
 from .tally import BLANK, COMMENT, SKIPPED, CountedStream, Tally
 
+EARLY = 16 << 20
+"""Bytes that are read while it is not known yet how columns are written."""
+
 
 class RawBlock(msgspec.Struct, eq=False):
     """Whole records of a piece of the source."""
@@ -89,12 +92,13 @@ def raw_blocks(
         checked = _Checked(source, layout)
         kept = _Kept(source.size if keeping else None)
         held: Cut | None = None
+        early = max(1, EARLY // layout.block)
 
         def scan(cut: Cut) -> _Scanned:
             start = kept.start(cut, None if workers.count > 1 else cutting.records)
             return _scanned(cut, layout, foresight(), start)
 
-        for cut, scanned in workers.ahead(scan, cutting.cuts(pieces, offset)):
+        for cut, scanned in workers.ahead(scan, cutting.cuts(pieces, offset), early):
             if held is not None:
                 cut = _together(held, cut, source.name, row)
                 scanned, held = _scanned(cut, layout, {}, None), None
@@ -267,9 +271,11 @@ def records_as_text(raw: RawBlock, first: int, beyond: int) -> Iterator[list[str
     ends = raw.structure.ends[record[0] : record[-1]].tolist()
     low = starts[0] if starts else 0
     data = raw.structure.buffer[low : max(ends, default=0)].tobytes()
-    texts = [
-        data[start - low : end - low].decode("utf-8", "replace")
-        for start, end in zip(starts, ends, strict=True)
-    ]
+    pairs = zip(starts, ends, strict=True)
+    if data.isascii():  # bytes and characters are at the same places
+        text = data.decode("ascii")
+        texts = [text[start - low : end - low] for start, end in pairs]
+    else:
+        texts = [data[start - low : end - low].decode("utf-8", "replace") for start, end in pairs]
     for here, there in itertools.pairwise(record):
         yield texts[here - record[0] : there - record[0]]

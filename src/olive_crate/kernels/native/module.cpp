@@ -347,13 +347,13 @@ PyObject* spread_(PyObject*, PyObject* args) {
     if (!PyArg_ParseTuple(args, "y*y*y*y*Lw*w*", &codes.view, &reasons.view, &offsets.view,
                           &words.view, &base, &into_offsets.view, &into.view))
         return nullptr;
-    if (into_offsets.count<place>() != codes.count<place>() + 1)
+    if (into_offsets.count<place>() != codes.count<place>() + 1 || offsets.count<place>() < 1)
         return refused("spread: sizes differ");
     {
         Unlocked unlocked;
         spread(codes.as<const place>(), reasons.view.len ? reasons.bytes() : nullptr,
-               codes.count<place>(), offsets.as<const place>(), words.bytes(), base,
-               into_offsets.as<place>(), into.as<byte>());
+               codes.count<place>(), offsets.as<const place>(), words.bytes(),
+               offsets.count<place>() - 1, base, into_offsets.as<place>(), into.as<byte>());
     }
     Py_RETURN_NONE;
 }

@@ -121,29 +121,11 @@ class Records {
     // Where one field of each record starts and ends; returns how many have to be closed up.
     std::int64_t column(std::int64_t field, place* starts, place* ends) const {
         if (slowly) return slow_column(field, starts, ends);
-        const place* at = held.data() + field;
-        const byte quote = static_cast<byte>(marks.quote);
-        std::int64_t closing = 0;
-        for (std::int64_t record = 0; record < count; ++record, at += fields) {
-            starts[record] = at[0] + 1;
-            ends[record] = at[1];
-        }
-        if (field == fields - 1 && found.survey.pairs)
-            for (std::int64_t record = 0; record < count; ++record)
-                ends[record] -= ends[record] > starts[record] && buffer[ends[record]] == '\n' &&
-                                buffer[ends[record] - 1] == '\r';
-        if (found.quotes)
-            for (std::int64_t record = 0; record < count; ++record) {
-                if (buffer[starts[record]] != quote) continue;
-                const place end = ends[record] - 1;
-                if (!found.doubled && end > starts[record] && buffer[end] == quote) {
-                    starts[record] += 1;
-                    ends[record] = end;
-                } else {
-                    closing += !unwrapped(buffer, quote, starts[record], ends[record]);
-                }
-            }
-        return closing;
+        const bool pairs = field == fields - 1 && found.survey.pairs;
+        if (pairs) return found.quotes ? located<true, true>(field, starts, ends)
+                                       : located<true, false>(field, starts, ends);
+        return found.quotes ? located<false, true>(field, starts, ends)
+                            : located<false, false>(field, starts, ends);
     }
 
     // The stop before one field of the first record, where fields can be read as they lie: numbers and
@@ -175,6 +157,30 @@ class Records {
     }
 
   private:
+    template <bool PAIRS, bool QUOTES>
+    std::int64_t located(std::int64_t field, place* starts, place* ends) const {
+        const byte* const text = buffer;
+        const byte quote = static_cast<byte>(marks.quote);
+        const bool whole = !found.doubled;
+        const place* at = held.data() + field;
+        std::int64_t closing = 0;
+        for (std::int64_t record = 0; record < count; ++record, at += fields) {
+            place start = at[0] + 1, end = at[1];
+            if (PAIRS) end -= end > start && text[end] == '\n' && text[end - 1] == '\r';
+            if (QUOTES && text[start] == quote) {
+                if (whole && end - 1 > start && text[end - 1] == quote) {
+                    start += 1;
+                    end -= 1;
+                } else {
+                    closing += !unwrapped(buffer, quote, start, end);
+                }
+            }
+            starts[record] = start;
+            ends[record] = end;
+        }
+        return closing;
+    }
+
     // Where quotes do not open and close in turn.
     void find_slowly(std::int64_t low, std::int64_t high, bool final) {
         rows = found.survey.feeds + found.survey.returns + 1;

@@ -12,9 +12,19 @@ inline std::uint64_t mixed(std::uint64_t value) {
     return value ^ (value >> 29);
 }
 
-// Masks of the first so many bytes of a word.
-const std::uint64_t FIRST[9] = {0,           ~0ull >> 56, ~0ull >> 48, ~0ull >> 40, ~0ull >> 32,
-                                ~0ull >> 24, ~0ull >> 16, ~0ull >> 8,  ~0ull};
+constexpr std::int64_t SHORT = 16;  // bytes of a text that is its own key
+
+// What keeps the first so many of 16 bytes.
+struct First {
+    std::uint64_t low[SHORT + 1] = {}, high[SHORT + 1] = {};
+    constexpr First() {
+        for (int length = 1; length <= SHORT; ++length) {
+            low[length] = length < 8 ? ~0ull >> (64 - 8 * length) : ~0ull;
+            high[length] = length > 8 ? ~0ull >> (64 - 8 * (length - 8)) : 0;
+        }
+    }
+};
+constexpr First FIRST;
 
 // A run of up to 16 bytes as a whole, a longer one by its hash.
 struct Key {
@@ -23,19 +33,16 @@ struct Key {
 };
 
 inline Key key_of(const byte* at, std::int64_t length) {
-    if (length <= 16) {
-        const std::int64_t in_low = length < 8 ? length : 8;
-        return {fetch(at) & FIRST[in_low], fetch(at + 8) & FIRST[length - in_low], length};
-    }
+    if (length <= SHORT)
+        return {fetch(at) & FIRST.low[length], fetch(at + 8) & FIRST.high[length], length};
     std::uint64_t low = 0, high = 0;
     std::int64_t left = length;
-    for (; left >= 16; left -= 16, at += 16) {
+    for (; left >= SHORT; left -= SHORT, at += SHORT) {
         low = mixed(low ^ fetch(at));
         high = mixed(high ^ fetch(at + 8));
     }
-    const std::int64_t in_low = left < 8 ? left : 8;
-    low = mixed(low ^ (fetch(at) & FIRST[in_low]));
-    return {low, mixed(high ^ (fetch(at + 8) & FIRST[left - in_low])), length};
+    low = mixed(low ^ (fetch(at) & FIRST.low[left]));
+    return {low, mixed(high ^ (fetch(at + 8) & FIRST.high[left])), length};
 }
 
 }  // namespace
@@ -96,7 +103,7 @@ void gather(const Runs& runs, const byte* reasons, place* offsets, byte* data) {
 Words::Words(std::int64_t most_, std::int64_t expected) : offsets(1, 0), most(most_) {
     std::size_t size = 256;
     for (shift = 56; size < 2 * static_cast<std::size_t>(expected); --shift) size *= 2;
-    slots.assign(size, Slot{0, 0, 0, -1});
+    slots.assign(size, Slot{});
 }
 
 namespace {
@@ -120,7 +127,7 @@ bool Words::is(const Slot& slot, const byte* at) const {
 
 void Words::widen() {
     const std::size_t size = 4 * slots.size();
-    std::vector<Slot> wider(size, Slot{0, 0, 0, -1});
+    std::vector<Slot> wider(size);
     shift -= 2;
     for (const Slot& each : slots) {
         if (each.number < 0) continue;
@@ -131,45 +138,57 @@ void Words::widen() {
     slots.swap(wider);
 }
 
+place Words::number_of(const byte* at, std::int64_t length) {
+    const Key key = key_of(at, length);
+    std::size_t slot = slot_of(key.low, key.high, shift);
+    for (; slots[slot].number >= 0; slot = (slot + 1) & (slots.size() - 1)) {
+        const Slot& held = slots[slot];
+        if (held.low == key.low && held.high == key.high && held.length == length &&
+            (length <= SHORT || is(held, at)))
+            return held.number;
+    }
+    if (count() >= most) return -1;
+    const place number = static_cast<place>(count());
+    slots[slot] = {key.low, key.high, static_cast<place>(length), number};
+    bytes.insert(bytes.end(), at, at + length);
+    offsets.push_back(static_cast<place>(bytes.size()));
+    if (2 * offsets.size() > slots.size()) widen();
+    return number;
+}
+
 template <bool FINDS_BLANKS>
 bool Words::number(const Runs& runs, Reasons<FINDS_BLANKS> reasons, place* codes,
                    std::int64_t& blanks) {
+    const byte* const buffer = runs.buffer;
+    const place *const starts = runs.starts, *const ends = runs.ends;
     const Slot* all = slots.data();
-    std::size_t last = slots.size() - 1;
     int by = shift;
-    for (std::int64_t cell = 0; cell < runs.count; ++cell) {
-        const byte* const at = runs.buffer + runs.starts[cell];
-        const std::int64_t length = runs.ends[cell] - runs.starts[cell];
+    for (std::int64_t cell = 0, count = runs.count; cell < count; ++cell) {
+        const byte* const at = buffer + starts[cell];
+        const std::int64_t length = ends[cell] - starts[cell];
         if constexpr (FINDS_BLANKS) {
-            reasons[cell] = *at <= ' ' || !length ? all_blank(at, length) : 0;
-            blanks += reasons[cell];
+            reasons[cell] = 0;
+            if ((*at <= ' ' || !length) && all_blank(at, length)) {
+                reasons[cell] = 1;
+                blanks += 1;
+            }
         }
         if (reasons && reasons[cell]) {
             codes[cell] = 0;
             continue;
         }
-        const Key key = key_of(at, length);
-        std::size_t slot = slot_of(key.low, key.high, by);
-        while (all[slot].number >= 0) {
-            const Slot& held = all[slot];
-            if (((held.low ^ key.low) | (held.high ^ key.high)) == 0 && held.length == length &&
-                (length <= 16 || is(held, at)))
-                break;
-            slot = (slot + 1) & last;
+        if (length <= SHORT) {  // most often it is in the first place looked at
+            const std::uint64_t low = fetch(at) & FIRST.low[length];
+            const std::uint64_t high = fetch(at + 8) & FIRST.high[length];
+            const Slot& held = all[slot_of(low, high, by)];
+            if (held.low == low && held.high == high && held.length == length) {
+                codes[cell] = held.number;
+                continue;
+            }
         }
-        if (all[slot].number >= 0) {
-            codes[cell] = all[slot].number;
-            continue;
-        }
-        if (count() >= most) return false;
-        const place number = static_cast<place>(count());
-        slots[slot] = {key.low, key.high, static_cast<place>(length), number};
-        bytes.insert(bytes.end(), at, at + length);
-        offsets.push_back(static_cast<place>(bytes.size()));
-        codes[cell] = number;
-        if (2 * offsets.size() > slots.size()) widen();
+        codes[cell] = number_of(at, length);
+        if (codes[cell] < 0) return false;
         all = slots.data();
-        last = slots.size() - 1;
         by = shift;
     }
     return true;
@@ -207,15 +226,53 @@ std::int64_t spread_length(const place* codes, const byte* reasons, std::int64_t
     return total;
 }
 
+namespace {
+
+// A word with its length beside it, to be copied as a whole.
+struct Padded {
+    byte text[SHORT];
+    std::int64_t length;
+};
+
+// So many short words, which are few.
+std::vector<Padded> padded(const place* offsets, const byte* words, std::int64_t count) {
+    std::vector<Padded> made(static_cast<std::size_t>(count));
+    for (std::int64_t word = 0; word < count; ++word) {
+        Padded& each = made[static_cast<std::size_t>(word)];
+        std::memcpy(each.text, words + offsets[word], SHORT);
+        each.length = offsets[word + 1] - offsets[word];
+        if (each.length > SHORT) return {};
+    }
+    return made;
+}
+
+constexpr std::int64_t FEW = 1024;
+
+}  // namespace
+
 void spread(const place* codes, const byte* reasons, std::int64_t count, const place* offsets,
-            const byte* words, std::int64_t base, place* into_offsets, byte* into) {
+            const byte* words, std::int64_t different, std::int64_t base, place* into_offsets,
+            byte* into) {
+    const std::vector<Padded> held =
+        different <= FEW && !reasons ? padded(offsets, words, different) : std::vector<Padded>();
+    if (!held.empty()) {
+        const Padded* const all = held.data();
+        for (std::int64_t cell = 0; cell < count; ++cell) {
+            const Padded& word = all[codes[cell]];
+            into_offsets[cell] = static_cast<place>(base);
+            std::memcpy(into + base, word.text, SHORT);
+            base += word.length;
+        }
+        into_offsets[count] = static_cast<place>(base);
+        return;
+    }
     for (std::int64_t cell = 0; cell < count; ++cell) {
         into_offsets[cell] = static_cast<place>(base);
         if (reasons && reasons[cell]) continue;
         const place from = offsets[codes[cell]];
         const std::int64_t length = offsets[codes[cell] + 1] - from;
-        if (length <= 16)
-            std::memcpy(into + base, words + from, 16);
+        if (length <= SHORT)
+            std::memcpy(into + base, words + from, SHORT);
         else
             std::memcpy(into + base, words + from, static_cast<std::size_t>(length));
         base += length;

@@ -46,9 +46,11 @@ class Words {
     bool number(const Runs&, Reasons<FINDS_BLANKS>, place* codes, std::int64_t& blanks);
     // A text of up to 16 bytes as a whole, a longer one by its hash.
     struct Slot {
-        std::uint64_t low, high;
-        place length, number;
+        std::uint64_t low = 0, high = 0;
+        place length = -1, number = -1;
     };
+    // The number of a text, which is added if it is new; -1 if there are too many.
+    place number_of(const byte* at, std::int64_t length);
     bool is(const Slot&, const byte* at) const;
     void widen();
     std::vector<Slot> slots;
@@ -69,7 +71,8 @@ void hashes(const Runs&, std::uint64_t* into);
 std::int64_t spread_length(const place* codes, const byte* reasons, std::int64_t count,
                            const place* offsets, std::int64_t words);
 void spread(const place* codes, const byte* reasons, std::int64_t count, const place* offsets,
-            const byte* words, std::int64_t base, place* into_offsets, byte* into);
+            const byte* words, std::int64_t different, std::int64_t base, place* into_offsets,
+            byte* into);
 
 // For each run the place of the word that it is, or -1; returns how many are words.
 std::int64_t match(const Runs&, const byte* words, const place* offsets, std::int64_t count,
