@@ -71,11 +71,13 @@ def text_bytes(blocks: Sequence[Found]) -> float:
     """About how many bytes of text blocks have to be put together from."""
     arrays = [block.converted.values for block in blocks]
     kinds = pa.types
-    plain = sum(each.nbytes for each in arrays if kinds.is_string(each.type))
-    repeated = [each for each in arrays if kinds.is_dictionary(each.type)]
-    return plain + sum(
-        len(each) * each.dictionary.nbytes / max(1, len(each.dictionary)) for each in repeated
-    )
+    size = 0.0
+    for each in arrays:
+        if kinds.is_string(each.type):
+            size += each.nbytes
+        elif kinds.is_dictionary(each.type):
+            size += len(each) * each.dictionary.nbytes / max(1, len(each.dictionary))
+    return size
 
 
 def _in_place(blocks: Sequence[Found], arrays: Sequence[pa.Array]) -> pa.Array | None:

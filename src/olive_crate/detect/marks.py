@@ -94,10 +94,10 @@ def _shapes(column: Iterable[str]) -> Counter[str]:
 def _alike(column: Iterable[str]) -> Counter[str]:
     """The cells of a column with their digits told apart no more, and how often each is there."""
     cells = list(column)
-    together = APART.join(cells).translate(DIGITS).split(APART)
-    return Counter(
-        together if len(together) == len(cells) else (c.translate(DIGITS) for c in cells)
-    )
+    alike = APART.join(cells).translate(DIGITS).split(APART)
+    if len(alike) != len(cells):  # one of them holds the mark
+        alike = [cell.translate(DIGITS) for cell in cells]
+    return Counter(alike)
 
 
 @lru_cache(maxsize=4096)
