@@ -12,6 +12,7 @@ from . import kernels
 from .codes import BLANK, FIRST_CODE, UNREADABLE
 from .errors import PlanError, nearest
 from .kernels.reference import Flags
+from .kernels.reference.gather import none_missing
 from .variables import Variable
 from .withheld import NOTHING, Withheld
 
@@ -158,7 +159,7 @@ class Column(msgspec.Struct, frozen=True, eq=False):
 def reason_totals(reasons: np.ndarray) -> np.ndarray:
     """How many cells have each reason, as 256 counts."""
     totals = np.zeros(256, np.int64)
-    filled = reasons[reasons != 0] if reasons.any() else reasons[:0]
+    filled = reasons[:0] if none_missing(reasons) else reasons[reasons != 0]
     totals[0] = len(reasons) - len(filled)
     if len(filled):
         totals += np.bincount(filled, minlength=256)

@@ -45,6 +45,7 @@ from .rownumbers import RowNumbers, chained, gathered
 from .sources import Source, open_source
 from .variables import Variable
 from .withheld import followed
+from .workers import Workers
 
 if TYPE_CHECKING:
     from .expectations import Watcher
@@ -109,9 +110,10 @@ def _loaded(settled: Settled, progress: Progress | None) -> Dataset:
         for kept, block in zip(blocks, converted, strict=True):
             kept.append(block)
 
-    run(reading, take, progress, keeping=True)
-    _reread(reading, blocks)
-    columns = _columns(reading, blocks)
+    with workers_for(settled) as workers:
+        run(reading, take, progress, keeping=True, workers=workers)
+        _reread(reading, blocks, workers)
+        columns = _columns(reading, blocks, workers)
     rows = reading.tally.parts["data"]
     counts = [counts_of(column) for column in columns.values()]
     watcher = watcher_of(reading)
@@ -166,7 +168,7 @@ def _total(reading: Reading, name: str, where: str) -> float:
     return float(value)
 
 
-def _reread(reading: Reading, blocks: list[list[Found]]) -> None:
+def _reread(reading: Reading, blocks: list[list[Found]], workers: Workers) -> None:
     """Take blocks again that were taken too narrowly before a later one widened the type."""
     stale = [
         [number for number, block in enumerate(held) if is_stale(slot, block)]
@@ -181,21 +183,19 @@ def _reread(reading: Reading, blocks: list[list[Found]]) -> None:
             slot.finder.kind = final_kind(slot)
             slot.finder.fixed = True
             slot.finder.mark_counts = slot.finder.mark_counts.copy()
-    with workers_for(settled) as workers:
-        for number, spans in enumerate(blocks_of(settled, workers=workers)):
-            for slot, held, numbers in zip(reading.slots, blocks, stale, strict=True):
-                if number in numbers:
-                    held[number] = slot.finder.again(spans.field(slot.index))
-            if number == last:
-                return
+    for number, spans in enumerate(blocks_of(settled, workers=workers)):
+        for slot, held, numbers in zip(reading.slots, blocks, stale, strict=True):
+            if number in numbers:
+                held[number] = slot.finder.again(spans.field(slot.index))
+        if number == last:
+            return
 
 
-def _columns(reading: Reading, blocks: list[list[Found]]) -> dict[str, Column]:
+def _columns(reading: Reading, blocks: list[list[Found]], workers: Workers) -> dict[str, Column]:
     """The columns by their names; those with the most text are begun first, to end together."""
     pairs = list(zip(reading.slots, blocks, strict=True))
     order = sorted(range(len(pairs)), key=lambda place: -text_bytes(pairs[place][1]))
-    with workers_for(reading.settled) as workers:
-        made = workers.each(lambda place: _column(*pairs[place]), order)
+    made = workers.each(lambda place: _column(*pairs[place]), order)
     columns = [column for _, column in sorted(zip(order, made, strict=True), key=lambda p: p[0])]
     return {column.variable.name: column for column in columns}
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import nullcontext
 from typing import TYPE_CHECKING, cast
 
 import msgspec
@@ -205,10 +206,12 @@ def run(
     take: Callable[[Block, list[Found]], None],
     progress: Progress | None = None,
     keeping: bool = False,
+    workers: Workers | None = None,
 ) -> None:
     """Read the source once and hand each converted block to `take`, which may keep them all.
 
-    Raises `MarksMet` at the end if the source has to be read with other marks for numbers.
+    The work is done by `workers`, or by as many as usual, who leave at the end. Raises `MarksMet`
+    if the source turns out to need other marks for numbers.
     """
     settled, plan = reading.settled, reading.settled.plan
     reading.tally = Tally()
@@ -220,9 +223,9 @@ def run(
         started = any(slot.finder.rules for slot in reading.slots)
         return {slot.index: slot.finder.foresight() for slot in reading.slots} if started else {}
 
-    with workers_for(settled) as workers:
-        for spans in blocks_of(settled, reading.tally, workers, foresight, keeping):
-            crew = ALONE if spans.ahead or len(spans.rows) < MANY else workers
+    with nullcontext(workers) if workers is not None else workers_for(settled) as hands:
+        for spans in blocks_of(settled, reading.tally, hands, foresight, keeping):
+            crew = ALONE if spans.ahead or len(spans.rows) < MANY else hands
             found = crew.each(_taker(spans), reading.slots)
             _note_problems(reading, spans, found, stop)
             take(spans, found)

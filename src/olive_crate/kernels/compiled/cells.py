@@ -152,29 +152,40 @@ def different(arrays: Sequence[pa.StringArray]) -> int:
 def joined_texts(arrays: Sequence[pa.Array], reasons: Sequence[Bytes]) -> pa.Array:
     """As in the reference."""
     parts = [_part(array, why) for array, why in zip(arrays, reasons, strict=True)]
-    sizes = [
-        len(words) if codes is None else _native.spread_length(codes, why, offsets)
-        for codes, why, offsets, words in parts
-    ]
-    total, count = sum(sizes), sum(len(array) for array in arrays)
-    if total > BEYOND or any(array.offset for array in arrays):
+    room = sum(_room_for_part(*part, SHORT) for part in parts)
+    if room > BEYOND:
+        room = sum(_room_for_part(*part) for part in parts)
+    count = sum(len(array) for array in arrays)
+    if room > BEYOND or any(array.offset for array in arrays):
         return reference.joined_texts(arrays, reasons)
     all_offsets = room_for(count + 1, np.int32)
     all_offsets[0] = 0
-    data = room_for(total + PAD, np.uint8)
+    data = room_for(room + PAD, np.uint8)
     base = row = 0
-    for array, size, (codes, why, offsets, words) in zip(arrays, sizes, parts, strict=True):
+    for array, (codes, why, offsets, words) in zip(arrays, parts, strict=True):
         into = all_offsets[row : row + len(array) + 1]
         if codes is None:
             np.add(offsets, base, out=into)
-            data[base : base + size] = words
+            data[base : base + len(words)] = words
+            base += len(words)
         else:
-            _native.spread(codes, why, offsets, words, base, into, data)
-        base, row = base + size, row + len(array)
+            base = _native.spread(codes, why, offsets, words, base, into, data)
+        row += len(array)
     missing = any(array.null_count for array in arrays)
     valid = bitmap(np.concatenate(list(reasons)) == 0) if missing else None
-    made = pa.py_buffer(all_offsets), pa.py_buffer(data[:total])
+    made = pa.py_buffer(all_offsets), pa.py_buffer(data[:base])
     return pa.StringArray.from_buffers(count, *made, valid)
+
+
+def _room_for_part(codes: Any, why: Any, offsets: Any, words: Any, short: int = 0) -> int:
+    """Bytes that a part takes; as many as it can take, where all its texts are this short.
+
+    Room that is not used costs nothing, and counting takes as long as reading.
+    """
+    if codes is None:
+        return len(words)
+    longest = int(np.diff(offsets).max(initial=0))
+    return len(codes) * longest if longest <= short else _native.spread_length(codes, why, offsets)
 
 
 def _part(array: pa.Array, reasons: Bytes) -> tuple[Any, Any, Any, Any]:
@@ -191,6 +202,10 @@ def _part(array: pa.Array, reasons: Bytes) -> tuple[Any, Any, Any, Any]:
     if data is not None:
         words[: data.size] = np.frombuffer(data, np.uint8)
     return codes, why, np.frombuffer(offsets, np.int32), words
+
+
+SHORT = 16
+"""Bytes of texts for which room is given as if all were as long as the longest."""
 
 
 @lru_cache(maxsize=256)

@@ -355,7 +355,7 @@ PyObject* spread_(PyObject*, PyObject* args) {
                codes.count<place>(), offsets.as<const place>(), words.bytes(),
                offsets.count<place>() - 1, base, into_offsets.as<place>(), into.as<byte>());
     }
-    Py_RETURN_NONE;
+    return PyLong_FromLong(into_offsets.as<place>()[codes.count<place>()]);
 }
 
 // A task as Python gives it, with the buffers it lends.
