@@ -31,6 +31,11 @@ WIDER = {"integer": "number"}
 NONE_YET = ""
 FIRST_MARK = 200
 PROBE = 64
+GLANCE = 8
+DATELIKE = re.compile(r"[0-9]{1,4}([-/])[0-9]{1,2}\1[0-9]{1,4}")
+DATE_MARKS = ("-", "/")
+SAFE = 12
+"""Characters of a numeral whose decimals do not vanish by rounding."""
 TRACKED = 1000
 MANY_ODD = 256
 NUMBERLIKE = re.compile(r"[+-]?[\d.,'’ \u00a0\u202f]*\d[.,]?")
@@ -179,8 +184,9 @@ class Finder(msgspec.Struct, eq=False):
         if not len(filled):
             return nothing
         probe = cells.at(filled[:PROBE])
+        impossible = _impossible(probe, self.rule)
         for kind in _thinkable(probe, self.rule.decimal):
-            if len(self._attempt(probe, kind).converted.unread):
+            if kind in impossible or len(self._attempt(probe, kind).converted.unread):
                 continue
             found = self._attempt(cells, kind)
             while len(found.converted.unread):
@@ -369,6 +375,19 @@ def _numberlike(cells: Cells) -> bool:
     rest = cells.trimmed()
     words = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
     return sum(bool(NUMBERLIKE.fullmatch(word)) for word in words) > 0.9 * len(words)
+
+
+def _impossible(cells: Cells, rule: Rule) -> tuple[str, ...]:
+    """Types that a few cells show to be out of the question, without an attempt to read them."""
+    rest = cells.at(np.arange(min(len(cells), GLANCE))).trimmed()
+    words = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
+    if rule.grouping not in DATE_MARKS and any(map(DATELIKE.fullmatch, words)):
+        return NARROW[:2]
+    mark = rule.decimal
+    parts = [word.partition(mark) for word in words if len(word) <= SAFE]
+    broken = (left + right for left, _, right in parts if right.strip("0"))
+    fraction = not rule.implied and any(digits.isdigit() and digits.isascii() for digits in broken)
+    return NARROW[:1] if fraction else ()
 
 
 def _thinkable(cells: Cells, decimal: str, share: float = 1.0) -> tuple[str, ...]:

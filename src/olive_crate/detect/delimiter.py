@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Sequence
 
 import msgspec
@@ -93,6 +92,10 @@ def _cut(
     counts = np.concatenate(pieces)
     if not len(counts):
         return _Cut(delimiter, 0, 0.0, 0)
-    several = Counter(counts[counts > 1].tolist())
-    fields, rows = several.most_common(1)[0] if several else (1, len(counts))
+    several = counts[counts > 1]
+    fields, rows = 1, len(counts)
+    if len(several):
+        often = np.bincount(several)
+        fields = int(several[often[several] == often.max()][0])  # of several, the one met first
+        rows = int(often[fields])
     return _Cut(delimiter, fields, rows / len(counts), len(counts))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Sequence
+from functools import lru_cache
 from itertools import pairwise
 
 import msgspec
@@ -19,6 +20,7 @@ UNIT = re.compile(
     r"mEq.*|meq.*|ppm|ppb|min|h|s|d|EUR|USD|GBP|€|\$|£|n|no\.?|score|0\s?[-–]\s?\d+|\d+\s?[-–]\s?\d+|"
     r"yyyy.*|dd.*|hh.*|date|text|code",
 )
+ALIKE = str.maketrans("012345678", "9" * 9)
 YEAR = re.compile(r"(19|20)\d\d")
 TOTAL = re.compile(
     r"\s*(grand |sub)?-?(total|totals|totale|totaal|sum|summe|gesamt|insgesamt|somme|suma|soma|"
@@ -40,8 +42,13 @@ class Row(msgspec.Struct, frozen=True, eq=False):
 
 def is_value(cell: str) -> bool:
     """Does this look like a measured value, not like a word?"""
-    cell = cell.strip()
-    return bool(NUMBER.fullmatch(cell) or MOMENT.fullmatch(cell))
+    return _is_value(cell.strip().translate(ALIKE))
+
+
+@lru_cache(maxsize=4096)
+def _is_value(text: str) -> bool:
+    """The same of a text in which digits are not told apart."""
+    return bool(NUMBER.fullmatch(text) or MOMENT.fullmatch(text))
 
 
 def find_rows(rows: Sequence[Row], fields: int) -> list[Evidence]:

@@ -75,6 +75,6 @@ def find_comment(pieces: Sequence[bytes], marks: Marks) -> Evidence | None:
 
 def _begins_lines(prefix: bytes, text: bytes) -> bool:
     """Does any line begin so?"""
-    if prefix not in text:
+    if prefix[:1] not in text:
         return False
     return text.startswith(prefix) or b"\n" + prefix in text or b"\r" + prefix in text

@@ -211,7 +211,7 @@ def _groups_digits(text: bytes, delimited: DelimitedSection) -> bool:
     known = re.escape(mark)
     grouping = re.compile(known + rb"(?<=\d" + known + rb")(?=\d{3}(?!\d))")
     few = GROUPING * text.count(mark)
-    start = text[: text.rfind(b"\n", 0, len(text) // 8) + 1]
+    start = text[: text.rfind(b"\n", 0, len(text) // 16) + 1]
     if start.count(mark) - len(grouping.findall(start)) >= text.count(mark) - few:
         return False  # the rest cannot make up for it
     return len(grouping.findall(text)) > few
@@ -279,9 +279,16 @@ def _further_lines(sample: Sample, encoding: str) -> list[bytes]:
     pieces = []
     for piece, start in zip((sample.middle, sample.beyond_head), starts, strict=True):
         text = decoded(piece[-start % 4 :], encoding).encode("utf-8", "replace")
-        lines = text.splitlines(keepends=True)[1:-1]
-        pieces += [b"".join(lines)] if lines else []
+        whole = _whole_lines(text)
+        pieces += [whole] if whole else []
     return pieces
+
+
+def _whole_lines(text: bytes) -> bytes:
+    """The text without its first and its last line, which may not be all there."""
+    if b"\r" in text:
+        return b"".join(text.splitlines(keepends=True)[1:-1])
+    return text[text.find(b"\n") + 1 : text.rfind(b"\n", 0, -1) + 1]
 
 
 def _decided(

@@ -267,15 +267,14 @@ def records_as_text(raw: RawBlock, first: int, beyond: int) -> Iterator[list[str
     record = raw.structure.record[first : beyond + 1].tolist()
     if len(record) < 2:
         return
-    starts = raw.structure.starts[record[0] : record[-1]].tolist()
-    ends = raw.structure.ends[record[0] : record[-1]].tolist()
-    low = starts[0] if starts else 0
-    data = raw.structure.buffer[low : max(ends, default=0)].tobytes()
-    pairs = zip(starts, ends, strict=True)
+    starts = raw.structure.starts[record[0] : record[-1]]
+    ends = raw.structure.ends[record[0] : record[-1]]
+    low = int(starts[0]) if len(starts) else 0
+    data = raw.structure.buffer[low : int(ends.max(initial=0))].tobytes()
+    places = map(slice, (starts - low).tolist(), (ends - low).tolist())
     if data.isascii():  # bytes and characters are at the same places
-        text = data.decode("ascii")
-        texts = [text[start - low : end - low] for start, end in pairs]
+        texts = list(map(data.decode("ascii").__getitem__, places))
     else:
-        texts = [data[start - low : end - low].decode("utf-8", "replace") for start, end in pairs]
+        texts = [data[place].decode("utf-8", "replace") for place in places]
     for here, there in itertools.pairwise(record):
         yield texts[here - record[0] : there - record[0]]
