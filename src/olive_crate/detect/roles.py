@@ -23,7 +23,7 @@ from .marks import find_marks, shapes_of
 from .names import padded_cells
 from .sample import Sample
 
-ROWS_A_BLOCK = 65_536
+ROWS_A_BLOCK = 131_072
 SMALLEST_BLOCK, LARGEST_BLOCK = 1 << 20, 8 << 20
 
 
