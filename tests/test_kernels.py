@@ -310,6 +310,28 @@ def test_the_result_does_not_depend_on_kernels_threads_or_blocks(
         )
 
 
+FAULTS = {"bytes that are no UTF-8": b"3,\xff", "a quote left open": b'3,"'}
+
+
+@pytest.mark.parametrize("fault", FAULTS)
+@given(st.integers(2, 40), st.integers(2, 4), st.sampled_from(BLOCKS[1:]))
+def test_a_fault_is_told_alike_wherever_it_stands(monkeypatch, fault, row, workers, block):
+    lines = [b"n,t", *[b"1,x"] * 40]
+    lines.insert(row - 1, FAULTS[fault])
+    data = b"\n".join(lines)
+
+    def told(workers: int, block: int) -> str:
+        with monkeypatch.context() as patch:
+            patch.setenv("OLIVE_CRATE_BLOCK", str(block))
+            with pytest.raises(oc.OliveCrateError) as caught:
+                oc.load(data, delimiter=",", quote='"', encoding="utf-8", workers=workers)
+        return str(caught.value)
+
+    usual = told(1, 1 << 20)
+    assert f"row {row}" in usual
+    assert told(workers, block) == usual
+
+
 LATER = {
     "shorter rows": ("1," + "long " * 30, "2,s", ["s"]),
     "quoted line ends": (
