@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from collections.abc import Sequence
 
@@ -83,9 +84,10 @@ def _column_kind(cells: Cells, name: str) -> tuple[str, list[Evidence]]:
 
 def _stored_as_text(cells: Cells, name: str) -> list[Evidence]:
     """A column of texts only that are numbers or dates all the same."""
-    texts = [text.strip() for text in cells.chosen(np.arange(min(len(cells), 2000))).texts()]
+    texts = [text.strip() for text in cells.part(0, min(len(cells), 2000)).texts()]
     held = [text for text in texts if text and text not in MARKS]
-    if not held or sum(map(is_value, held)) < 0.8 * len(held):
+    words = (text for text in held if not is_value(text))
+    if not held or any(itertools.islice(words, len(held) // 5, None)):  # more than a fifth
         return []
     if any(len(text) > 1 and text[0] == "0" and text.isdigit() for text in held):
         return []

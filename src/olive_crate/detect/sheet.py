@@ -12,7 +12,7 @@ import numpy as np
 from ..errors import LayoutError, nearest
 from ..evidence import Evidence
 from ..plan import Plan
-from ..records.sheet import SheetLayout, in_columns
+from ..records.sheet import SheetLayout, held_by, in_columns
 from ..rowspart import Rows
 from ..sheets.blocks import Block, find_blocks
 from ..sheets.container import Limits
@@ -290,8 +290,7 @@ def _area(
 
 def _outside(cells: Cells, area: Area, columns: Sequence[int]) -> tuple[int, tuple[str, ...], int]:
     """How many filled cells there are, which of them stand outside of the area, and how many."""
-    inside = (cells.rows >= area.first_row) & (cells.rows <= area.last_row)
-    inside &= np.isin(cells.columns, np.array(columns, np.int16))
+    inside = held_by(cells, area, columns)
     at = np.flatnonzero(~inside)
     shown = cells.chosen(at[:10])
     places = zip(shown.rows.tolist(), shown.columns.tolist(), strict=True)
@@ -307,8 +306,7 @@ def _columns(sheet: Sheet, area: Area, plan: Plan) -> tuple[int, ...]:
 
 def rows_of(sheet: Sheet, area: Area, columns: Sequence[int]) -> list[Row]:
     """The first rows of the block as text, merged headings spread over what they cover."""
-    cells = sheet.cells
-    near = cells.chosen((cells.rows >= area.first_row) & (cells.rows <= area.last_row))
+    near = sheet.cells.between(area.first_row, area.last_row)
     numbers = near.used_rows()[:LOOKED_AT]
     return _text_rows(near, numbers, columns, sheet.merged)
 
@@ -321,7 +319,8 @@ def _text_rows(
         for each in merged
         if len(numbers) and each.first_row <= int(numbers[-1]) and each.first_row >= int(numbers[0])
     ]
-    shown = cells.chosen(np.isin(cells.rows, numbers))
+    near = cells.between(int(numbers[0]), int(numbers[-1])) if len(numbers) else cells.part(0, 0)
+    shown = near.chosen(np.isin(near.rows, numbers))
     shown = filled_merged(shown, wide)
     place = {column: index for index, column in enumerate(columns)}
     table = {int(number): [""] * len(columns) for number in numbers}
@@ -335,9 +334,8 @@ def _text_rows(
 
 def _tail(sheet: Sheet, area: Area, columns: Sequence[int], parts: Rows) -> list[Row]:
     """The last rows of the block; numbered so that the block's end is the end."""
-    cells = sheet.cells
     first = max(parts.first or area.first_row, area.last_row - LOOKED_AT)
-    near = cells.chosen((cells.rows >= first) & (cells.rows <= area.last_row))
+    near = sheet.cells.between(first, area.last_row)
     rows = _text_rows(near, near.used_rows(), columns, ())
     if rows and rows[-1].number < area.last_row:
         return []

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 import msgspec
 import numpy as np
 
 from .. import kernels
-from ..kernels.reference import PAD, Bytes, Ints
+from ..kernels.reference import PAD, Bytes, Flags, Ints
 from ..sheets.grid import DATE, DATETIME, DURATION, NUMBER, TIME, Area, Sheet
 from ..sheets.grid import Cells as SheetCells
 from ..sheets.pieces import serials_of
@@ -128,12 +128,23 @@ class SheetSpans(msgspec.Struct, frozen=True, eq=False):
         return self.cells.buffer[self.cells.starts[place] : self.cells.ends[place]].tobytes()
 
 
+def held_by(cells: SheetCells, area: Area, columns: Sequence[int]) -> Flags:
+    """Which cells stand in these columns of an area; they must be in the order of rows."""
+    if columns and columns[-1] - columns[0] + 1 == len(columns):  # side by side, and in order
+        inside = (cells.columns >= columns[0]) & (cells.columns <= columns[-1])
+    else:
+        wanted = np.zeros((1 << 14) + 1, bool)
+        wanted[list(columns)] = True
+        inside = wanted[cells.columns]
+    low = int(np.searchsorted(cells.rows, cells.rows.dtype.type(area.first_row)))
+    inside[:low] = False
+    inside[low + len(cells.between(area.first_row, area.last_row)) :] = False
+    return inside
+
+
 def in_columns(cells: SheetCells, area: Area, columns: tuple[int, ...]) -> tuple[SheetCells, Ints]:
     """The cells of an area, column by column, and where each column begins."""
-    wanted = np.zeros((1 << 14) + 1, bool)
-    wanted[list(columns)] = True
-    within = (cells.rows >= area.first_row) & (cells.rows <= area.last_row)
-    within &= wanted[cells.columns]
+    within = held_by(cells, area, columns)
     if not bool(within.all()):
         cells = cells.chosen(np.flatnonzero(within))
     ordered = cells.by_columns()

@@ -47,7 +47,8 @@ def room_for(count: int, kind: Any) -> Any:
 
 def padded(text: bytes | memoryview) -> Bytes:
     """A buffer that holds `text` from position `PAD` on."""
-    buffer = np.zeros(len(text) + 2 * PAD, np.uint8)
+    buffer = np.empty(len(text) + 2 * PAD, np.uint8)
+    buffer[:PAD] = buffer[PAD + len(text) :] = 0
     buffer[PAD : PAD + len(text)] = np.frombuffer(text, np.uint8)
     return buffer
 
