@@ -28,6 +28,12 @@ def whys(dataset: oc.Dataset, name: str) -> list[str | None]:
     return [dataset[name].why(row) for row in range(len(dataset))]
 
 
+@pytest.mark.parametrize("code", [88.5, {"from": 80, "to": 90}])
+def test_codes_that_are_no_integers_do_not_make_numbers_of_integers(code):
+    found = oc.load(b"n,kilos\n1,88.5\n2,3\n3,88.5\n", missing=[code])["kilos"]
+    assert (found.variable.type, found.values.to_pylist()) == ("integer", [None, 3, None])
+
+
 def test_reasons_say_why_each_cell_is_missing(dataset):
     assert dataset["acid"].values.to_pylist() == [0.3, None, None, None, None]
     assert whys(dataset, "acid") == [

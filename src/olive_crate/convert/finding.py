@@ -19,26 +19,20 @@ from ..records.spans import Cells
 from ..rownumbers import Rows
 from ..withheld import NOTHING, Withheld, merged
 from . import convert, foreseen
-from .kinds import base, boolean_kinds, date_kinds, packed_kinds, rule_for
+from .glancing import NUMBERLIKE, all_digits, impossible, numberlike, thinkable, written
+from .kinds import base, rule_for
 from .levels import Scale
 from .missing import found_in
 from .rule import MARKS, PRESENT, Converted, Rule
 from .suspects import Watch
 from .text import missing
 
-NARROW = ("integer", "number", "date", "datetime", "zoned", "time")
 WIDER = {"integer": "number"}
 NONE_YET = ""
 FIRST_MARK = 200
 PROBE = 64
-GLANCE = 8
-DATELIKE = re.compile(r"[0-9]{1,4}([-/])[0-9]{1,2}\1[0-9]{1,4}")
-DATE_MARKS = ("-", "/")
-SAFE = 12
-"""Characters of a numeral whose decimals do not vanish by rounding."""
 TRACKED = 1000
 MANY_ODD = 256
-NUMBERLIKE = re.compile(r"[+-]?[\d.,'’ \u00a0\u202f]*\d[.,]?")
 WIDE = re.compile(r"[+-]?[1-9][0-9]{18,}")
 MARK_REASONS = np.arange(len(MARKS), dtype=np.uint8) + FIRST_MARK
 
@@ -184,9 +178,9 @@ class Finder(msgspec.Struct, eq=False):
         if not len(filled):
             return nothing
         probe = cells.at(filled[:PROBE])
-        impossible = _impossible(probe, self.rule)
-        for kind in _thinkable(probe, self.rule.decimal):
-            if kind in impossible or len(self._attempt(probe, kind).converted.unread):
+        ruled_out = impossible(probe, self.rule)
+        for kind in thinkable(probe, self.rule.decimal):
+            if kind in ruled_out or len(self._attempt(probe, kind).converted.unread):
                 continue
             found = self._attempt(cells, kind)
             while len(found.converted.unread):
@@ -194,7 +188,7 @@ class Finder(msgspec.Struct, eq=False):
             self.kind = found.kind
             return found
         self.alive = tuple(
-            kind for kind in _written(probe) if not len(self._attempt(probe, kind).converted.unread)
+            kind for kind in written(probe) if not len(self._attempt(probe, kind).converted.unread)
         )
         if self.alive:
             return self._survivor(cells, rows)
@@ -236,7 +230,7 @@ class Finder(msgspec.Struct, eq=False):
 
         if 2 * left(self.wanted) <= len(probe):
             return [self.wanted]
-        others = [kind for kind in _written(probe, packed=True) if base(kind) == self.wanted]
+        others = [kind for kind in written(probe, packed=True) if base(kind) == self.wanted]
         return [kind for kind in others if 2 * left(kind) <= len(probe)] or [self.wanted]
 
     def _nothing(self, cells: Cells) -> tuple[Found, Ints]:
@@ -272,18 +266,18 @@ class Finder(msgspec.Struct, eq=False):
         """Is a column of text mostly of another type? Then its obstacles are worth naming."""
         step = max(1, len(filled) // (4 * PROBE))
         probe = cells.at(filled[::step])
-        self.zeros = _all_digits(probe)
+        self.zeros = all_digits(probe)
         if self.zeros:
             return
-        if _numberlike(probe):
+        if numberlike(probe):
             self.obstacles = Obstacles("number")
             return
-        for kind in _thinkable(probe, self.rule.decimal, 0.5)[1:]:
+        for kind in thinkable(probe, self.rule.decimal, 0.5)[1:]:
             left = len(self._attempt(probe, kind).converted.unread)
             if left * 2 < len(probe):
                 self.obstacles = Obstacles(kind)
                 return
-        for kind in _written(probe):
+        for kind in written(probe):
             left = len(self._attempt(probe, kind).converted.unread)
             if left * 2 < len(probe) and base(kind) != "boolean":
                 self.obstacles = Obstacles(kind)
@@ -347,55 +341,3 @@ def _withholding(found: Found, cells: Cells) -> Found:
 def _present(done: Converted) -> Flags | None:
     """Which cells have a value; `None` if all have."""
     return done.reasons == PRESENT if done.values.null_count else None
-
-
-def _written(cells: Cells, packed: bool = False) -> tuple[str, ...]:
-    """Kinds with a way of writing that the cells may follow, judged by a few of them.
-
-    With `packed`, digits alone may be a date.
-    """
-    rest = cells.trimmed()
-    words = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
-    dates = [date_kinds(word) or (packed_kinds(word) if packed else ()) for word in words[:9]]
-    usual = max(dates, key=dates.count) if dates else ()
-    return usual or boolean_kinds({word.casefold() for word in words})
-
-
-def _all_digits(cells: Cells) -> bool:
-    """Are nearly all of these numbers but for zeros in front?"""
-    rest = cells.trimmed()
-    words = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
-    digits = sum(word.isdigit() and word.isascii() for word in words)
-    padded = sum(word[:1] == "0" and len(word) > 1 for word in words)
-    return bool(padded > 0 and digits > 0.9 * len(words))
-
-
-def _numberlike(cells: Cells) -> bool:
-    """Are nearly all of these numbers, in whatever way of marking decimals and groups?"""
-    rest = cells.trimmed()
-    words = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
-    return sum(bool(NUMBERLIKE.fullmatch(word)) for word in words) > 0.9 * len(words)
-
-
-def _impossible(cells: Cells, rule: Rule) -> tuple[str, ...]:
-    """Types that a few cells show to be out of the question, without an attempt to read them."""
-    rest = cells.at(np.arange(min(len(cells), GLANCE))).trimmed()
-    words = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
-    if rule.grouping not in DATE_MARKS and any(map(DATELIKE.fullmatch, words)):
-        return NARROW[:2]
-    mark = rule.decimal
-    parts = [word.partition(mark) for word in words if len(word) <= SAFE]
-    broken = (left + right for left, _, right in parts if right.strip("0"))
-    fraction = not rule.implied and any(digits.isdigit() and digits.isascii() for digits in broken)
-    return NARROW[:1] if fraction else ()
-
-
-def _thinkable(cells: Cells, decimal: str, share: float = 1.0) -> tuple[str, ...]:
-    """The types that at least this share of the cells may have, judged by their first character."""
-    rest = cells.trimmed()
-    lead = rest.buffer[rest.starts]
-    digit = (lead >= ord("0")) & (lead <= ord("9"))
-    if digit.sum() >= share * len(lead):
-        return NARROW
-    signed = digit | (lead == ord("-")) | (lead == ord("+")) | (lead == ord(decimal))
-    return NARROW[:2] if signed.sum() >= share * len(lead) else ()
