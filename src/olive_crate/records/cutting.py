@@ -92,7 +92,7 @@ class Cutting:
             buffer, low, high = piece
             if high - low > LARGEST:
                 raise LayoutError(f"{self._name}: a record is longer than 2 GB")
-            seen = self._seen(buffer, low, high)
+            seen = self._seen(buffer, low, high, following is None)
             if following is None:
                 yield Cut(buffer, low, high, offset, True, seen, row)
                 return
@@ -105,8 +105,10 @@ class Cutting:
             offset += seen.cut - low
             piece = behind(buffer[seen.cut : high], following)
 
-    def _seen(self, buffer: Bytes, low: int, high: int) -> Seen:
-        end = _last_feed(buffer, low, high) if self._plain else low
+    def _seen(self, buffer: Bytes, low: int, high: int, final: bool) -> Seen:
+        end = low
+        if self._plain:
+            end = high if final else _last_feed(buffer, low, high)
         if end > low and self._counting:
             marks = kernels.line_marks(buffer, low, end)
             return Seen(end, marks.feeds, marks.returns, UNKNOWN, marks.feeds)
