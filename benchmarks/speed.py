@@ -17,7 +17,7 @@ from pathlib import Path
 import delimited
 import fixed
 import workbook
-from turns import Contestant, Times, machine, take_turns
+from turns import Contestant, Times, machine, scaling, take_turns
 
 MEANING = """\
 Each contestant has a process of its own, warmed up once; seconds are medians of interleaved rounds
@@ -27,7 +27,8 @@ the reference kernels take on one worker, `loop` the standard library's row loop
 a workbook: a bare pass of XML parsing over its sheet). `limit` is how many times as long it takes
 as reading the bytes and scanning them for separators (of a workbook: as inflating its sheet).
 Megabytes of what was unpacked are those in memory. The last rows show 1, 4 and 16 times the rows,
-and the columns, with what a cell takes."""
+and the columns, with what a cell takes. What two threads of plain hashing do in the time of one is
+measured before and after: where that is not near 2, two workers cannot gain much either."""
 ROUNDS = 7
 WORKERS = ("1", "2")
 HEAD = (
@@ -201,6 +202,7 @@ def main(arguments: list[str]) -> None:
     """Measure, print, and write."""
     wanted = [each for each in arguments if each != "--write"]
     rows: list[tuple[str, ...]] = []
+    gains = [scaling()]
     with tempfile.TemporaryDirectory() as folder:
         for case in CASES:
             if not wanted or case.name in wanted:
@@ -209,7 +211,12 @@ def main(arguments: list[str]) -> None:
             rows += packed(Path(folder))
         if not wanted or "growing" in wanted:
             rows += growing(Path(folder))
-    shown = f"{machine()}\nMedians of {ROUNDS} interleaved rounds.\n\n{table(rows)}\n"
+    gains.append(scaling())
+    given = "Two threads of hashing: {:.2f} times one before, {:.2f} times one after.".format(
+        *gains
+    )
+    told = f"{machine()}\n{given}\nMedians of {ROUNDS} interleaved rounds."
+    shown = f"{told}\n\n{table(rows)}\n"
     print(shown)
     if "--write" in arguments:
         target = Path(__file__).parent / "RESULTS.md"

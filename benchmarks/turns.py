@@ -8,6 +8,7 @@ medians within one run. Peak memory is that of the process, less what it had bef
 
 from __future__ import annotations
 
+import hashlib
 import importlib
 import json
 import os
@@ -16,6 +17,7 @@ import random
 import statistics
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -108,6 +110,26 @@ def take_turns(contestants: Sequence[Contestant], rounds: int) -> dict[str, Time
         for each in contestants:
             each.close()
     return {each.times.name: each.times for each in contestants}
+
+
+def scaling() -> float:
+    """How much more two threads do than one, in the time of one: the median of some rounds.
+
+    They hash, which takes nothing but a processor. A machine that others share may give less than
+    it shows: then this is below 2.
+    """
+    text = bytes(32 << 20)
+
+    def seconds(count: int) -> float:
+        threads = [threading.Thread(target=hashlib.sha256, args=(text,)) for _ in range(count)]
+        began = time.perf_counter()
+        for each in threads:
+            each.start()
+        for each in threads:
+            each.join()
+        return time.perf_counter() - began
+
+    return statistics.median(2 * seconds(1) / seconds(2) for _ in range(9))
 
 
 def machine() -> str:
