@@ -8,6 +8,7 @@ file.
 
 from __future__ import annotations
 
+import statistics
 import sys
 import tempfile
 from collections.abc import Callable, Iterator
@@ -22,9 +23,12 @@ from turns import Contestant, Times, machine, scaling, take_turns
 MEANING = """\
 Each contestant has a process of its own, warmed up once; seconds are medians of interleaved rounds
 on the clock, each round in another order, and peak memory is what the process took beyond its
-start. The machine is noisy: what counts are ratios within a row. `ref` is how many times as long
+start. The machine is noisy: what counts are ratios within a row. A turn of which more than 5 % of
+the processors' time was stolen (taken away by the host, as /proc/stat tells it) is taken again, ten
+times at most, and the one that lost least counts; `stolen` is the median of what those lost. `ref` is how many times as long
 the reference kernels take on one worker, `loop` the standard library's row loop with conversion (of
-a workbook: a bare pass of XML parsing over its sheet). `limit` is how many times as long it takes
+a workbook: a bare pass of XML parsing over its sheet), of which the processor's seconds count: in
+them nothing is stolen. `limit` is how many times as long it takes
 as reading the bytes and scanning them for separators (of a workbook: as inflating its sheet).
 Megabytes of what was unpacked are those in memory. The last rows show 1, 4 and 16 times the rows,
 and the columns, with what a cell takes. What two threads of plain hashing do in the time of one is
@@ -39,6 +43,7 @@ HEAD = (
     "seconds",
     "MB/s",
     "rows/s",
+    "stolen",
     "peak MB",
     "ref",
     "loop",
@@ -116,15 +121,19 @@ def measured(case: Case, folder: Path) -> Iterator[tuple[str, ...]]:
         yield (
             *(case.name, count, f"{size:.1f}", f"{rows:,}", *speeds(own, size, rows)),
             f"{times['reference'].seconds / own.seconds:.1f}x",
-            f"{times['loop'].seconds / own.seconds:.1f}x",
+            f"{times['loop'].spent / own.seconds:.1f}x",
             f"{own.seconds / times['limit'].seconds:.1f}x",
         )
 
 
 def speeds(own: Times, size: float, rows: int) -> tuple[str, ...]:
-    """Seconds, what that makes, and peak memory."""
+    """Seconds, what that makes, what was stolen of them, and peak memory."""
     seconds = own.seconds
-    return (f"{seconds:.3f}", f"{size / seconds:.0f}", f"{rows / seconds:,.0f}", f"{own.peak:.0f}")
+    lost = statistics.median(own.stolen)
+    return (
+        *(f"{seconds:.3f}", f"{size / seconds:.0f}", f"{rows / seconds:,.0f}"),
+        *(f"{lost:.0%}", f"{own.peak:.0f}"),
+    )
 
 
 def packed(folder: Path) -> Iterator[tuple[str, ...]]:
