@@ -8,7 +8,6 @@ in messages are bytes of the source, counted from 0, and rows.
 from __future__ import annotations
 
 import codecs
-import sys
 from collections.abc import Iterator
 from typing import IO, NamedTuple, cast
 
@@ -16,7 +15,7 @@ import numpy as np
 
 from ..errors import PlanError, SourceError, nearest
 from ..kernels.reference import PAD, Bytes
-from ..kernels.reference.words import LARGE, room_for
+from ..kernels.room import LARGE, room_for
 from .tally import CountedStream
 
 MARKS = (
@@ -44,8 +43,6 @@ def codec_name(name: str) -> str:
     return found.name
 
 
-UNUSED = 2
-"""References to an object that only a list and the question refer to."""
 ROOM = 64 << 10
 """Bytes left free before a piece."""
 FIRST = 256 << 10
@@ -142,26 +139,6 @@ def behind(rest: Bytes, piece: Filled) -> Filled:
     return filled(rest.tobytes() + piece.text)
 
 
-class _Free:
-    """Buffers of a size that nobody looks at any more, to be filled again.
-
-    Memory that was touched before is cheaper than what the system gives anew.
-    """
-
-    def __init__(self) -> None:
-        self._held: list[Bytes] = []
-
-    def buffer(self, size: int) -> Bytes:
-        """One with room for so many bytes."""
-        for place in range(len(self._held)):
-            fits = len(self._held[place]) == ROOM + size + PAD
-            if fits and sys.getrefcount(self._held[place]) == UNUSED:
-                return self._held[place]
-        made = _buffer(size)
-        self._held.append(made)
-        return made
-
-
 def _buffer(size: int) -> Bytes:
     buffer: Bytes = room_for(ROOM + size + PAD, np.uint8)
     buffer[ROOM - PAD : ROOM] = 0
@@ -180,9 +157,9 @@ def utf8_buffers(stream: CountedStream, encoding: str, size: int, name: str) -> 
                 yield filled(piece)
         return
     wanted, at_start = min(size, FIRST), True
-    free, size = _Free(), _filling_pages(size)
+    size = _filling_pages(size)
     while True:
-        buffer = free.buffer(wanted)
+        buffer = _buffer(wanted)
         room = memoryview(buffer)  # type: ignore[arg-type]
         low, high = ROOM, ROOM + stream.readinto(room[ROOM : ROOM + wanted])
         if high == low:

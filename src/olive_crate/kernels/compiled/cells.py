@@ -13,7 +13,8 @@ from .. import reference
 from ..reference import Bytes, Flags, Ints, NumbersRead, Wanted
 from ..reference.gather import bitmap
 from ..reference.times import DAYS, OF_DAY, SINCE_1970, Pattern
-from ..reference.words import PAD, padded, room_for
+from ..reference.words import PAD, padded
+from ..room import room_for
 from . import _native
 
 NONE = np.zeros(0, np.int32)

@@ -12,10 +12,11 @@ from typing import NamedTuple
 import numpy as np
 import pyarrow as pa
 
+from ..room import room_for
 from .numbers import NumbersRead, Wanted
 from .structure import Marks, Seen, Structure, Table, split
 from .times import DAYS, Pattern
-from .words import Bytes, Flags, room_for
+from .words import Bytes, Flags
 
 
 class WantedTimes(NamedTuple):

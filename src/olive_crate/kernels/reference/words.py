@@ -7,8 +7,6 @@ lowest byte. Buffers are padded (see `PAD`) so that a fetch around a field never
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -26,23 +24,6 @@ ZEROS = np.uint64(0x3030303030303030)
 EIGHT = np.uint64(8)
 ONE = np.uint64(1)
 ALL = np.uint64(0xFFFFFFFFFFFFFFFF)
-
-
-LARGE = 2 << 20
-"""Bytes of a large page of memory."""
-
-
-def room_for(count: int, kind: Any) -> Any:
-    """An array that is still to be filled; a large one begins where a large page does.
-
-    Where the system has such pages, few of them take the place of many small ones.
-    """
-    size = count * np.dtype(kind).itemsize
-    if size < LARGE:
-        return np.empty(count, kind)
-    held = np.empty(size + LARGE, np.uint8)
-    begin = -held.ctypes.data % LARGE
-    return held[begin : begin + size].view(kind)
 
 
 def padded(text: bytes | memoryview) -> Bytes:

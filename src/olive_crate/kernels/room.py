@@ -1,0 +1,93 @@
+"""Room for large arrays, which is kept for the next one once nobody looks at it any more.
+
+Memory that was touched before costs nothing; what the system gives anew has to be found, cleared
+and mapped, which on a rented machine takes longer than reading the text that goes there. So a load
+that follows another one begins in the memory which that one has let go of.
+
+What is kept is offered back to the system (`MADV_FREE`), which takes it as soon as it needs memory
+for anything else. It never adds to what a program needs at its peak: room that has to be new takes
+the place of room that was kept and did not fit.
+"""
+
+from __future__ import annotations
+
+import mmap
+import weakref
+from contextlib import suppress
+from typing import Any
+
+import numpy as np
+
+LARGE = 2 << 20
+"""Bytes of a large page of memory."""
+SMALL = 256 << 10
+"""Bytes below which an array is not worth it."""
+MOST = 256 << 20
+"""Bytes that are kept at most."""
+OFFERED = getattr(mmap, "MADV_FREE", None)
+"""How memory is offered back; `None` where a system knows no such thing."""
+
+_kept: list[mmap.mmap] = []
+"""The oldest first. Each step on it is whole: a thread, or the end of an array, may come between
+any two."""
+
+
+def room_for(count: int, kind: Any) -> Any:
+    """An array that is still to be filled; a large one begins where a large page does.
+
+    Where the system has such pages, few of them take the place of many small ones. Raises
+    `MemoryError`.
+    """
+    size = count * np.dtype(kind).itemsize
+    if size < SMALL:
+        return np.empty(count, kind)
+    spare = LARGE if size >= LARGE else 0
+    whole = np.empty(size + spare, np.uint8) if OFFERED is None else _mapped(size + spare)
+    begin = -whole.ctypes.data % LARGE if spare else 0
+    return whole[begin : begin + size].view(kind)
+
+
+def _mapped(size: int) -> Any:
+    """Bytes that come back here when nothing refers to them any more."""
+    block = _taken(size) or _new(size)
+    whole = np.frombuffer(block, np.uint8)
+    weakref.finalize(whole, _let_go, block).atexit = False
+    return whole
+
+
+def _taken(size: int) -> mmap.mmap | None:
+    """Of what is kept, the smallest that fits and is not much too large."""
+    fitting = [each for each in _kept if size <= len(each) <= size + size // 4 + LARGE]
+    for block in sorted(fitting, key=len):
+        with suppress(ValueError):  # another thread was faster
+            _kept.remove(block)
+            return block
+    return None
+
+
+def _new(size: int) -> mmap.mmap:
+    """Memory that the system gives, in whole large pages if there is one of them."""
+    page = LARGE if size >= LARGE else mmap.PAGESIZE
+    left = size = -(-size // page) * page
+    while left > 0:
+        try:
+            left -= len(_kept.pop(0))
+        except IndexError:
+            break
+    try:
+        block = mmap.mmap(-1, size, flags=mmap.MAP_PRIVATE | mmap.MAP_ANONYMOUS)
+    except OSError:
+        raise MemoryError(f"no room for {size:,} bytes") from None
+    if size >= LARGE and hasattr(mmap, "MADV_HUGEPAGE"):
+        with suppress(OSError):  # a system without such pages
+            block.madvise(mmap.MADV_HUGEPAGE)
+    return block
+
+
+def _let_go(block: mmap.mmap) -> None:
+    """Keep a block for the next one who asks; beyond `MOST` it goes back at once."""
+    if OFFERED is None or sum(map(len, _kept)) + len(block) > MOST:
+        return
+    with suppress(OSError):  # a system that does not take offers
+        block.madvise(OFFERED)
+        _kept.append(block)
