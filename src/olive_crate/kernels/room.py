@@ -5,8 +5,8 @@ and mapped, which on a rented machine takes longer than reading the text that go
 that follows another one begins in the memory which that one has let go of.
 
 What is kept is offered back to the system (`MADV_FREE`), which takes it as soon as it needs memory
-for anything else. It never adds to what a program needs at its peak: room that has to be new takes
-the place of room that was kept and did not fit.
+for anything else. It adds next to nothing to what a program needs at its peak: large room that has
+to be new takes the place of room that was kept and did not fit.
 """
 
 from __future__ import annotations
@@ -57,7 +57,8 @@ def _mapped(size: int) -> Any:
 
 def _taken(size: int) -> mmap.mmap | None:
     """Of what is kept, the smallest that fits and is not much too large."""
-    fitting = [each for each in _kept if size <= len(each) <= size + size // 4 + LARGE]
+    spare = LARGE if size >= LARGE else SMALL
+    fitting = [each for each in _kept if size <= len(each) <= size + size // 4 + spare]
     for block in sorted(fitting, key=len):
         with suppress(ValueError):  # another thread was faster
             _kept.remove(block)
@@ -68,12 +69,9 @@ def _taken(size: int) -> mmap.mmap | None:
 def _new(size: int) -> mmap.mmap:
     """Memory that the system gives, in whole large pages if there is one of them."""
     page = LARGE if size >= LARGE else mmap.PAGESIZE
-    left = size = -(-size // page) * page
-    while left > 0:
-        try:
-            left -= len(_kept.pop(0))
-        except IndexError:
-            break
+    size = -(-size // page) * page
+    if size >= LARGE:
+        _make_way(size)
     try:
         block = mmap.mmap(-1, size, flags=mmap.MAP_PRIVATE | mmap.MAP_ANONYMOUS)
     except OSError:
@@ -82,6 +80,14 @@ def _new(size: int) -> mmap.mmap:
         with suppress(OSError):  # a system without such pages
             block.madvise(mmap.MADV_HUGEPAGE)
     return block
+
+
+def _make_way(size: int) -> None:
+    """Give so many bytes of what is kept back to the system, the oldest first."""
+    left = size
+    with suppress(IndexError):  # nothing is kept any more
+        while left > 0:
+            left -= len(_kept.pop(0))
 
 
 def _let_go(block: mmap.mmap) -> None:
