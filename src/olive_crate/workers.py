@@ -2,15 +2,17 @@
 
 Kernels let go of the interpreter while they run, so that threads work side by side. What comes out
 is the same for any number of them: work is handed out and taken back in order.
+
+Whoever asks for the work takes part in it, so that there are never more threads than processors:
+one that is put on a processor where another is at work may wait there for the time of a whole block
+before the system moves it to an idle one.
 """
 
 from __future__ import annotations
 
-import itertools
 import os
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
-from contextlib import suppress
 from types import TracebackType
 from typing import TYPE_CHECKING, Generic, TypeVar
 
@@ -18,7 +20,6 @@ from . import kernels
 
 if TYPE_CHECKING:
     from concurrent.futures import Future, ThreadPoolExecutor
-    from queue import Queue
 
 T = TypeVar("T")
 R = TypeVar("R")
@@ -38,15 +39,15 @@ def usual_workers() -> int:
 
 
 class Workers:
-    """So many threads; with one, all work is done where it is asked for."""
+    """So many threads, of which the one that asks is the first."""
 
     def __init__(self, count: int) -> None:
         self.count = max(1, count)
-        self._pool: ThreadPoolExecutor | None = None
+        self._others: ThreadPoolExecutor | None = None
         if self.count > 1:
             from concurrent.futures import ThreadPoolExecutor  # not needed for a first look
 
-            self._pool = ThreadPoolExecutor(self.count)
+            self._others = ThreadPoolExecutor(2 * (self.count - 1))  # some work asks for more
 
     def __enter__(self) -> Workers:
         return self
@@ -57,14 +58,17 @@ class Workers:
         error: BaseException | None,
         trace: TracebackType | None,
     ) -> None:
-        if self._pool is not None:
-            self._pool.shutdown(wait=True, cancel_futures=True)
+        if self._others is not None:
+            self._others.shutdown(wait=True, cancel_futures=True)
 
     def each(self, work: Callable[[T], R], items: Iterable[T]) -> list[R]:
         """The results for all items, in order."""
-        if self._pool is None:
+        if self._others is None:
             return [work(item) for item in items]
-        return list(self._pool.map(work, items))
+        every = list(items)
+        most = len(every) + self.count
+        helped = _Ahead(self._others, self.count, work, iter(every), most)
+        return [result for _, result in helped.results()]
 
     def ahead(
         self, work: Callable[[T], R], items: Iterator[T], early: int = 1
@@ -72,84 +76,130 @@ class Workers:
         """Each item with its result, in order; some more items are worked on meanwhile.
 
         The first one is handed back before work on the next is begun: what is learned of it helps
-        the rest, of which so many are asked for `early`. Items are asked for on a thread of their
-        own.
+        the rest, of which so many are asked for `early`. An item is asked for by whoever is free to
+        work on it, one at a time.
         """
-        if self._pool is None:
+        if self._others is None:
             for item in items:
                 yield item, work(item)
         else:
-            yield from _Ahead(self._pool, self.count, work, items, early)
+            most = max(self.count + 1, early)
+            helped = _Ahead(self._others, self.count, work, items, most, early)
+            yield from helped.results()
+
+
+class _Asked(Generic[T, R]):
+    """An item, and what comes of it."""
+
+    def __init__(self, item: T) -> None:
+        from concurrent.futures import Future
+
+        self.item = item
+        self.result: Future[R] = Future()
+
+    def do(self, work: Callable[[T], R]) -> None:
+        try:
+            self.result.set_result(work(self.item))
+        except BaseException as error:  # raised again where the result is taken
+            self.result.set_exception(error)
 
 
 class _Ahead(Generic[T, R]):
-    """A thread that asks for items and hands out the work on them, a few before they are needed."""
+    """Items that are worked on by several threads, `most` of them at a time."""
 
     def __init__(
         self,
-        pool: ThreadPoolExecutor,
-        most: int,
+        others: ThreadPoolExecutor,
+        count: int,
         work: Callable[[T], R],
         items: Iterator[T],
-        early: int,
+        most: int,
+        early: int = 0,
     ) -> None:
-        from queue import Queue
-        from threading import Event
+        from threading import Event, Lock, Semaphore
 
-        self._pool, self._work, self._items, self._early = pool, work, items, early
-        self._waiting: Queue[tuple[T, Future[R] | None] | BaseException | None] = Queue(most)
-        self._known, self._stopped = Event(), False
+        self._others, self._count, self._work, self._items = others, count, work, items
+        self._early = early
+        """How many to ask for while the first is still looked at; 0 if nothing is learned of it."""
+        self._known = Event()
+        if not early:
+            self._known.set()
+        self._room = Semaphore(most)
+        self._asking = Lock()
+        self._ended = False
+        self._failed: BaseException | None = None
+        self._waiting: deque[_Asked[T, R]] = deque()
+        """Asked for, and nobody works on them yet."""
+        self._due: deque[_Asked[T, R]] = deque()
+        """Asked for, and not yet handed back."""
 
-    def _ask(self) -> None:
+    def results(self) -> Iterator[tuple[T, R]]:
+        """Each item with its result, in order."""
+        first = self._begin() if self._early else None
+        helpers = [self._others.submit(self._help) for _ in range(self._count - 1)]
         try:
-            for item in itertools.islice(self._items, 1):
-                self._waiting.put((item, None))
-            for item in self._fetched():
-                if self._stopped:
-                    return
-                self._waiting.put((item, self._pool.submit(self._work, item)))
-            self._waiting.put(None)
-        except BaseException as error:  # raised again where the results are taken
-            self._waiting.put(error)
-
-    def _fetched(self) -> Iterator[T]:
-        """The items, some of them asked for while the first one is still looked at."""
-        early: deque[T] = deque()
-        failed: BaseException | None = None
-        try:
-            while len(early) < self._early and not self._known.is_set():
-                early.append(next(self._items))
-        except StopIteration:
-            pass
-        except BaseException as error:  # comes in its turn
-            failed = error
-        if early:
-            self._known.wait()
-        while early:  # nothing is held that has been handed out
-            yield early.popleft()
-        if failed is not None:
-            raise failed
-        yield from self._items
-
-    def __iter__(self) -> Iterator[tuple[T, R]]:
-        from queue import Empty
-        from threading import Thread
-
-        thread = Thread(target=self._ask, daemon=True)
-        thread.start()
-        try:
-            while (each := self._waiting.get()) is not None:
-                if isinstance(each, BaseException):
-                    raise each
-                item, result = each
-                yield item, self._work(item) if result is None else result.result()
+            if first is not None:
+                first.do(self._work)
+            while (asked := self._next()) is not None:
+                while not asked.result.done() and (other := self._begin()) is not None:
+                    other.do(self._work)
+                result = asked.result.result()
+                self._room.release()
+                yield asked.item, result
                 self._known.set()
         finally:
-            self._stopped = True
+            self._ended = True
+            self._waiting.clear()
             self._known.set()
-            while thread.is_alive():  # it may wait for room
-                with suppress(Empty):
-                    self._waiting.get(timeout=0.01)
+            for each in helpers:
+                self._room.release()
+                if not each.cancel():
+                    each.result()
+
+    def _help(self) -> None:
+        while not self._known.is_set() and len(self._waiting) < self._early and self._ask(True):
+            pass
+        self._known.wait()
+        while (asked := self._begin(True)) is not None:
+            asked.do(self._work)
+
+    def _begin(self, patient: bool = False) -> _Asked[T, R] | None:
+        """What is to be worked on next; `None` if there is nothing, or no room for it."""
+        while True:
+            try:
+                return self._waiting.popleft()
+            except IndexError:
+                if not self._ask(patient):
+                    return None
+
+    def _ask(self, patient: bool) -> bool:
+        """Ask for another item."""
+        if not self._room.acquire(blocking=patient):
+            return False
+        with self._asking:
+            if self._ended:
+                self._room.release()
+                return False
+            try:
+                asked: _Asked[T, R] = _Asked(next(self._items))
+            except BaseException as error:  # raised when those before are handed back
+                self._failed = None if isinstance(error, StopIteration) else error
+                self._ended = True
+                self._room.release()
+                return False
+            self._due.append(asked)
+            self._waiting.append(asked)
+            return True
+
+    def _next(self) -> _Asked[T, R] | None:
+        """The next one to be handed back; `None` at the end."""
+        while not self._due:
+            if self._ask(True) or self._due:
+                continue
+            if self._failed is not None:
+                raise self._failed
+            return None
+        return self._due.popleft()
 
 
 ALONE = Workers(1)

@@ -27,7 +27,7 @@ from ..kernels.reference import (
 from ..sources import Source
 from ..workers import ALONE, Workers
 from .cutting import LARGEST, Cut, Cutting, Layout
-from .encoding import Filled, bad_byte, filled, utf8_buffers
+from .encoding import Filled, Steps, bad_byte, filled, utf8_buffers
 from .tally import BLANK, COMMENT, SKIPPED, CountedStream, Tally
 
 EARLY = 16 << 20
@@ -86,7 +86,8 @@ def raw_blocks(
     tally = tally if tally is not None else Tally()
     with source.open() as opened:
         stream = CountedStream(opened, tally)
-        pieces = utf8_buffers(stream, layout.encoding, layout.block, source.name)
+        steps = Steps(layout.block, source.size, workers.count)
+        pieces = utf8_buffers(stream, layout.encoding, steps, source.name)
         row, offset, pieces = _past_titles(pieces, layout, tally)
         cutting = Cutting(layout, source.name, workers.count > 1)
         checked = _Checked(source, layout)

@@ -47,6 +47,8 @@ ROOM = 64 << 10
 """Bytes left free before a piece."""
 FIRST = 256 << 10
 """Bytes of a first piece."""
+LEAST = 4
+"""The smallest pieces are this part of the usual ones."""
 MULTIBYTE = (
     "utf_",
     "utf-",
@@ -145,21 +147,44 @@ def _buffer(size: int) -> Bytes:
     return buffer
 
 
-def utf8_buffers(stream: CountedStream, encoding: str, size: int, name: str) -> Iterator[Filled]:
-    """The source in pieces of UTF-8 of about `size` bytes, the first one small.
+class Steps(NamedTuple):
+    """How much of a source to read at a time.
+
+    Little at first, which is enough to learn how columns are written. For several workers pieces
+    shrink towards the end, so that all are done at about the same time.
+    """
+
+    block: int
+    total: int | None = None
+    """Bytes of the source, if that is known."""
+    workers: int = 1
+
+    def size(self, done: int) -> int:
+        """Bytes to read where `done` have been read."""
+        if not done:
+            return min(self.block, FIRST)
+        if self.workers == 1 or self.total is None:
+            return self.block
+        share = (self.total - done) // self.workers
+        return min(self.block, max(share, self.block // LEAST, 1))
+
+
+def utf8_buffers(stream: CountedStream, encoding: str, steps: Steps, name: str) -> Iterator[Filled]:
+    """The source in pieces of UTF-8, the first one small.
 
     What is UTF-8 already is read to where it stays. Raises `SourceError` where the bytes do not
     fit the encoding.
     """
     if codec_name(encoding) not in ("utf-8", "ascii", "utf-8-sig"):
-        for piece in small_first(utf8_pieces(cast(IO[bytes], stream), encoding, size, name)):
+        for piece in small_first(utf8_pieces(cast(IO[bytes], stream), encoding, steps.block, name)):
             if piece:
                 yield filled(piece)
         return
-    wanted, at_start = min(size, FIRST), True
-    size = _filling_pages(size)
+    at_start = True
+    steps = steps._replace(block=_filling_pages(steps.block))
     while True:
-        buffer = _buffer(wanted)
+        wanted = steps.size(stream.done)
+        buffer = _buffer(wanted if at_start else steps.block)
         room = memoryview(buffer)  # type: ignore[arg-type]
         low, high = ROOM, ROOM + stream.readinto(room[ROOM : ROOM + wanted])
         if high == low:
@@ -172,7 +197,6 @@ def utf8_buffers(stream: CountedStream, encoding: str, size: int, name: str) -> 
         buffer[high : high + PAD] = 0
         if high > low:
             yield Filled(buffer, low, high)
-        wanted = size
 
 
 def _filling_pages(size: int) -> int:

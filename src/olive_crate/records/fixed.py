@@ -23,6 +23,7 @@ from ..workers import ALONE, Workers
 from .coverage import cover
 from .encoding import (
     Filled,
+    Steps,
     behind,
     filled,
     is_ebcdic,
@@ -68,7 +69,7 @@ def read_blocks(
     def counted() -> Iterator[tuple[FixedSpans, Start | None]]:
         nonlocal room
         row = 0
-        for block in _blocks(source, layout, tally):
+        for block in _blocks(source, layout, tally, workers.count):
             if room is None and size is not None and block.stride:
                 room = Keeping(size // block.stride + 65_536)
             yield block, None if room is None else Start(room, row, len(block.rows))
@@ -86,7 +87,7 @@ def read_blocks(
 
 
 def _blocks(
-    source: Source, layout: FixedLayout, tally: Tally | None = None
+    source: Source, layout: FixedLayout, tally: Tally | None = None, workers: int = 1
 ) -> Iterator[FixedSpans]:
     """The cases of the source, block after block; `tally` accounts for every line.
 
@@ -96,7 +97,8 @@ def _blocks(
     tally = tally if tally is not None else Tally()
     row, taken, offset = 1, 0, 0
     with source.open() as opened:
-        pieces = _pieces(CountedStream(opened, tally), layout, source.name)
+        steps = Steps(layout.block, source.size, workers)
+        pieces = _pieces(CountedStream(opened, tally), layout, steps, source.name)
         piece = next(pieces, filled(b""))
         while True:
             following = next(pieces, None)
@@ -132,7 +134,9 @@ def _blocks(
             piece = behind(rest, following)
 
 
-def _pieces(stream: CountedStream, layout: FixedLayout, name: str) -> Iterator[Filled]:
+def _pieces(
+    stream: CountedStream, layout: FixedLayout, steps: Steps, name: str
+) -> Iterator[Filled]:
     if layout.undecoded:
         while piece := stream.read(layout.block):
             yield filled(piece)
@@ -141,7 +145,7 @@ def _pieces(stream: CountedStream, layout: FixedLayout, name: str) -> Iterator[F
         for piece in small_first(utf8_pieces(plain, layout.encoding, layout.block, name)):
             yield filled(piece.replace(NEXT_LINE, b"\n"))
     else:
-        yield from utf8_buffers(stream, layout.encoding, layout.block, name)
+        yield from utf8_buffers(stream, layout.encoding, steps, name)
 
 
 class _Block:

@@ -69,6 +69,11 @@ class CountedStream:
     def __init__(self, stream: IO[bytes], tally: Tally) -> None:
         self._stream, self._tally = stream, tally
 
+    @property
+    def done(self) -> int:
+        """Bytes that were read."""
+        return self._tally.bytes
+
     def read(self, count: int) -> bytes:
         """Up to `count` bytes."""
         piece = self._stream.read(count)
