@@ -25,14 +25,17 @@ Each contestant has a process of its own, warmed up once; seconds are medians of
 on the clock, each round in another order, and peak memory is what the process took beyond its
 start. The machine is noisy: what counts are ratios within a row. A turn of which more than 5 % of
 the processors' time was stolen (taken away by the host, as /proc/stat tells it) is taken again, ten
-times at most, and the one that lost least counts; `stolen` is the median of what those lost. `ref` is how many times as long
-the reference kernels take on one worker, `loop` the standard library's row loop with conversion (of
-a workbook: a bare pass of XML parsing over its sheet), of which the processor's seconds count: in
-them nothing is stolen. `limit` is how many times as long it takes
-as reading the bytes and scanning them for separators (of a workbook: as inflating its sheet).
-Megabytes of what was unpacked are those in memory. The last rows show 1, 4 and 16 times the rows,
-and the columns, with what a cell takes. What two threads of plain hashing do in the time of one is
-measured before and after: where that is not near 2, two workers cannot gain much either."""
+times at most, and the one that lost least counts; `stolen` is the median of what those lost.
+
+`ref` is how many times as long the reference kernels take on one worker, `loop` the standard
+library's row loop with conversion (of a workbook: a bare pass of XML parsing over its sheet), of
+which the processor's seconds count: in them nothing is stolen. `limit` is how many times as long
+it takes as reading the bytes and scanning them for separators (of a workbook: as inflating its
+sheet). Megabytes of what was unpacked are those in memory. The last rows show 1, 4 and 16 times
+the rows, and the columns, with what a cell takes.
+
+What two threads of plain hashing do in the time of one is measured before and after: where that is
+not near 2, two workers cannot gain much either."""
 ROUNDS = 7
 WORKERS = ("1", "2")
 HEAD = (

@@ -33,7 +33,7 @@ ALLOWED = 0.05
 """Share of its processors' time that a turn may lose without being taken again."""
 TRIES = 10
 PAUSE = 0.1
-"""Seconds before a turn is taken again for the first time; twice that before the next, and so on."""
+"""Seconds before a turn is taken again: for the second time twice as many, and so on."""
 PATIENCE = 30.0
 """Seconds after which a turn is not taken again, whatever it lost."""
 

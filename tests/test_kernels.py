@@ -310,9 +310,6 @@ def test_the_result_does_not_depend_on_kernels_threads_or_blocks(
         )
 
 
-FAULTS = {"bytes that are no UTF-8": b"3,\xff", "a quote left open": b'3,"'}
-
-
 @pytest.mark.parametrize("workers", [1, 3])
 @pytest.mark.parametrize("last", ["8,z\r", "8,z\r9,w", "8,z\r9,w\r"])
 def test_other_line_ends_behind_the_last_usual_one_count(both, monkeypatch, last, workers):
@@ -321,6 +318,9 @@ def test_other_line_ends_behind_the_last_usual_one_count(both, monkeypatch, last
     for found in both(lambda: oc.load(data, delimiter=",", workers=workers)):
         assert found["t"].values.to_pylist()[40:] == ["z", "w"][: last.count(",")]
         assert found.receipt.balanced
+
+
+FAULTS = {"bytes that are no UTF-8": b"3,\xff", "a quote left open": b'3,"'}
 
 
 @pytest.mark.parametrize("fault", FAULTS)

@@ -98,9 +98,10 @@ class _Asked(Generic[T, R]):
         self.result: Future[R] = Future()
 
     def do(self, work: Callable[[T], R]) -> None:
+        """Work on it; what goes wrong is told where the result is taken."""
         try:
             self.result.set_result(work(self.item))
-        except BaseException as error:  # raised again where the result is taken
+        except BaseException as error:
             self.result.set_exception(error)
 
 
@@ -135,14 +136,15 @@ class _Ahead(Generic[T, R]):
 
     def results(self) -> Iterator[tuple[T, R]]:
         """Each item with its result, in order."""
-        first = self._begin() if self._early else None
+        if self._early:
+            self._ask()
         helpers = [self._others.submit(self._help) for _ in range(self._count - 1)]
         try:
-            if first is not None:
-                first.do(self._work)
+            if self._early:
+                self._work_on_one()
             while (asked := self._next()) is not None:
-                while not asked.result.done() and (other := self._begin()) is not None:
-                    other.do(self._work)
+                while not asked.result.done() and self._work_on_one():
+                    pass
                 result = asked.result.result()
                 self._room.release()
                 yield asked.item, result
@@ -157,23 +159,24 @@ class _Ahead(Generic[T, R]):
                     each.result()
 
     def _help(self) -> None:
-        while not self._known.is_set() and len(self._waiting) < self._early and self._ask(True):
+        while not self._known.is_set() and len(self._waiting) < self._early and self._ask():
             pass
         self._known.wait()
-        while (asked := self._begin(True)) is not None:
-            asked.do(self._work)
+        while self._work_on_one(patient=True):
+            pass
 
-    def _begin(self, patient: bool = False) -> _Asked[T, R] | None:
-        """What is to be worked on next; `None` if there is nothing, or no room for it."""
+    def _work_on_one(self, patient: bool = False) -> bool:
+        """Do what is to be done next; false if there is nothing, or (if not patient) no room."""
         while True:
             try:
-                return self._waiting.popleft()
+                self._waiting.popleft().do(self._work)
+                return True
             except IndexError:
                 if not self._ask(patient):
-                    return None
+                    return False
 
-    def _ask(self, patient: bool) -> bool:
-        """Ask for another item."""
+    def _ask(self, patient: bool = True) -> bool:
+        """Ask for another item; false if there is none."""
         if not self._room.acquire(blocking=patient):
             return False
         with self._asking:
@@ -194,7 +197,7 @@ class _Ahead(Generic[T, R]):
     def _next(self) -> _Asked[T, R] | None:
         """The next one to be handed back; `None` at the end."""
         while not self._due:
-            if self._ask(True) or self._due:
+            if self._ask() or self._due:
                 continue
             if self._failed is not None:
                 raise self._failed
