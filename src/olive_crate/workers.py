@@ -67,25 +67,22 @@ class Workers:
             return [work(item) for item in items]
         every = list(items)
         most = len(every) + self.count
-        helped = _Ahead(self._others, self.count, work, iter(every), most)
+        helped = _Ahead(self._others, self.count, work, iter(every), most, False)
         return [result for _, result in helped.results()]
 
-    def ahead(
-        self, work: Callable[[T], R], items: Iterator[T], early: int = 1
-    ) -> Iterator[tuple[T, R]]:
+    def ahead(self, work: Callable[[T], R], items: Iterator[T]) -> Iterator[tuple[T, R]]:
         """Each item with its result, in order; some more items are worked on meanwhile.
 
         The first one is handed back before work on the next is begun: what is learned of it helps
-        the rest, of which so many are asked for `early`. An item is asked for by whoever is free to
+        the rest, of which some are asked for meanwhile. An item is asked for by whoever is free to
         work on it, one at a time.
         """
         if self._others is None:
             for item in items:
                 yield item, work(item)
         else:
-            most = max(self.count + 1, early)
-            helped = _Ahead(self._others, self.count, work, items, most, early)
-            yield from helped.results()
+            most = self.count + 1
+            yield from _Ahead(self._others, self.count, work, items, most, True).results()
 
 
 class _Asked(Generic[T, R]):
@@ -115,15 +112,15 @@ class _Ahead(Generic[T, R]):
         work: Callable[[T], R],
         items: Iterator[T],
         most: int,
-        early: int = 0,
+        learning: bool,
     ) -> None:
         from threading import Event, Lock, Semaphore
 
         self._others, self._count, self._work, self._items = others, count, work, items
-        self._early = early
-        """How many to ask for while the first is still looked at; 0 if nothing is learned of it."""
+        self._learning = learning
+        """Work on the others begins when the first one has been handed back."""
         self._known = Event()
-        if not early:
+        if not learning:
             self._known.set()
         self._room = Semaphore(most)
         self._asking = Lock()
@@ -136,11 +133,11 @@ class _Ahead(Generic[T, R]):
 
     def results(self) -> Iterator[tuple[T, R]]:
         """Each item with its result, in order."""
-        if self._early:
+        if self._learning:
             self._ask()
         helpers = [self._others.submit(self._help) for _ in range(self._count - 1)]
         try:
-            if self._early:
+            if self._learning:
                 self._work_on_one()
             while (asked := self._next()) is not None:
                 while not asked.result.done() and self._work_on_one():
@@ -159,7 +156,7 @@ class _Ahead(Generic[T, R]):
                     each.result()
 
     def _help(self) -> None:
-        while not self._known.is_set() and len(self._waiting) < self._early and self._ask():
+        while not self._known.is_set() and self._ask(patient=False):
             pass
         self._known.wait()
         while self._work_on_one(patient=True):

@@ -30,9 +30,6 @@ from .cutting import LARGEST, Cut, Cutting, Layout
 from .encoding import Filled, Steps, bad_byte, filled, utf8_buffers
 from .tally import BLANK, COMMENT, SKIPPED, CountedStream, Tally
 
-EARLY = 16 << 20
-"""Bytes that are read while it is not known yet how columns are written."""
-
 
 class RawBlock(msgspec.Struct, eq=False):
     """Whole records of a piece of the source."""
@@ -93,13 +90,12 @@ def raw_blocks(
         checked = _Checked(source, layout)
         kept = _Kept(source.size if keeping else None)
         held: Cut | None = None
-        early = max(1, EARLY // layout.block)
 
         def scan(cut: Cut) -> _Scanned:
             start = kept.start(cut, None if workers.count > 1 else cutting.records)
             return _scanned(cut, layout, foresight(), start)
 
-        for cut, scanned in workers.ahead(scan, cutting.cuts(pieces, offset), early):
+        for cut, scanned in workers.ahead(scan, cutting.cuts(pieces, offset)):
             if held is not None:
                 cut = _together(held, cut, source.name, row)
                 scanned, held = _scanned(cut, layout, {}, None), None
