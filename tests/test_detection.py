@@ -144,6 +144,23 @@ def test_marks_of_numbers_are_settled_by_the_whole_file(name, block, monkeypatch
     assert oc.unpack(tmp_path / "packed.parquet").equals(dataset)
 
 
+@pytest.mark.parametrize(
+    ("cells", "grouping", "kind", "decimal"),
+    [
+        (["1,5", "2,25"], ",", "text", "."),
+        (["1,555", "2,225.5"], ",", "number", "."),
+        (["1.204", "2.225"], ".", "integer", ","),
+        (["5"] * 300 + ["1,5"] * 9, ",", "text", "."),
+        (["1 204,5"], " ", "number", ","),
+    ],
+)
+def test_a_mark_declared_to_group_digits_is_not_the_decimal_mark(cells, grouping, kind, decimal):
+    data = "\n".join(["x;n", *(f"{cell};1" for cell in cells)]).encode()
+    dataset = oc.load(data, grouping=grouping)
+    assert dataset["x"].variable.type == kind
+    assert dataset.plan.delimited.decimal == decimal
+
+
 def test_quotes_and_comments_that_come_late_are_found():
     plain = "".join(f"{n};gate {n % 7};{n / 8}\n" for n in range(9000))
     quoted = "".join(f"{n};'gate; {n % 7}';{n / 8}\n" for n in range(9000))

@@ -139,6 +139,7 @@ ASKED = [
     ({"names": ["a", "b"]}, "2 names for the 3 columns"),
     ({"names": ["a", "a", "b"]}, '"a" stands there twice'),
     ({"quote": ";", "delimiter": ";"}, "cannot both hold ';'"),
+    ({"decimal": ",", "grouping": ","}, 'cannot both be ","'),
     ({"variables": {"id": {"format": "%Q"}}}, "%Q is not a directive"),
     ({"variables": {"id": {"format": "%H:%M", "type": "date"}}}, "is not one of a date"),
 ]

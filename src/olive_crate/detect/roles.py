@@ -36,14 +36,31 @@ def shapes_at_head(rows: Sequence[Row], parts: Rows, fields: int) -> Counter[str
 def with_marks(
     section: DelimitedSection, shapes: Counter[str], evidence: list[Evidence]
 ) -> DelimitedSection:
-    """The section with the decimal and the grouping mark."""
+    """The section with the decimal and the grouping mark; a declared mark is not both."""
     found = find_marks(shapes, section.delimiter or "")
-    marks = {each.subject.partition(".")[2]: each.value for each in found}
     if section.grouping is not None:
-        marks.pop("grouping", None)
         found = [each for each in found if each.subject != "delimited.grouping"]
+    usual = other_decimal(section.grouping)
+    if section.grouping:
+        found = [_not_grouping(each, section.grouping, usual) for each in found]
+    marks = {each.subject.partition(".")[2]: each.value for each in found}
     evidence += found
-    return msgspec.structs.replace(section, **({"decimal": "."} | marks))
+    return msgspec.structs.replace(section, **({"decimal": usual} | marks))
+
+
+def other_decimal(grouping: str | None) -> str:
+    """The usual decimal mark where this one groups digits."""
+    return "," if grouping == "." else "."
+
+
+def _not_grouping(found: Evidence, grouping: str, usual: str) -> Evidence:
+    if found.value != grouping:
+        return found
+    against = found.supporting or 0
+    claim = f'since "{grouping}" is declared to group digits'
+    if against:
+        claim += f", though {against:,} of the numbers looked at seem to have decimals behind it"
+    return Evidence(found.subject, usual, claim, against=against, certain=not against)
 
 
 def as_utf8(head: bytes, encoding: str, whole: bool) -> bytes:

@@ -89,6 +89,9 @@ def settle(
     `around` are bytes that an encoding found by the head could not read, and `shapes` how numbers
     are written that the marks found by the head do not fit: what an earlier pass has met.
     """
+    mark = plan.delimited.decimal
+    if mark is not None and mark == plan.delimited.grouping:
+        raise PlanError(f'decimal and grouping cannot both be "{mark}"; leave one of them out')
     if source.workbook is not None:
         from .sheet import settle_sheet
 

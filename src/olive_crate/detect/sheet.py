@@ -32,7 +32,7 @@ from ..words import several
 from .heading import Row
 from .kinds import told_by_kinds
 from .names import headings_of
-from .roles import cells_of_row, heading_rows, row_parts, with_last
+from .roles import cells_of_row, heading_rows, other_decimal, row_parts, with_last
 
 if TYPE_CHECKING:
     from .settle import Settled
@@ -104,7 +104,10 @@ def settle_sheet(source: Source, plan: Plan, whole: bool = True) -> Settled:
         sheet=msgspec.structs.replace(plan.sheet, sheet=entry.name, range=text),
         rows=parts,
         layout="sheet",
-        delimited=msgspec.structs.replace(plan.delimited, decimal=plan.delimited.decimal or "."),
+        delimited=msgspec.structs.replace(
+            plan.delimited,
+            decimal=plan.delimited.decimal or other_decimal(plan.delimited.grouping),
+        ),
     )
     return Settled(
         source,
