@@ -3,9 +3,9 @@
 Kernels let go of the interpreter while they run, so that threads work side by side. What comes out
 is the same for any number of them: work is handed out and taken back in order.
 
-Whoever asks for the work takes part in it, so that there are never more threads than processors:
-one that is put on a processor where another is at work may wait there for the time of a whole block
-before the system moves it to an idle one.
+Whoever asks for the work takes part in it, instead of being one thread more: a thread that is put
+on a processor where another is at work may wait there for the time of a whole block before the
+system moves it to an idle one.
 """
 
 from __future__ import annotations
@@ -47,7 +47,8 @@ class Workers:
         if self.count > 1:
             from concurrent.futures import ThreadPoolExecutor  # not needed for a first look
 
-            self._others = ThreadPoolExecutor(2 * (self.count - 1))  # some work asks for more
+            # twice as many: who takes a block may hand out its columns
+            self._others = ThreadPoolExecutor(2 * (self.count - 1))
 
     def __enter__(self) -> Workers:
         return self
@@ -139,12 +140,8 @@ class _Ahead(Generic[T, R]):
         try:
             if self._learning:
                 self._work_on_one()
-            while (asked := self._next()) is not None:
-                while not asked.result.done() and self._work_on_one():
-                    pass
-                result = asked.result.result()
-                self._room.release()
-                yield asked.item, result
+            while self._is_due():
+                yield self._handed_back()
                 self._known.set()
         finally:
             self._ended = True
@@ -191,15 +188,24 @@ class _Ahead(Generic[T, R]):
             self._waiting.append(asked)
             return True
 
-    def _next(self) -> _Asked[T, R] | None:
-        """The next one to be handed back; `None` at the end."""
+    def _is_due(self) -> bool:
+        """Wait until the next one is done, and work on others meanwhile; false at the end."""
         while not self._due:
             if self._ask() or self._due:
                 continue
             if self._failed is not None:
                 raise self._failed
-            return None
-        return self._due.popleft()
+            return False
+        result = self._due[0].result
+        while not result.done() and self._work_on_one():
+            pass
+        result.exception()  # waits
+        return True
+
+    def _handed_back(self) -> tuple[T, R]:
+        asked = self._due.popleft()
+        self._room.release()
+        return asked.item, asked.result.result()
 
 
 ALONE = Workers(1)
