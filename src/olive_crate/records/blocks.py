@@ -83,7 +83,7 @@ def raw_blocks(
     tally = tally if tally is not None else Tally()
     with source.open() as opened:
         stream = CountedStream(opened, tally)
-        steps = Steps(layout.block, source.size, workers.count)
+        steps = Steps(layout.block, source.size, workers.count, layout.fields)
         pieces = utf8_buffers(stream, layout.encoding, steps, source.name)
         row, offset, pieces = _past_titles(pieces, layout, tally)
         cutting = Cutting(layout, source.name, workers.count > 1)

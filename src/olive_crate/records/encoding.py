@@ -47,6 +47,8 @@ ROOM = 64 << 10
 """Bytes left free before a piece."""
 FIRST = 256 << 10
 """Bytes of a first piece."""
+MANY = 50
+"""Fields of which each piece costs more than it saves to make it smaller."""
 LEAST = 4
 """The smallest pieces are this part of the usual ones."""
 MULTIBYTE = (
@@ -151,19 +153,21 @@ class Steps(NamedTuple):
     """How much of a source to read at a time.
 
     Little at first, which is enough to learn how columns are written. For several workers pieces
-    shrink towards the end, so that all are done at about the same time.
+    shrink towards the end, so that all are done at about the same time; not if there are many
+    fields, each of which costs a little in each piece.
     """
 
     block: int
     total: int | None = None
     """Bytes of the source, if that is known."""
     workers: int = 1
+    fields: int = 1
 
     def size(self, done: int) -> int:
         """Bytes to read where `done` have been read."""
         if not done:
             return min(self.block, FIRST)
-        if self.workers == 1 or self.total is None:
+        if self.workers == 1 or self.total is None or self.fields > MANY:
             return self.block
         share = (self.total - done) // self.workers
         return min(self.block, max(share, self.block // LEAST, 1))

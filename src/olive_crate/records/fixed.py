@@ -97,7 +97,7 @@ def _blocks(
     tally = tally if tally is not None else Tally()
     row, taken, offset = 1, 0, 0
     with source.open() as opened:
-        steps = Steps(layout.block, source.size, workers)
+        steps = Steps(layout.block, source.size, workers, len(layout.fields))
         pieces = _pieces(CountedStream(opened, tally), layout, steps, source.name)
         piece = next(pieces, filled(b""))
         while True:
