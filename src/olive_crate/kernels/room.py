@@ -27,9 +27,9 @@ MOST = 256 << 20
 OFFERED = getattr(mmap, "MADV_FREE", None)
 """How memory is offered back; `None` where a system knows no such thing."""
 
-_kept: list[mmap.mmap] = []
-"""The oldest first. Each step on it is whole: a thread, or the end of an array, may come between
-any two."""
+_kept: dict[int, list[mmap.mmap]] = {}
+"""By their sizes. Each step on it is whole: a thread, or the end of an array, may come between any
+two."""
 
 
 def room_for(count: int, kind: Any) -> Any:
@@ -57,12 +57,10 @@ def _mapped(size: int) -> Any:
 
 def _taken(size: int) -> mmap.mmap | None:
     """Of what is kept, the smallest that fits and is not much too large."""
-    spare = LARGE if size >= LARGE else SMALL
-    fitting = [each for each in _kept if size <= len(each) <= size + size // 4 + spare]
-    for block in sorted(fitting, key=len):
-        with suppress(ValueError):  # another thread was faster
-            _kept.remove(block)
-            return block
+    most = size + size // 4 + (LARGE if size >= LARGE else SMALL)
+    for length in sorted(each for each in list(_kept) if size <= each <= most):
+        with suppress(IndexError, KeyError):  # none is left of these
+            return _kept[length].pop()
     return None
 
 
@@ -83,17 +81,22 @@ def _new(size: int) -> mmap.mmap:
 
 
 def _make_way(size: int) -> None:
-    """Give so many bytes of what is kept back to the system, the oldest first."""
+    """Give so many bytes of what is kept back to the system."""
     left = size
-    with suppress(IndexError):  # nothing is kept any more
-        while left > 0:
-            left -= len(_kept.pop(0))
+    for length, blocks in list(_kept.items()):
+        while blocks and left > 0:
+            with suppress(IndexError):  # another thread was faster
+                blocks.pop()
+                left -= length
+        if not blocks:
+            _kept.pop(length, None)
 
 
 def _let_go(block: mmap.mmap) -> None:
     """Keep a block for the next one who asks; beyond `MOST` it goes back at once."""
-    if OFFERED is None or sum(map(len, _kept)) + len(block) > MOST:
+    held = sum(length * len(blocks) for length, blocks in list(_kept.items()))
+    if OFFERED is None or held + len(block) > MOST:
         return
     with suppress(OSError):  # a system that does not take offers
         block.madvise(OFFERED)
-        _kept.append(block)
+        _kept.setdefault(len(block), []).append(block)

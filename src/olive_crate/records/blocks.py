@@ -26,9 +26,12 @@ from ..kernels.reference import (
 )
 from ..sources import Source
 from ..workers import ALONE, Workers
-from .cutting import LARGEST, Cut, Cutting, Layout
+from .cutting import LARGEST, MORE, Cut, Cutting, Layout
 from .encoding import Filled, Steps, bad_byte, filled, utf8_buffers
 from .tally import BLANK, COMMENT, SKIPPED, CountedStream, Tally
+
+SPARE = 4096
+"""Rows for which there is room beyond those that are expected."""
 
 
 class RawBlock(msgspec.Struct, eq=False):
@@ -137,7 +140,7 @@ class _Kept:
             return None
         if self._keeping is None:
             of_row = (cut.high - cut.low) / max(1, cut.seen.records)
-            self._keeping = Keeping(int(1.05 * self._size / of_row) + 65_536)
+            self._keeping = Keeping(int(MORE * self._size / of_row) + SPARE)
             return None
         if row is not None:
             return Start(self._keeping, row, max(0, self._keeping.rows - row))

@@ -71,7 +71,7 @@ def read_blocks(
         row = 0
         for block in _blocks(source, layout, tally, workers.count):
             if room is None and size is not None and block.stride:
-                room = Keeping(size // block.stride + 65_536)
+                room = Keeping(size // block.stride + 1)
             yield block, None if room is None else Start(room, row, len(block.rows))
             row += len(block.rows)
 
