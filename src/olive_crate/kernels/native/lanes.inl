@@ -18,7 +18,9 @@ struct Lanes {
 
     // Two words, and four, that lie `back` bytes before these ends.
     static __m128i two_words(const byte* one, const byte* two) {
-        const __m128d low = _mm_load_sd(reinterpret_cast<const double*>(one));
+        double first;  // `_mm_load_sd` is for aligned ones
+        std::memcpy(&first, one, 8);
+        const __m128d low = _mm_set_sd(first);
         return _mm_castpd_si128(_mm_loadh_pd(low, reinterpret_cast<const double*>(two)));
     }
 
