@@ -12,7 +12,7 @@ from collections.abc import Sequence
 
 import msgspec
 
-from ..errors import LayoutError
+from ..errors import LayoutError, PlanError
 from ..evidence import Evidence
 from ..plan import DelimitedSection
 from ..records.encoding import decoded
@@ -41,11 +41,18 @@ def with_marks(
     if section.grouping is not None:
         found = [each for each in found if each.subject != "delimited.grouping"]
     usual = other_decimal(section.grouping)
-    if section.grouping:
-        found = [_not_grouping(each, section.grouping, usual) for each in found]
+    found = [_not_grouping(each, section.grouping, usual) for each in found]
     marks = {each.subject.partition(".")[2]: each.value for each in found}
     evidence += found
     return msgspec.structs.replace(section, **({"decimal": usual} | marks))
+
+
+def check_declared_marks(section: DelimitedSection) -> None:
+    """Raise `PlanError` for one mark that is declared as two."""
+    if section.decimal is not None and section.decimal == section.grouping:
+        raise PlanError(
+            f'decimal and grouping cannot both be "{section.decimal}"; leave one of them out'
+        )
 
 
 def other_decimal(grouping: str | None) -> str:
@@ -53,7 +60,7 @@ def other_decimal(grouping: str | None) -> str:
     return "," if grouping == "." else "."
 
 
-def _not_grouping(found: Evidence, grouping: str, usual: str) -> Evidence:
+def _not_grouping(found: Evidence, grouping: str | None, usual: str) -> Evidence:
     if found.value != grouping:
         return found
     against = found.supporting or 0

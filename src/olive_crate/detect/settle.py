@@ -7,7 +7,6 @@ finding at all.
 
 from __future__ import annotations
 
-import itertools
 import re
 from collections import Counter
 from collections.abc import Sequence
@@ -15,11 +14,10 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 
-from ..errors import LayoutError, PlanError
+from ..errors import PlanError
 from ..evidence import Evidence
 from ..kernels.reference import Marks
 from ..plan import DelimitedSection, Plan
-from ..records.blocks import raw_blocks, records_as_text
 from ..records.cutting import Layout
 from ..records.encoding import decoded
 from ..records.fixedspans import FixedLayout
@@ -28,6 +26,7 @@ from ..sources import Source
 from .breaks import Found
 from .delimiter import find_delimiter, with_delimiter
 from .encoding import find_encoding
+from .ends import head_rows, tail_rows
 from .heading import Row
 from .names import headings_of
 from .quotes import find_comment, find_escape, find_quote
@@ -35,6 +34,7 @@ from .roles import (
     as_utf8,
     block_size,
     cells_of_row,
+    check_declared_marks,
     check_heading,
     heading_rows,
     last_heading,
@@ -49,7 +49,6 @@ from .sample import Sample
 if TYPE_CHECKING:
     from ..records.sheet import SheetLayout
 
-LOOKED_AT = 200
 ALIGNED_ROWS = 1000
 GROUPING = 0.95
 """A delimiter of which more than this share stand between groups of digits only groups them."""
@@ -89,9 +88,7 @@ def settle(
     `around` are bytes that an encoding found by the head could not read, and `shapes` how numbers
     are written that the marks found by the head do not fit: what an earlier pass has met.
     """
-    mark = plan.delimited.decimal
-    if mark is not None and mark == plan.delimited.grouping:
-        raise PlanError(f'decimal and grouping cannot both be "{mark}"; leave one of them out')
+    check_declared_marks(plan.delimited)
     if source.workbook is not None:
         from .sheet import settle_sheet
 
@@ -119,7 +116,7 @@ def settle(
             known = [each for each in evidence if each.subject == "source.encoding"]
             known.append(_aligned_evidence(aligned))
             return settle_fixed(source, plan, sample, around, shapes, known, aligned)
-    rows = _head_rows(text, sample.is_whole, marks, plan.rows)
+    rows = head_rows(text, sample.is_whole, marks, plan.rows)
     usual = _usual_fields(rows)
     parts = row_parts(plan.rows, rows, usual, evidence)
     heading = [row for row in rows if row.number in (parts.names or ())]
@@ -261,7 +258,7 @@ def _cutting(
     if comment is None:
         comment = _decided(None, find_comment(pieces, marks), evidence, "")
         marks = msgspec.structs.replace(marks, comment=comment.encode("utf-8"))
-    _distinct(delimiter, quote, escape, section.decimal)
+    _distinct(delimiter, quote, escape)
     complete = msgspec.structs.replace(
         section,
         delimiter=delimiter,
@@ -304,49 +301,10 @@ def _decided(
     return found.value
 
 
-def _distinct(delimiter: str, quote: str, escape: str, decimal: str | None) -> None:
+def _distinct(delimiter: str, quote: str, escape: str) -> None:
     for name, mark in (("quote", quote), ("escape", escape)):
         if mark and mark in delimiter and delimiter != "blanks":
             raise PlanError(f"delimiter and {name} cannot both hold {mark!r}")
-
-
-def _head_rows(text: bytes, whole: bool, marks: Marks, rows: Rows) -> list[Row]:
-    """The rows at the head of the source, titles too."""
-    skip = min([*heading_rows(rows), rows.first or 1]) - 1 if rows.names else 0
-    cut = _cut_rows(text, marks, skip)
-    if skip == 0 and marks.quote and (not cut or _swallowed(cut, text)):
-        cut = _cut_rows(text, Marks(marks.delimiter, marks.blanks, comment=marks.comment), 0)
-    return cut
-
-
-def _cut_rows(text: bytes, marks: Marks, skip: int, first: int = 1) -> list[Row]:
-    source = Source("sample", None, len(text), lambda: _stream(text))
-    layout = Layout("utf-8", marks, 0, skip=skip, block=max(1, len(text)))
-    rows: list[Row] = []
-    try:
-        for block in raw_blocks(source, layout):
-            beyond = min(len(block.structure.heads), LOOKED_AT)
-            numbers = block.rows[:beyond].tolist()
-            comments = block.structure.comments[:beyond].tolist()
-            texts = records_as_text(block, 0, beyond)
-            for number, is_comment, cells in zip(numbers, comments, texts, strict=True):
-                if not is_comment:
-                    rows.append(Row(number + first - 1, tuple(cells)))
-    except LayoutError:
-        pass  # a quote left open at the end of a sample
-    return rows
-
-
-def _stream(text: bytes):  # type: ignore[no-untyped-def]
-    import io
-
-    return io.BytesIO(text)
-
-
-def _swallowed(rows: Sequence[Row], text: bytes) -> bool:
-    """Has a stray quote in a title made one record of very many lines?"""
-    jumps = [after.number - row.number for row, after in itertools.pairwise(rows)]
-    return max(jumps[:20], default=0) > 100
 
 
 def _usual_fields(rows: Sequence[Row]) -> int:
@@ -378,24 +336,7 @@ def _with_last(
     if tail is None:
         return parts
     first = parts.first or 1
-    rows = _tail_rows(sample, tail, encoding, marks)
+    rows = tail_rows(sample, tail, encoding, marks)
     if sample.is_whole:
         rows = [row for row in rows if row.number >= first]
     return with_last(parts, rows, fields, evidence)
-
-
-def _tail_rows(sample: Sample, tail: bytes, encoding: str, marks: Marks) -> list[Row]:
-    """The last rows, numbered so that only differences mean something unless the file is small."""
-    if sample.is_whole:
-        return _last_rows(as_utf8(tail, encoding, True), marks)
-    if encoding.lower().startswith(("utf-16", "utf-32")):
-        tail = tail[len(tail) % 4 :]
-    text = decoded(tail, without_mark(encoding, sample.head), True).encode("utf-8", "replace")
-    cut = text.find(b"\n") + 1 or text.find(b"\r") + 1
-    return _last_rows(text[cut:], marks)
-
-
-def _last_rows(text: bytes, marks: Marks) -> list[Row]:
-    lines = text.splitlines(keepends=True)
-    last = lines[-LOOKED_AT:]
-    return _cut_rows(b"".join(last), marks, 0, len(lines) - len(last) + 1)
