@@ -5,8 +5,8 @@ and mapped, which on a rented machine takes longer than reading the text that go
 that follows another one begins in the memory which that one has let go of.
 
 What is kept is offered back to the system (`MADV_FREE`), which takes it as soon as it needs memory
-for anything else. It adds next to nothing to what a program needs at its peak: large room that has
-to be new takes the place of room that was kept and did not fit.
+for anything else. Before large room is asked for anew, kept room that does not fit is given back, as
+far as all together is more than what was ever looked at at one time, and a part of it.
 """
 
 from __future__ import annotations
@@ -24,12 +24,18 @@ SMALL = 256 << 10
 """Bytes below which an array is not worth it."""
 MOST = 256 << 20
 """Bytes that are kept at most."""
+SPARE = 4
+"""This part of what was looked at at one time may be kept beyond it."""
 OFFERED = getattr(mmap, "MADV_FREE", None)
 """How memory is offered back; `None` where a system knows no such thing."""
 
 _kept: dict[int, list[mmap.mmap]] = {}
 """By their sizes. Each step on it is whole: a thread, or the end of an array, may come between any
 two."""
+_used: dict[int, int] = {}
+"""Sizes of blocks that are looked at."""
+_peak = [0]
+"""Bytes that were looked at at the same time, at most."""
 
 
 def room_for(count: int, kind: Any) -> Any:
@@ -50,6 +56,7 @@ def room_for(count: int, kind: Any) -> Any:
 def _mapped(size: int) -> Any:
     """Bytes that come back here when nothing refers to them any more."""
     block = _taken(size) or _new(size)
+    _used[id(block)] = len(block)
     whole = np.frombuffer(block, np.uint8)
     weakref.finalize(whole, _let_go, block).atexit = False
     return whole
@@ -57,7 +64,7 @@ def _mapped(size: int) -> Any:
 
 def _taken(size: int) -> mmap.mmap | None:
     """Of what is kept, the smallest that fits and is not much too large."""
-    most = size + size // 4 + (LARGE if size >= LARGE else SMALL)
+    most = size + size // 8 + (LARGE if size >= LARGE else SMALL)
     for length in sorted(each for each in list(_kept) if size <= each <= most):
         with suppress(IndexError, KeyError):  # none is left of these
             return _kept[length].pop()
@@ -81,8 +88,10 @@ def _new(size: int) -> mmap.mmap:
 
 
 def _make_way(size: int) -> None:
-    """Give so many bytes of what is kept back to the system."""
-    left = size
+    """Give back to the system what is kept beyond the most that was ever looked at, and a bit."""
+    used = sum(list(_used.values())) + size
+    _peak[0] = max(_peak[0], used)
+    left = used + _held() - _peak[0] - _peak[0] // SPARE
     for length, blocks in list(_kept.items()):
         while blocks and left > 0:
             with suppress(IndexError):  # another thread was faster
@@ -92,11 +101,18 @@ def _make_way(size: int) -> None:
             _kept.pop(length, None)
 
 
+def _held() -> int:
+    """Bytes that are kept."""
+    return sum(length * len(blocks) for length, blocks in list(_kept.items()))
+
+
 def _let_go(block: mmap.mmap) -> None:
     """Keep a block for the next one who asks; beyond `MOST` it goes back at once."""
-    held = sum(length * len(blocks) for length, blocks in list(_kept.items()))
-    if OFFERED is None or held + len(block) > MOST:
+    _used.pop(id(block), None)
+    if OFFERED is None or _held() + len(block) > MOST:
         return
     with suppress(OSError):  # a system that does not take offers
         block.madvise(OFFERED)
-        _kept.setdefault(len(block), []).append(block)
+        blocks = _kept.pop(len(block), [])
+        blocks.append(block)
+        _kept[len(block)] = blocks  # sizes that were met last stand last

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple, cast
 
 import numpy as np
@@ -28,6 +28,7 @@ from ..reference import (
 )
 from ..reference.ahead import kind_of
 from ..reference.gather import counted, no_reasons
+from ..room import room_for
 from . import _native
 from .cells import NO_REASONS, NONE, UNITS, dictionary_of, positions, steps_of
 from .structure import scan_of, split
@@ -55,8 +56,8 @@ class _Task(NamedTuple):
         values, reasons = self.values[:count], self.reasons[:count]
         if isinstance(self.wanted, WantedTimes):
             return self.wanted, TimesRead(values, reasons.view(bool), self.place)
-        if not blanks and (words is not None or not left):
-            reasons = no_reasons(count)
+        none = not blanks and (words is not None or not left)
+        reasons = no_reasons(count) if none else reasons.copy()  # and the block's room is free
         if isinstance(self.wanted, WantedTexts):
             codes = None
             if words is not None:
@@ -65,12 +66,28 @@ class _Task(NamedTuple):
         return self.wanted, NumbersRead(values, reasons, decimals, left, span, self.place)
 
 
+def _tasks(
+    columns: Sequence[tuple[int, tuple[int, int], AnyWanted | None]], room: int, start: Start | None
+) -> list[_Task]:
+    """A task for each column: its number, where it is, how it is taken; so many cells of each."""
+    asked = [wanted is not None for _, _, wanted in columns]
+    all_reasons = iter(room_for(sum(asked) * room, np.uint8).reshape(-1, room) if room else ())
+    return [
+        _task(*column, room, start, next(all_reasons, NO_REASONS) if any_ else NO_REASONS)
+        for column, any_ in zip(columns, asked, strict=True)
+    ]
+
+
 def _task(
-    index: int, at: tuple[int, int], wanted: AnyWanted | None, room: int, start: Start | None
+    index: int,
+    at: tuple[int, int],
+    wanted: AnyWanted | None,
+    room: int,
+    start: Start | None,
+    reasons: Any,
 ) -> _Task:
     located = at[1] == 0 and (wanted is None or isinstance(wanted, WantedTexts))
     starts, ends = positions(room) if located else (NONE, NONE)
-    reasons = NO_REASONS if wanted is None else np.empty(room, np.uint8)
     values: Any = NO_REASONS
     place: Place | None = None
     rule: tuple[Any, ...]
@@ -123,7 +140,7 @@ def split_ahead(
         if scan is None:
             return split(buffer, low, high, marks, True, fields)
         room = scan.records if begin is None else min(scan.records, begin.rows)
-        tasks = [_task(at, (at, 0), wanted, room, begin) for at, wanted in foresight.items()]
+        tasks = _tasks([(at, (at, 0), wanted) for at, wanted in foresight.items()], room, begin)
         lines = np.empty(room + 1, np.int64)
         given = (low, high, *scan.marks, fields, room, lines, name, [task.given for task in tasks])
         text = buffer.copy() if changes else buffer
@@ -171,15 +188,16 @@ def records_ahead(
     start: Start | None = None,
 ) -> dict[int, ReadAhead]:
     """As in the reference; the columns are read some records at a time."""
-    tasks = {
-        index: _task(index, places[index], wanted, rows, start)
+    columns = [
+        (index, places[index], wanted)
         for index, wanted in foresight.items()
         if isinstance(wanted, (Wanted, WantedTimes)) and index in places
-    }
-    if not tasks:
+    ]
+    if not columns:
         return {}
-    given = [task.given for task in tasks.values()]
+    tasks = _tasks(columns, rows, start)
+    given = [task.given for task in tasks]
     told = _native.read_records(buffer, first, stride, length, rows, given)
-    pairs = zip(tasks.items(), told, strict=True)
-    done = {index: task.result(rows, each) for (index, task), each in pairs}
+    pairs = zip(columns, tasks, told, strict=True)
+    done = {index: task.result(rows, each) for (index, _, _), task, each in pairs}
     return {index: result for index, result in done.items() if result is not None}

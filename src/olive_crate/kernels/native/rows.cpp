@@ -4,6 +4,7 @@
 
 #include "instructions.hpp"
 
+#include <memory>
 #include <vector>
 
 namespace olive {
@@ -78,8 +79,11 @@ class Records {
     // The records between two places; `final` if nothing follows.
     void find(std::int64_t low, std::int64_t high, bool final) {
         const std::size_t size = static_cast<std::size_t>(high - low + SPARE);
-        if (held.size() < 2 * size + 1) held.resize(2 * size + 1);
-        place* const stops = held.data() + 1;
+        if (room < 2 * size + 1) {
+            room = 2 * size + 1;
+            held.reset(new place[room]);  // of which little is used: not to be filled with zeros
+        }
+        place* const stops = held.get() + 1;
         quoted = stops + size;
         stops[-1] = static_cast<place>(low - 1);
         found = in_use().find_stops(buffer, low, high, marks, stops, quoted);
@@ -110,7 +114,7 @@ class Records {
         for (std::int64_t record = 1; slowly && record <= count; ++record)
             lines[record] = lines[0] + own_lines[static_cast<std::size_t>(record)];
         if (slowly) return;
-        const place* const stops = held.data() + 1;
+        const place* const stops = held.get() + 1;
         std::int64_t within = 0;
         for (std::int64_t record = 1; record <= count; ++record) {
             while (within < found.quoted && quoted[within] < stops[record * fields - 1]) ++within;
@@ -132,12 +136,12 @@ class Records {
     // times, unless they are quoted.
     const place* stops_of(std::int64_t field) const {
         if (slowly || (field == fields - 1 && found.survey.pairs)) return nullptr;
-        return held.data() + field;
+        return held.get() + field;
     }
 
     // May one of the first fields be this name?
     bool may_hold(Text name) const {
-        const place* at = held.data();
+        const place* at = held.get();
         for (std::int64_t record = 0; !slowly && record < count; ++record, at += fields) {
             const std::int64_t size = at[1] - at[0] - 1;
             const byte first = buffer[at[0] + 1];
@@ -149,7 +153,7 @@ class Records {
     }
 
     bool holds_quoted(std::int64_t field) const {
-        const place* at = held.data() + field;
+        const place* at = held.get() + field;
         bool quoted = false;
         for (std::int64_t record = 0; found.quotes && record < count; ++record, at += fields)
             quoted |= buffer[at[0] + 1] == static_cast<byte>(marks.quote);
@@ -162,7 +166,7 @@ class Records {
         const byte* const text = buffer;
         const byte quote = static_cast<byte>(marks.quote);
         const bool whole = !found.doubled;
-        const place* at = held.data() + field;
+        const place* at = held.get() + field;
         std::int64_t closing = 0;
         for (std::int64_t record = 0; record < count; ++record, at += fields) {
             place start = at[0] + 1, end = at[1];
@@ -210,7 +214,9 @@ class Records {
     Marks marks;
     std::int64_t fields, rows = 0;
     bool slowly = false;
-    std::vector<place> held, slow;
+    std::size_t room = 0;
+    std::unique_ptr<place[]> held;
+    std::vector<place> slow;
     place* quoted = nullptr;  // in `held`, behind the stops: line ends within quotes
     std::vector<std::int64_t> own_lines;
 };
