@@ -5,8 +5,8 @@ and mapped, which on a rented machine takes longer than reading the text that go
 that follows another one begins in the memory which that one has let go of.
 
 What is kept is offered back to the system (`MADV_FREE`), which takes it as soon as it needs memory
-for anything else. Before large room is asked for anew, kept room that does not fit is given back, as
-far as all together is more than what was ever looked at at one time, and a part of it.
+for anything else. Before large room is asked for anew, kept room is given back, as far as all of it
+together is more than what was ever looked at at one time, and a part of that.
 """
 
 from __future__ import annotations
