@@ -93,8 +93,8 @@ def planted() -> Iterator[tuple[str, Callable[[Table, random.Random], Fault | No
 
     most = {name: name.lower() for name in VARIETIES[:3]}
     more = {name: name.lower() for name in (*VARIETIES, "Empeltre")}
-    for kind, values in (("unlabelled values", most), ("unused labels", more)):
-        yield kind, labelled(kind), {"variables": {"variety": {"values": values}}}
+    for kind, values in (("unexplained values", most), ("unused meanings", more)):
+        yield kind, labelled(kind), {"variables": {"variety": {"meanings": values}}}
 
     def constant(table: Table, rng: random.Random) -> Fault:
         put(table, "oil", list(range(ROWS)), ["20.0"])
@@ -129,7 +129,7 @@ def planted() -> Iterator[tuple[str, Callable[[Table, random.Random], Fault | No
     yield "duplicate rows", duplicates(5), {}
     yield "a duplicate key", same_key(1), {}
     yield "duplicate keys", same_key(4), {}
-    key = {"expect": {"key": ["grower", "day", "gross"]}}
+    key = {"promised": {"key": ["grower", "day", "gross"]}}
 
     def declared_key(table: Table, rng: random.Random) -> Fault:
         for place in (1, 3, 4):
@@ -178,7 +178,7 @@ def planted() -> Iterator[tuple[str, Callable[[Table, random.Random], Fault | No
 
     def heading(table: Table, rng: random.Random) -> Fault:
         table.insert(0, list(NAMES))
-        return "a heading among the data", "gross", [0]
+        return "heading among the data", "gross", [0]
 
     yield "heading as data", heading, {"rows": {"names": 1, "data": "2.."}}
     yield "heading as data, no names", heading, {"rows": {"names": []}, "names": list(NAMES)}
@@ -190,7 +190,7 @@ def planted() -> Iterator[tuple[str, Callable[[Table, random.Random], Fault | No
     )
 
     def data_as_heading(table: Table, rng: random.Random) -> Fault:
-        return "data read as a heading", "", []
+        return "data read as heading", "", []
 
     yield "data as heading", data_as_heading, {"rows": {"names": 2, "data": "3.."}}
 
@@ -202,7 +202,7 @@ def planted() -> Iterator[tuple[str, Callable[[Table, random.Random], Fault | No
                     last[place] = str(sum(int(row[place]) for row in table))
             last[column("variety")] = word
             table.append(last)
-            return "a total among the data", "gross" if summed else "variety", [ROWS]
+            return "total among the data", "gross" if summed else "variety", [ROWS]
 
         return plant
 

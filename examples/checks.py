@@ -9,12 +9,12 @@ with as_file(files("olive_crate.demo") / "data" / "deliveries_2025.csv") as path
     print(bare.check())
 
 with as_file(files("olive_crate.demo") / "data" / "deliveries.plan.toml") as path:
-    plan = oc.Plan.read(path).declare("acidity", expect={"from": 0, "to": 3})
-    ds = oc.load(plan, expect={"key": ["delivery"], "totals": {"net": "row 1331"}})
+    plan = oc.Plan.read(path).declare("acidity", promised={"from": 0, "to": 3})
+    ds = oc.load(plan, promised={"key": ["delivery"], "totals": {"net": "row 1331"}})
     assert oc.compare(ds).equal
 
-assert ds.receipt.met
-for expectation in ds.receipt.expectations:
+assert ds.receipt.promises_kept
+for expectation in ds.receipt.promises:
     print(expectation)
 print(ds.counts("grade", by="variety"))
 print(ds.summary("acidity..moisture"))

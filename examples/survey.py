@@ -13,7 +13,7 @@ print(survey["share"].reason_counts())
 survey = survey.declare_set(
     "agreement", {1: "no", 2: "rather not", 3: "so so", 4: "rather", 5: "yes"}
 )
-survey = survey.declare("item_*", values="agreement")
+survey = survey.declare("item_*", meanings="agreement")
 print(survey.codebook("item_1..item_2"))
 for finding in survey.check():
     print(finding)

@@ -11,6 +11,8 @@ from pathlib import Path
 import pytest
 from hypothesis import HealthCheck, settings
 
+import olive_crate as oc
+
 settings.register_profile(
     "project",
     deadline=None,
@@ -24,6 +26,13 @@ DEMO = Path(__file__).parent.parent / "src" / "olive_crate" / "demo" / "data"
 
 BLOCKS = (1, 5, 64, 1 << 20)
 """Bytes to read at a time: what comes out must not depend on it."""
+
+
+def topic(evidence: oc.Evidence) -> str:
+    """What evidence is about: `delimited.quote`, `variable.acid`, `level.acid`."""
+    if not evidence.variable:
+        return evidence.about
+    return f"{'level' if evidence.about == 'variable.level' else 'variable'}.{evidence.variable}"
 
 
 @pytest.fixture

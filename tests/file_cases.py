@@ -10,6 +10,8 @@ import random
 from collections.abc import Iterator
 from typing import Any, NamedTuple
 
+from conftest import topic
+
 import olive_crate as oc
 
 
@@ -377,21 +379,19 @@ def judged(case: Case) -> list[tuple[str, bool, str]]:
 
 def _judge(plan: oc.Plan, subject: str, wanted: Any) -> tuple[bool, str]:
     section, _, key = subject.partition(".")
-    evidence = [each for each in plan.evidence if each.subject == subject]
+    evidence = [each for each in plan.evidence if topic(each) == subject]
     doubtful = [
         other for each in evidence if not each.certain for other in (each.value, *each.alternatives)
     ]
     if subject == "repeated":
-        said = next(
-            (each.supporting for each in plan.evidence if each.subject == "rows.repeated"), 0
-        )
+        said = next((each.supporting for each in plan.evidence if each.about == "rows.repeated"), 0)
         return said == wanted, str(said)
     if section == "variable":
         variable = plan.variable(key)
         said = f"{variable.type} {variable.format or ''}".strip()
         if isinstance(wanted, tuple):
             how, what = wanted
-            told = [each.value for each in evidence if each.alternatives == ("missing",)]
+            told = [each.value for each in evidence if each.about == "variable.suspects"]
             suspects = [value for each in told for value in each.split(", ")]
             if how == "suspect":
                 return what in suspects, str(suspects)

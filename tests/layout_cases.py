@@ -122,8 +122,8 @@ def judged(case: Case) -> tuple[bool, str]:
     wanted = [
         (end, start - 1) for (_, end), (start, _) in zip(case.spans, case.spans[1:], strict=False)
     ]
-    told = next(each for each in look.evidence if each.subject == "fixed.fields")
-    others = [int(each.rpartition(" ")[2]) for each in told.alternatives]
+    told = next(each for each in look.evidence if each.about == "fixed.fields")
+    others = [int(each) for each in told.alternatives]
     data = [line for line in case.text.splitlines() if line.strip()][4 - len(case.spans) % 2 :]
     missed = [
         span

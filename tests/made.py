@@ -17,7 +17,7 @@ COLUMNS = {
         {"type": "number", "unit": "%", "decimals": 2, "missing": CODES, "label": 'Free "acid"'}
     ),
     "word": ({"type": "text", "missing": ["n.d."]}),
-    "grade": ({"type": "category", "values": {"A": "extra", "B": "virgin, all"}}),
+    "grade": ({"type": "category", "meanings": {"A": "extra", "B": "virgin, all"}}),
     "done": ({"type": "boolean", "true": "ja", "false": "nein"}),
     "day": ({"type": "date", "format": "%d.%m.%Y", "missing": {"31.12.9999": "never"}}),
     "clock": ({"type": "time"}),
@@ -58,7 +58,7 @@ def datasets(draw: st.DrawFn, *, awkward: bool = True) -> oc.Dataset:
         decimal=".",
         quote='"',
         rows={"names": 1, "data": "2.."},
-        label_sets={"amounts": LABELS},
+        meaning_sets={"amounts": LABELS},
         variables={name: COLUMNS[name] for name in names},
     )
-    return made.declare("count", values="amounts") if "count" in names else made
+    return made.declare("count", meanings="amounts") if "count" in names else made

@@ -121,7 +121,7 @@ def test_the_receipt_fits_a_screen_and_says_how_to_get_the_rest():
     printed = str(receipt).splitlines()
     assert len(printed) < 70 and max(map(len, printed)) <= 100
     assert "1,200 problems:" in printed and "37 more variables" in str(receipt)
-    assert "and 1,190 more: receipt.problems lists all" in str(receipt)
+    assert "and 1,190 more; receipt.problems lists all" in str(receipt)
     assert len(receipt.problems) == 1200
     assert receipt.problems[-1] == list(receipt.problems)[-1]
     assert [each.row for each in receipt.problems[:3]] == [3, 5, 7]

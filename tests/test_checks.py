@@ -1,4 +1,4 @@
-"""Did what was meant come in? Counts, figures, patterns, comparisons, expectations, findings."""
+"""Did what was meant come in? Counts, figures, patterns, comparisons, promises, findings."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ SURVEY = (
     "4;;10;;B\n5;2025-10-05;3;40;A\n6;2025-10-06;99;0;\n"
 )
 PARTS = {
-    "score": {"missing": {98: "don't know", 99: "not asked"}, "values": {0: "no", (1, 5): "low"}},
+    "score": {"missing": {98: "don't know", 99: "not asked"}, "meanings": {0: "no", (1, 5): "low"}},
     "area": {"type": "number", "missing": {-7: "refused"}},
 }
 
@@ -33,19 +33,19 @@ def survey() -> oc.Dataset:
     return oc.load(SURVEY.encode(), variables=PARTS)
 
 
-def test_counts_have_labels_percents_and_reasons(survey):
+def test_counts_have_labels_shares_and_reasons(survey):
     made = survey.counts("score")
-    assert [(each.value, each.label, each.count) for each in made.rows] == [
+    assert [(each.value, each.label, each.cases) for each in made.rows] == [
         (0, "no", 1),
         (3, "low", 2),
         (10, "", 1),
     ]
-    assert made.missing == {"don't know": 1, "not asked": 1} and made.valid == 4
-    assert [each.valid_percent for each in made.rows] == [25, 50, 25]
-    assert made.rows[-1].cumulative == 100 and made.rows[0].percent == pytest.approx(100 / 6)
-    assert "[not asked]" in str(made) and made.to_pandas()["count"].tolist() == [1, 2, 1]
+    assert made.missing == {"don't know": 1, "not asked": 1} and made.answered == 4
+    assert [each.share_answered for each in made.rows] == [0.25, 0.5, 0.25]
+    assert made.rows[-1].running == 1 and made.rows[0].share == pytest.approx(1 / 6)
+    assert "[not asked]" in str(made) and made.to_pandas()["cases"].tolist() == [1, 2, 1]
     binned = survey.counts("area", bins=[0, 2, 40])
-    assert [(each.value, each.count) for each in binned.rows] == [("0 up to 2", 2), ("2 to 40", 2)]
+    assert [(each.value, each.cases) for each in binned.rows] == [("0 up to 2", 2), ("2 to 40", 2)]
     with pytest.raises(oc.PlanError, match="1 value outside of the bins, the first is 40"):
         survey.counts("area", bins=[0, 10])
     crossed = survey.counts("score", by="village")
@@ -63,14 +63,14 @@ def test_every_cell_is_counted_once(tmp_path_factory, dataset, bins):
     for held in (dataset, oc.unpack(path)):
         for name in dataset.names:
             made = held.counts(name, bins=bins)
-            assert made.total == dataset.rows
-            assert sum(each.count for each in made.rows) == made.valid
+            assert made.cases == dataset.rows
+            assert sum(each.cases for each in made.rows) == made.answered
             assert made.missing == dataset[name].reason_counts()
         figures = held.summary()
         assert [each.n + each.missing for each in figures] == [dataset.rows] * len(dataset.names)
         patterns = held.missing_patterns()
         assert sum(each.count for each in patterns.patterns) == dataset.rows
-        share = held.coverage()
+        share = held.overlap()
         assert all(n <= dataset.rows for n in np.ravel(share.n))
         for place, each in enumerate(figures):
             assert share.n[place, place] == each.n
@@ -148,7 +148,7 @@ def test_pairs_agree_with_numpy():
     pair = ~np.isnan(plain[:, [0, 2]]).any(axis=1)
     wanted = np.corrcoef(plain[pair, 0], plain[pair, 2])[0, 1]
     assert dataset.correlations()["a", "c"] == pytest.approx(wanted, rel=1e-12)
-    assert dataset.coverage()["a", "c"] == pair.mean()
+    assert dataset.overlap()["a", "c"] == pair.mean()
     with pytest.raises(oc.PlanError, match="numbers are expected"):
         oc.load(SURVEY.encode()).correlations(["id", "village"])
 
@@ -212,51 +212,51 @@ def test_figures_from_elsewhere_agree_to_the_digits_given(survey, tmp_path):
         oc.compare(survey, figures={"aera": {"n": 4}})
 
 
-EXPECTED = {"rows": "5..10", "key": ["id"], "relations": ["score <= 10"], "totals": {"id": 21}}
+PROMISED = {"rows": "5..10", "key": ["id"], "relations": ["score <= 10"], "totals": {"id": 21}}
 BROKEN = [
-    ({"rows": 7}, {}, "7 rows - not met, 6 rows were read"),
-    ({"key": "village"}, {}, "village different in every case - not met, 3 cases"),
-    ({"relations": "area > score"}, {}, "area > score - not met, 1 case"),
-    ({"totals": {"id": 22}}, {}, "id: adds up to 22 - not met, it adds up to 21"),
-    ({}, {"day": {"required": True}}, "day: required - not met, 1 case"),
-    ({}, {"score": {"expect": {"from": 1}}}, "score: within 1.. - not met, 1 case: 0"),
-    ({}, {"day": {"expect": {"to": "2025-10-05"}}}, "day: within ..2025-10-05 - not met, 1 case"),
-    ({}, {"village": {"expect": {"allowed": ["A"]}}}, "one of A - not met, 2 cases: B"),
-    ({}, {"village": {"expect": {"pattern": "[A-M]"}}}, ""),
+    ({"rows": 7}, {}, "7 rows – broken: 6 rows were read"),
+    ({"key": "village"}, {}, "village unique – broken: 3 cases"),
+    ({"relations": "area > score"}, {}, "area > score – broken: 1 case"),
+    ({"totals": {"id": 22}}, {}, "id: total 22 – broken: the values add up to 21"),
+    ({}, {"day": {"required": True}}, "day: required – broken: 1 case"),
+    ({}, {"score": {"promised": {"from": 1}}}, "score: within 1.. – broken: 1 case: 0"),
+    ({}, {"day": {"promised": {"to": "2025-10-05"}}}, "day: within ..2025-10-05 – broken: 1 case"),
+    ({}, {"village": {"promised": {"allowed": ["A"]}}}, "one of A – broken: 2 cases: B"),
+    ({}, {"village": {"promised": {"pattern": "[A-M]"}}}, ""),
 ]
 
 
-@pytest.mark.parametrize(("expect", "variables", "words"), BROKEN)
-def test_expectations_are_held_against_every_load(tmp_path, monkeypatch, expect, variables, words):
+@pytest.mark.parametrize(("promised", "variables", "words"), BROKEN)
+def test_promises_are_held_against_every_load(tmp_path, monkeypatch, promised, variables, words):
     monkeypatch.setenv("OLIVE_CRATE_BLOCK", "40")
     parts = {name: PARTS.get(name, {}) | variables.get(name, {}) for name in {*PARTS, *variables}}
-    options = {"variables": parts, "expect": expect}
+    options = {"variables": parts, "promised": promised}
     dataset = oc.load(SURVEY.encode(), **options)
     receipt = oc.pack(SURVEY.encode(), tmp_path / "x.parquet", **options)
-    assert receipt.expectations == dataset.receipt.expectations
-    assert oc.unpack(tmp_path / "x.parquet").receipt.expectations == receipt.expectations
-    failed = [str(each) for each in receipt.expectations if not each.met]
-    assert words in "; ".join(failed) and receipt.met == (not words)
-    assert ("NOT MET" in str(receipt)) == bool(words)
+    assert receipt.promises == dataset.receipt.promises
+    assert oc.unpack(tmp_path / "x.parquet").receipt.promises == receipt.promises
+    failed = [str(each) for each in receipt.promises if not each.kept]
+    assert words in "; ".join(failed) and receipt.promises_kept == (not words)
+    assert ("BROKEN" in str(receipt)) == bool(words)
 
 
-def test_expectations_travel_in_plans_and_metadata(tmp_path, command):
+def test_promises_travel_in_plans_and_metadata(tmp_path, command):
     (tmp_path / "s.csv").write_text(SURVEY + "Sum;;;37;\n")
-    plan = oc.draft(tmp_path / "s.csv", expect=EXPECTED | {"totals": {"area": "row 8"}})
+    plan = oc.draft(tmp_path / "s.csv", promised=PROMISED | {"totals": {"area": "row 8"}})
     plan = plan.declare("area", type="number", missing={-7: "refused"})
-    plan = plan.declare("score", required=True, expect={"from": 0, "to": 99})
+    plan = plan.declare("score", required=True, promised={"from": 0, "to": 99})
     plan.write(tmp_path / "s.plan.toml")
     again = oc.Plan.read(tmp_path / "s.plan.toml")
-    assert again.expect == plan.expect and again.variables == plan.variables
+    assert again.promised == plan.promised and again.variables == plan.variables
     packed = command("pack", "s.plan.toml")
-    assert packed.returncode == 3 and "score <= 10 - not met, 2 cases" in packed.stdout
-    assert "area: adds up to 37 (row 8) - not met, it adds up to 44" in packed.stdout
+    assert packed.returncode == 3 and "score <= 10 – broken: 2 cases" in packed.stdout
+    assert "area: total 37 (row 8) – broken: the values add up to 44" in packed.stdout
     told = command("codebook", "s.plan.toml")
-    assert told.returncode == 3 and "score <= 10 - not met" in told.stderr
-    assert "score <= 10, 2 cases" in str(oc.load(again).check())
+    assert told.returncode == 3 and "score <= 10 – broken" in told.stderr
+    assert "score <= 10: 2 cases" in str(oc.load(again).check())
     oc.load(again).export(tmp_path / "x.csv")
     told = oc.dictionary(tmp_path / "x.csv-metadata.json").variable("score")
-    assert told.required and told.expect == again.variable("score").expect
+    assert told.required and told.promised == again.variable("score").promised
     for wrong, words in (
         ({"rows": "5.."}, None),
         ({"rows": "many"}, 'expected a number or "first..last"'),
@@ -266,19 +266,21 @@ def test_expectations_travel_in_plans_and_metadata(tmp_path, command):
         ({"totals": {"area": "row x"}}, 'expected a number or "row 12"'),
     ):
         if words is None:
-            assert oc.load(SURVEY.encode(), expect=wrong).receipt.met
+            assert oc.load(SURVEY.encode(), promised=wrong).receipt.promises_kept
             continue
         with pytest.raises(oc.PlanError, match=words):
-            oc.load(SURVEY.encode(), expect=wrong)
+            oc.load(SURVEY.encode(), promised=wrong)
 
 
 def test_what_cannot_be_told_of_a_part_is_not_checked_and_noted():
-    expect = EXPECTED | {"rows": 6, "relations": "score <= 100"}
-    part = oc.load(SURVEY.encode(), expect=expect, keep=["id", "day"]).receipt
-    assert part.met and part.expectations[0].what == "6 rows"
-    assert "expected but not checked: score <= 100; score is not kept" in part.notes
-    first = oc.load(SURVEY.encode(), expect=expect, limit=1).receipt
-    assert first.met and any("only the first rows" in note for note in first.notes)
+    promised = PROMISED | {"rows": 6, "relations": "score <= 100"}
+    part = oc.load(SURVEY.encode(), promised=promised, keep=["id", "day"]).receipt
+    assert part.promises_kept and part.promises[0].promised == 6
+    assert [str(each) for each in part.notes] == [
+        "not checked: the promise score <= 100, because score is not kept"
+    ]
+    first = oc.load(SURVEY.encode(), promised=promised, limit=1).receipt
+    assert first.promises_kept and any("only the first rows" in str(note) for note in first.notes)
 
 
 def test_planted_faults_are_found_and_clean_files_are_silent():
@@ -293,7 +295,7 @@ def test_check_says_how_to_mend_and_fails_on_request(command, tmp_path):
     lines = "".join(f"{n};{n % 7 + 0.5};{'ABC'[n % 3]}\n" for n in range(60))
     (tmp_path / "x.csv").write_text("id;acid;kind\n" + lines.replace(";2.5;", ";999;"))
     done = command("check", "x.csv", "--fail-on", "serious")
-    assert done.returncode == 3 and 'to mend: declare("acid", missing=[999])' in done.stdout
+    assert done.returncode == 3 and 'fix: declare("acid", missing=[999])' in done.stdout
     assert command("check", "x.csv").returncode == 0
     found = json.loads(command("check", "x.csv", "--json").stdout)["findings"]
     assert found[0]["kind"] == "suspected codes" and found[0]["rows"][:2] == [4, 11]
@@ -315,7 +317,7 @@ def test_commands_print_what_the_library_returns(demo, tmp_path, monkeypatch):
         ("counts", "village", "--by", "irrigated"): str(survey.counts("village", by="irrigated")),
         ("summary", "hectares", "share"): str(survey.summary(["hectares", "share"])),
         ("patterns", "item_*"): str(survey.missing_patterns("item_*")),
-        ("patterns", "item_*", "--coverage"): str(survey.coverage("item_*")),
+        ("patterns", "item_*", "--overlap"): str(survey.overlap("item_*")),
         ("correlations", "item_*"): str(survey.correlations("item_*")),
         ("check",): str(survey.check()),
         ("compare",): str(oc.compare(survey)),

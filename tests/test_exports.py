@@ -102,7 +102,9 @@ def check_csvw(document: dict, headings: list[str]) -> None:
 def test_csvw_says_what_the_standard_can(tmp_path_factory, dataset, keyed):
     path = tmp_path_factory.mktemp("csvw") / "délivered.csv"
     if keyed:
-        plan = msgspec.structs.replace(dataset.plan, expect=oc.Expect(key=tuple(dataset.names[:1])))
+        plan = msgspec.structs.replace(
+            dataset.plan, promised=oc.Promised(key=tuple(dataset.names[:1]))
+        )
         dataset = msgspec.structs.replace(dataset, plan=plan).declare("*", required=True)
     told = dataset.export(path)
     document = json.loads((path.parent / f"{path.name}-metadata.json").read_text("utf-8"))
@@ -110,7 +112,7 @@ def test_csvw_says_what_the_standard_can(tmp_path_factory, dataset, keyed):
     assert unquote(document["url"]) == path.name
     plan = oc.dictionary(path.parent / f"{path.name}-metadata.json")
     again = oc.load(plan)
-    assert again.plan.expect.key == dataset.plan.expect.key
+    assert again.plan.promised.key == dataset.plan.promised.key
     for name in dataset.names:
         own, other = dataset[name], again[name]
         for part in ("label", "unit", "format", "true", "false", "required"):
@@ -118,8 +120,8 @@ def test_csvw_says_what_the_standard_can(tmp_path_factory, dataset, keyed):
         assert other.values.to_pylist() == own.values.to_pylist()
         singles = [each.value for each in own.variable.missing if each.value is not None]
         assert [each.value for each in other.variable.missing][: len(singles)] == singles
-        if own.variable.values:
-            assert any("value labels" in note and name in note for note in told.notes)
+        if own.variable.meanings:
+            assert any("meanings of values" in note and name in note for note in told.notes)
 
 
 FOREIGN = {
@@ -167,7 +169,7 @@ def test_csvw_of_others_is_followed(tmp_path):
     }
     assert trees["girth"].why(1) == "-1" and trees["planted"].why(2) == "-"
     assert trees["Tree"].variable.label == "Number of the tree"
-    assert trees.plan.expect.key == ("girth",)
+    assert trees.plan.promised.key == ("girth",)
     for wrong, words in (
         ({"@context": "x"}, "not CSVW metadata"),
         (FOREIGN | {"tables": FOREIGN["tables"] * 2}, "describes 2 tables"),
@@ -239,10 +241,10 @@ def test_ddi_says_what_the_standard_can(tmp_path_factory, dataset, fixed):
     check_ddi(ElementTree.parse(folder / "x.ddi.xml").getroot())
     plan = oc.dictionary(folder / "x.ddi.xml")
     for own, other in zip(dataset.variables, plan.variables, strict=True):
-        lost = {"true": (), "false": (), "label_set": None}
+        lost = {"true": (), "false": (), "meaning_set": None}
         lost |= {"decimals": other.decimals} if fixed else {}
         assert other == msgspec.structs.replace(own, **lost)
-    for what, has in (("words for true", "done"), ("label sets", "count")):
+    for what, has in (("words for true", "done"), ("sets of meanings", "count")):
         assert any(what in note for note in told.notes) == (has in dataset)
 
 
@@ -250,7 +252,7 @@ def test_codebooks_are_dictionaries(tmp_path):
     data = ",".join(COLUMNS) + "\n" + ",".join("" for _ in COLUMNS) + "\n"
     dataset = oc.load(
         (data + "1,2,x,A,ja,,,,\n").encode(), variables=COLUMNS, delimiter=",", decimal="."
-    ).declare("count", values={0: "none", (None, -1): "below", (1, None): "some"})
+    ).declare("count", meanings={0: "none", (None, -1): "below", (1, None): "some"})
     (tmp_path / "book.csv").write_text(dataset.codebook().to_csv(), "utf-8", newline="")
     plan = oc.dictionary(tmp_path / "book.csv")
     assert plan.variables == dataset.variables
@@ -314,7 +316,7 @@ def test_fixed_width_and_workbooks_read_back_equal(tmp_path_factory, dataset):
             other = [x if same else y for x, y, same in zip(own, other, near, strict=True)]
         assert other == own
         assert again[name].reason_texts().to_pylist() == dataset[name].reason_texts().to_pylist()
-        lost = {"decimals": again[name].variable.decimals, "label_set": None}
+        lost = {"decimals": again[name].variable.decimals, "meaning_set": None}
         assert again[name].variable == msgspec.structs.replace(dataset[name].variable, **lost)
     try:
         dataset.export(folder / "x.txt")

@@ -193,7 +193,7 @@ def test_a_ddi_codebook_is_a_dictionary_too(tmp_path):
     assert dataset["acid"].why(1) == "sample lost"
     assert dataset["grade"].values.to_pylist() == [1, None]
     grade = dataset["grade"].variable
-    assert [str(each) for each in grade.values] == ["1 extra", "2 virgin"]
+    assert [str(each) for each in grade.meanings] == ["1 extra", "2 virgin"]
     assert (grade.type, dataset["acid"].variable.level) == ("integer", "ratio")
     bare = DDI.replace("location", "nowhere")
     (tmp_path / "bare.xml").write_text(bare)
@@ -236,7 +236,7 @@ def test_positions_in_bytes():
     cut_open = oc.load(
         "añb\naab\n".encode(), fields=[("x", 2), ("y", 2)], positions="bytes", encoding="utf-8"
     )
-    assert "cut a character in 1 cell" in " ".join(cut_open.receipt.notes)
+    assert "cut a character in 1 cell" in " ".join(map(str, cut_open.receipt.notes))
 
 
 def test_tabs_are_refused_or_expanded():
@@ -251,15 +251,15 @@ def test_what_no_field_covers_and_what_a_border_cuts_is_told():
     good = "".join(f"{n:04d} {('Picual', 'Arbequina')[n % 2]:<10}{n / 3:7.2f}\n" for n in range(60))
     right = [("id", 1, 4), ("variety", 6, 15), ("kg", 16, 22)]
     clean = oc.load(good.encode(), fields=right).receipt
-    assert not [each for each in clean.decided if each.subject.startswith(("field", "fixed"))]
+    assert not [each for each in clean.decided if each.about.startswith(("field", "fixed"))]
     wrong = [("id", 1, 3), ("variety", 6, 11), ("kg", 16, 22)]
     told = [str(each) for each in oc.load(good.encode(), fields=wrong).receipt.decided]
     told = {each.partition(":")[0]: each for each in told}
-    assert "no field covers them, but 60 rows hold" in told["fixed.uncovered 4-5"]
-    assert "digits run across its border behind it (after 3)" in told["field.id 1-3"]
-    assert "letters run across its border behind it" in told["field.variety 6-11"]
+    assert "no field covers these positions, but they hold text" in told["positions 4-5"]
+    assert "digits run across its end (after 3)" in told["field id (1-3)"]
+    assert "letters run across its end" in told["field variety (6-11)"]
     shared = oc.load(good.encode(), fields=[("id", 1, 4), ("part", 3, 4), *right[1:]])
-    assert any(each.subject == "fixed.overlap" for each in shared.receipt.decided)
+    assert any(each.about == "fixed.overlap" for each in shared.receipt.decided)
 
 
 FAULTS = [
@@ -267,8 +267,8 @@ FAULTS = [
     ({"fields": [("a", 1, 2), ("a", 3, 4)]}, 'fields 1 and 2 are both called "a"'),
     ({"fields": [{"name": "a", "stop": 3}]}, 'unknown key "stop"'),
     ({"fields": [{"name": "a", "start": 1}]}, "needs an end or a width"),
-    ({"fields": [("a", 1, 2)], "lines_per_case": 0}, "lines_per_case: expected a whole number"),
-    ({"fields": [{"name": "a", "width": 2, "line": 3}], "lines_per_case": 2}, "stands in line 3"),
+    ({"fields": [("a", 1, 2)], "lines_per_record": 0}, "lines_per_record: expected a whole number"),
+    ({"fields": [{"name": "a", "width": 2, "line": 3}], "lines_per_record": 2}, "stands in line 3"),
     ({"fields": [("a", 2)], "record_type": {"start": 1}}, "expected start, end and take"),
     ({"fields": [("a", 2)], "positions": "words"}, 'expected "characters" or "bytes"'),
     ({"fields": "nowhere.csv"}, "nowhere.csv"),
@@ -362,12 +362,12 @@ CODE = st.one_of(st.integers(-999, 999), st.sampled_from(["NA", "n.d.", "x;y", "
 def test_codes_and_labels_travel_through_a_layout_table(tmp_path_factory, codes, labels):
     folder = tmp_path_factory.mktemp("codes")
     labels = {value: label for value, label in labels.items() if label}
-    parts = {"type": "integer", "missing": codes, "values": labels}
+    parts = {"type": "integer", "missing": codes, "meanings": labels}
     dataset = oc.load(b"a,b\n5,1\n6,2\n", variables={"a": parts})
     dataset.export(folder / "x.txt", missing="null")
     again = oc.load(folder / "x.txt", fields=folder / "x.fields.csv")["a"].variable
     assert again.missing == dataset["a"].variable.missing
-    assert again.values == dataset["a"].variable.values
+    assert again.meanings == dataset["a"].variable.meanings
 
 
 SECOND = "0001 Ana   31\n0001 Picual    2\n0002 Bruno 44\n0002 Empeltre  1\n"
@@ -382,12 +382,12 @@ def test_cases_of_two_lines(tmp_path):
     dataset = oc.load(SECOND.encode(), fields=TWO_LINES)
     assert dataset["variety"].values.to_pylist() == ["Picual", "Empeltre"]
     assert dataset.receipt.parts["continued"] == 2 and dataset.receipt.balanced
-    assert "further lines of cases" in str(dataset.receipt)
+    assert "further lines of records" in str(dataset.receipt)
     look = str(oc.look(SECOND.encode(), fields=TWO_LINES))
     assert "line 1" in look and "line 2" in look
     cut = oc.load(SECOND[:-17].encode(), fields=TWO_LINES)
     assert cut["water"].values.to_pylist() == [2, None] and cut.receipt.balanced
-    assert "lacks 1 line" in " ".join(cut.receipt.notes)
+    assert "lacks 1 line" in " ".join(map(str, cut.receipt.notes))
     limited = oc.load(SECOND.encode(), fields=TWO_LINES, limit=1)
     assert len(limited) == 1 and limited.receipt.stopped and limited.receipt.balanced
     dataset.export(tmp_path / "x.txt", fields=TWO_LINES)
@@ -412,7 +412,7 @@ def test_an_aligned_report_is_found_without_being_told(tmp_path):
     assert dataset.names == ["Grower", "Farm", "Crates", "Waste %"] and len(dataset) == 40
     assert [each.type for each in dataset.variables] == ["text", "text", "integer", "number"]
     assert dataset.plan.layout == "fixed" and dataset.receipt.skipped_rows == (1, 4, 45)
-    doubt = next(each for each in dataset.receipt.decided if each.subject == "layout")
+    doubt = next(each for each in dataset.receipt.decided if each.about == "layout")
     assert not doubt.certain and doubt.alternatives == ("delimited",)
     plan = oc.draft(REPORT.encode())
     plan.write(tmp_path / "p.toml")
@@ -428,7 +428,7 @@ def test_the_command_reads_fixed_columns(command, demo, tmp_path):
     done = command("pack", lab, *spec, "-o", "lab.parquet", "--keep", "sample,day")
     assert done.returncode == 0, done.stderr
     assert oc.unpack(tmp_path / "lab.parquet")["day"].variable.format == "%Y%m%d"
-    assert "positions 19 and beyond: no field covers them" in done.stdout
+    assert "positions 19 and beyond: no field covers these positions" in done.stdout
     drawn = command("look", lab, *spec, "--picture", "p.png")
     assert drawn.returncode == 0 and (tmp_path / "p.png").read_bytes()[:4] == b"\x89PNG"
     table = ("--fields", demo / "laboratory.fields.csv", "--heading", "type=Kind")

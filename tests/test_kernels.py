@@ -16,10 +16,20 @@ from hypothesis import strategies as st
 import olive_crate as oc
 from olive_crate import kernels
 from olive_crate.kernels import reference
-from olive_crate.kernels.reference import PAD, Marks, Structure, Table, Wanted, times
-from olive_crate.sheets.grid import Format
-from olive_crate.sheets.pieces import Assembly
-from olive_crate.sheets.strings import Strings
+from olive_crate.kernels.reference.times import compiled as compiled_pattern
+from olive_crate.kernels.types import (
+    DAYS,
+    OF_DAY,
+    PAD,
+    SINCE_1970,
+    Dialect,
+    NumberRequest,
+    Structure,
+    Table,
+)
+from olive_crate.layouts.sheet.grid import Format
+from olive_crate.layouts.sheet.pieces import Assembly
+from olive_crate.layouts.sheet.strings import Strings
 
 compiled = pytest.importorskip(
     "olive_crate.kernels.compiled", reason="the compiled kernels were not built"
@@ -89,7 +99,7 @@ SIGNS = st.tuples(st.sampled_from([b",", b";", b""]), st.sampled_from([0, 34]))
 @settings(max_examples=300)
 @given(TEXT, SIGNS, st.booleans(), st.integers(0, 4))
 def test_text_is_split_alike(level, text, signs, final, width):
-    marks = Marks(delimiter=signs[0], quote=signs[1], returns="\r" in text)
+    marks = Dialect(delimiter=signs[0], quote=signs[1], returns="\r" in text)
     buffer = reference.padded(text.encode())
     given_ = (buffer, PAD, PAD + len(text), marks)
     one, two = (each.structure(*given_, final) for each in (reference, compiled))
@@ -142,7 +152,7 @@ NUMERALS = st.one_of(
     st.text(st.sampled_from("0123456789.eE+- "), max_size=26),
 )
 WANTED = st.builds(
-    Wanted,
+    NumberRequest,
     whole=st.booleans(),
     decimal=st.sampled_from([ord("."), ord(",")]),
     strict=st.booleans(),
@@ -224,10 +234,10 @@ MOMENTS = st.one_of(
     st.lists(MOMENTS, max_size=12),
     st.sampled_from(PATTERNS),
     st.booleans(),
-    st.sampled_from([times.DAYS, times.OF_DAY, times.SINCE_1970]),
+    st.sampled_from([DAYS, OF_DAY, SINCE_1970]),
 )
 def test_dates_and_times_are_read_alike(level, texts, pattern, exact, unit):
-    given_ = (*cells_of([text.encode() for text in texts]), times.compiled(pattern), exact, unit)
+    given_ = (*cells_of([text.encode() for text in texts]), compiled_pattern(pattern), exact, unit)
     (values, good), (again, fits) = (each.read_times(*given_) for each in (reference, compiled))
     assert good.tolist() == fits.tolist()
     assert values[good].tolist() == again[fits].tolist()

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 import olive_crate as oc
-from olive_crate.kernels import room
+from olive_crate.kernels import buffers as room
 
 ROWS = 60_000
 
@@ -42,12 +42,12 @@ def test_what_is_held_stays_as_it_is_whatever_is_read_after_it(workers):
 @pytest.mark.skipif(room.OFFERED is None, reason="this system takes no offers of memory")
 def test_room_is_used_again_once_nobody_looks_at_it():
     count = 40_000_000  # far from what other tests need
-    first = room.room_for(count, np.uint8)
+    first = room.allocate(count, np.uint8)
     place, part = first.ctypes.data, first[5:].view()
     del first
-    assert room.room_for(count, np.uint8).ctypes.data != place, "a part of it is still looked at"
+    assert room.allocate(count, np.uint8).ctypes.data != place, "a part of it is still looked at"
     del part
-    others = [room.room_for(count, np.uint8) for _ in range(2)]
+    others = [room.allocate(count, np.uint8) for _ in range(2)]
     assert place in [each.ctypes.data for each in others]
     assert not np.shares_memory(*others)
 

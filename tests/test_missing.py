@@ -66,7 +66,7 @@ def test_well_known_marks_are_missing_only_among_values_of_one_type():
     dataset = oc.load(b"a,b\n1,NA\nNA,x\n*,y\n3,NA\n")
     assert (dataset["a"].variable.type, whys(dataset, "a")) == ("integer", [None, "NA", "*", None])
     assert dataset["b"].values.to_pylist() == ["NA", "x", "y", "NA"]
-    told = [str(each) for each in dataset.receipt.decided if each.subject == "variable.a"]
+    told = [str(each) for each in dataset.receipt.decided if each.variable == "a"]
     assert any('"*" ×1' in each and '"NA" ×1' in each for each in told)
 
 
@@ -105,7 +105,7 @@ def test_value_labels_are_shown_and_ordered():
         variables={
             "panel": {
                 "level": "ordinal",
-                "values": {0: "absent", (1, 3): "delicate", (4, 10): "robust"},
+                "meanings": {0: "absent", (1, 3): "delicate", (4, 10): "robust"},
             }
         },
     )

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 import olive_crate as oc
 from olive_crate import Plan
-from olive_crate.formats import packing
+from olive_crate.reading import packing
 
 
 def test_a_packed_dataset_comes_back_equal(demo, tmp_path):

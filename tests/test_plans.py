@@ -110,7 +110,7 @@ WRONG = [
     ),
     ("[[variable]]\nname = 'a'\nmissing = [{ valeu = 9 }]", 'did you mean "value"'),
     (
-        "[[variable]]\nname = 'a'\nvalues = [{from = 1, to = 3, label = 'x'}, "
+        "[[variable]]\nname = 'a'\nmeanings = [{from = 1, to = 3, label = 'x'}, "
         "{value = 2, label = 'y'}]",
         "overlap",
     ),
@@ -137,11 +137,11 @@ ASKED = [
     ({"keep": ["id", "grad"]}, 'there is no variable "grad"; did you mean "grade"'),
     ({"keep": "grade..id"}, '"grade" comes after "id"'),
     ({"names": ["a", "b"]}, "2 names for the 3 columns"),
-    ({"names": ["a", "a", "b"]}, '"a" stands there twice'),
+    ({"names": ["a", "a", "b"]}, '"a" appears twice'),
     ({"quote": ";", "delimiter": ";"}, "cannot both hold ';'"),
     ({"decimal": ",", "grouping": ","}, 'cannot both be ","'),
     ({"variables": {"id": {"format": "%Q"}}}, "%Q is not a directive"),
-    ({"variables": {"id": {"format": "%H:%M", "type": "date"}}}, "is not one of a date"),
+    ({"variables": {"id": {"format": "%H:%M", "type": "date"}}}, "does not describe a date"),
 ]
 
 

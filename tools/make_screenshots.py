@@ -16,14 +16,7 @@ import tempfile
 import time
 from pathlib import Path
 
-from olive_crate import (
-    Plan,
-    draw_counts,
-    draw_pairs,
-    draw_patterns,
-    draw_positions,
-    load,
-)
+from olive_crate import Plan, draw_counts, draw_pairs, draw_patterns, draw_positions, load
 
 PICTURES = Path(__file__).parent.parent / "docs" / "screenshots"
 DISPLAY = ":97"

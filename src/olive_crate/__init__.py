@@ -8,63 +8,53 @@ from __future__ import annotations
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
+from . import views
+
 if TYPE_CHECKING:
-    from .checks.codebook import Codebook
-    from .checks.differences import Comparison, compare
+    from .api.comparing import compare
+    from .api.dataset import Dataset
+    from .api.pictures import draw_counts, draw_pairs, draw_patterns, draw_positions
+    from .api.plan import Plan
+    from .api.reading import dictionary, draft, load, look, pack, unpack
+    from .checks.comparison import Comparison
     from .checks.findings import Finding, Findings
-    from .codes import MissingCode, ValueLabel
-    from .columns import Column
-    from .dataset import Dataset
-    from .dictionaries import dictionary
+    from .columns.column import Column
+    from .dataset.promises import Promise
+    from .dataset.receipt import Change, Problem, Receipt
+    from .declaration.codes import Meaning, MissingCode
+    from .declaration.promises import Promised
+    from .declaration.variable import Variable
+    from .describe.codebook import Codebook
     from .errors import LayoutError, OliveCrateError, PlanError, SourceError, UnreadableError
-    from .evidence import Evidence
-    from .expectpart import Expect
-    from .fields import Field
+    from .evidence import Evidence, Mend, Note
     from .formats.exporting import Exported
-    from .formats.packed import unpack
-    from .formats.packing import pack
-    from .loading import draft, load
-    from .looking import Look, look
-    from .plan import Plan
-    from .receipt import Change, Problem, Receipt
-    from .report.distributions import draw_counts
-    from .report.matrices import draw_pairs, draw_patterns
-    from .report.positions import draw_positions
-    from .rowspart import Rows
-    from .variables import Variable
+    from .plan.fields import Field
+    from .plan.rows import Rows
+    from .reading.looking import Look
 
 __version__ = "0.1.0"
 
 _HOMES = {
-    "checks.codebook": ("Codebook",),
-    "checks.differences": ("Comparison", "compare"),
+    "api.comparing": ("compare",),
+    "api.dataset": ("Dataset",),
+    "api.pictures": ("draw_counts", "draw_pairs", "draw_patterns", "draw_positions"),
+    "api.plan": ("Plan",),
+    "api.reading": ("dictionary", "draft", "load", "look", "pack", "unpack"),
+    "checks.comparison": ("Comparison",),
     "checks.findings": ("Finding", "Findings"),
-    "codes": ("MissingCode", "ValueLabel"),
-    "columns": ("Column",),
-    "dataset": ("Dataset",),
-    "dictionaries": ("dictionary",),
-    "expectpart": ("Expect",),
+    "columns.column": ("Column",),
+    "dataset.promises": ("Promise",),
+    "dataset.receipt": ("Change", "Problem", "Receipt"),
+    "declaration.codes": ("Meaning", "MissingCode"),
+    "declaration.promises": ("Promised",),
+    "declaration.variable": ("Variable",),
+    "describe.codebook": ("Codebook",),
+    "errors": (*("LayoutError", "OliveCrateError", "PlanError", "SourceError", "UnreadableError"),),
+    "evidence": ("Evidence", "Mend", "Note"),
     "formats.exporting": ("Exported",),
-    "errors": (
-        "LayoutError",
-        "OliveCrateError",
-        "PlanError",
-        "SourceError",
-        "UnreadableError",
-    ),
-    "evidence": ("Evidence",),
-    "fields": ("Field",),
-    "formats.packed": ("unpack",),
-    "formats.packing": ("pack",),
-    "loading": ("draft", "load"),
-    "looking": ("Look", "look"),
-    "plan": ("Plan",),
-    "receipt": ("Change", "Problem", "Receipt"),
-    "report.distributions": ("draw_counts",),
-    "report.matrices": ("draw_pairs", "draw_patterns"),
-    "report.positions": ("draw_positions",),
-    "rowspart": ("Rows",),
-    "variables": ("Variable",),
+    "plan.fields": ("Field",),
+    "plan.rows": ("Rows",),
+    "reading.looking": ("Look",),
 }
 _HOME = {name: home for home, names in _HOMES.items() for name in names}
 
@@ -75,23 +65,26 @@ __all__ = [
     "Comparison",
     "Dataset",
     "Evidence",
-    "Expect",
     "Exported",
     "Field",
     "Finding",
     "Findings",
     "LayoutError",
     "Look",
+    "Meaning",
+    "Mend",
     "MissingCode",
+    "Note",
     "OliveCrateError",
     "Plan",
     "PlanError",
     "Problem",
+    "Promise",
+    "Promised",
     "Receipt",
     "Rows",
     "SourceError",
     "UnreadableError",
-    "ValueLabel",
     "Variable",
     "compare",
     "dictionary",
@@ -105,6 +98,8 @@ __all__ = [
     "pack",
     "unpack",
 ]
+
+views.fill(lambda: import_module(".show.views", __name__))
 
 
 def __getattr__(name: str) -> Any:

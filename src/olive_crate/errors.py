@@ -7,6 +7,10 @@ to react tell the cases apart by class; nothing is ever parsed out of a message.
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    pass
 
 
 class OliveCrateError(Exception):
@@ -42,3 +46,13 @@ def nearest(name: str, known: Iterable[str]) -> str:
         return ""
     shown = ", ".join(f'"{each}"' for each in names[:12])
     return f"; known are {shown}" + (f" and {len(names) - 12} more" if len(names) > 12 else "")
+
+
+def several(count: int, what: str, many: str = "") -> str:
+    """A count with its noun: `1 row`, `1,204 rows`."""
+    return f"{count:,} {what if count == 1 else many or what + 's'}"
+
+
+def with_article(word: str) -> str:
+    """The word with `a` or `an` before it."""
+    return ("an " if word[:1] in "aeiou" else "a ") + word

@@ -6,20 +6,36 @@ nothing than something doubtful: a list that cries wolf is not read.
 
 from __future__ import annotations
 
-from ..dataset import Dataset
-from ..kernels.reference import Ints
-from .findings import Finding, Findings
+from ..dataset.model import PlainDataset
+from ..dataset.promises import UniqueKey
+from ..kernels.types import Ints
+from .findings import (
+    BrokenPromise,
+    FarFromTheRest,
+    Finding,
+    Findings,
+    HeadingAmongTheData,
+    KeptAsText,
+    KeysWithGaps,
+    ShiftedRows,
+    SuspectedCodesFound,
+    TotalAmongTheData,
+)
 from .headings import heading_findings
-from .labels import label_findings
+from .meanings import meaning_findings
 from .numbers import number_findings
 from .rows import row_findings
 from .texts import text_findings
 from .times import time_findings
 
 SHOWN = 10
+"""Rows that a finding names."""
+CAUSES = (TotalAmongTheData, ShiftedRows, HeadingAmongTheData)
+ECHOES = (FarFromTheRest, KeptAsText, KeysWithGaps, SuspectedCodesFound)
+"""Findings that are only shown where no cause explains all of their rows."""
 
 
-def check(dataset: Dataset) -> Findings:
+def check(dataset: PlainDataset) -> Findings:
     """What looks wrong in a dataset."""
 
     def rows(cells: Ints) -> tuple[int, ...]:
@@ -28,51 +44,40 @@ def check(dataset: Dataset) -> Findings:
         return tuple(at.tolist())
 
     found: list[Finding] = heading_findings(dataset, rows)
-    found += _unmet(dataset)
-    told = {name for each in found for name in each.variables}
+    explained = {name for each in found for name in each.variables}
+    found += _broken_promises(dataset)
+    explained |= {name for each in found for name in each.variables}
     for name in dataset.names:
         column = dataset[name]
-        found += label_findings(column)
+        found += meaning_findings(column)
         found += number_findings(column, rows)
-        if name not in told:
+        if name not in explained:
             found += text_findings(column, dataset.plan, rows)
         found += time_findings(column, rows)
     found += row_findings(dataset, rows)
     return Findings(_without_echoes(found))
 
 
-def _unmet(dataset: Dataset) -> list[Finding]:
-    """What was expected when the data were read, and was not so."""
+def _broken_promises(dataset: PlainDataset) -> list[Finding]:
+    """Promises about the data that do not hold; repeated keys have a finding of their own."""
     return [
-        Finding(
-            "expectation not met",
-            "serious",
-            (each.variable,) if each.variable else (),
-            f"{each.what}, {each.told}",
-            each.count,
-            each.rows,
+        BrokenPromise(
+            severity="serious",
+            variables=(each.variable,) if each.variable else (),
+            count=each.count,
+            rows=each.rows,
+            promise=each,
         )
-        for each in dataset.receipt.expectations
-        if not each.met and not each.what.startswith(_key_words(dataset))
+        for each in dataset.receipt.promises
+        if not each.kept and not isinstance(each, UniqueKey)
     ]
-
-
-def _key_words(dataset: Dataset) -> str:
-    """How an expectation of the key begins: repeated keys have a finding of their own."""
-    return f"{', '.join(dataset.plan.expect.key)} different"
 
 
 def _without_echoes(found: list[Finding]) -> list[Finding]:
     """Of findings with one cause only the one that names it: a total is far from the rest, too."""
-    causes = {
-        row
-        for each in found
-        if each.kind in ("a total among the data", "shifted rows", "a heading among the data")
-        for row in each.rows
-    }
-    echoes = ("far from the rest", "kept as text", "keys with gaps", "suspected codes")
+    causes = {row for each in found if isinstance(each, CAUSES) for row in each.rows}
     return [
         each
         for each in found
-        if each.kind not in echoes or not each.rows or not set(each.rows) <= causes
+        if not isinstance(each, ECHOES) or not each.rows or not set(each.rows) <= causes
     ]

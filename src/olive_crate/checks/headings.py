@@ -3,39 +3,43 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
 
 import numpy as np
 
-from ..celltexts import value_texts
-from ..dataset import Dataset
-from ..kernels.reference import Ints
-from .findings import Finding
+from ..columns.cell_texts import value_texts
+from ..dataset.model import PlainDataset
+from ..evidence import Mend
+from .findings import CutNames, DataReadAsHeading, Finding, HeadingAmongTheData, RowsOf
 
-Rows = Callable[[Ints], tuple[int, ...]]
 VALUE = re.compile(r"[+-]?\d[\d.,]*( ?%)?|\d{4}-\d\d-\d\d|\d{1,2}[./]\d{1,2}[./]\d{2,4}")
 NUMBER = re.compile(r"[+-]?\d[\d.,]*")
 LEAST = 8
 
 
-def heading_findings(dataset: Dataset, rows: Rows) -> list[Finding]:
+def heading_findings(dataset: PlainDataset, rows: RowsOf) -> list[Finding]:
     """What looks wrong about the heading."""
     return [*_read_as_heading(dataset), *_read_as_data(dataset, rows), *_cut_names(dataset)]
 
 
-def _read_as_heading(dataset: Dataset) -> list[Finding]:
+def _read_as_heading(dataset: PlainDataset) -> list[Finding]:
     headings = [each.heading for each in dataset.variables]
     odd = [heading for heading in headings if VALUE.fullmatch(heading.strip())]
     years = [heading for heading in odd if re.fullmatch(r"(19|20)\d\d", heading)]
     if len(odd) < 2 or len(odd) < 0.4 * len(headings) or len(years) > 0.5 * len(odd):
         return []
     names = tuple(each.name for each in dataset.variables if each.heading in odd)
-    claim = f"headings such as {', '.join(odd[:4])} look like values"
-    mend = 'rows={"names": []}'
-    return [Finding("data read as a heading", "serious", names, claim, len(odd), (), mend)]
+    return [
+        DataReadAsHeading(
+            severity="serious",
+            variables=names,
+            count=len(odd),
+            headings=tuple(odd[:4]),
+            mend=Mend({"rows": {"names": []}}),
+        )
+    ]
 
 
-def _read_as_data(dataset: Dataset, rows: Rows) -> list[Finding]:
+def _read_as_data(dataset: PlainDataset, rows: RowsOf) -> list[Finding]:
     """The first case is unlike all others: texts above numbers, in several variables."""
     if dataset.rows < 5:
         return []
@@ -55,13 +59,18 @@ def _read_as_data(dataset: Dataset, rows: Rows) -> list[Finding]:
     if len(names) < 2 and not (len(names) == 1 and len(dataset.names) == 1):
         return []
     first_row = rows(np.zeros(1, np.int64))
-    claim = f"the first case has texts where the others have numbers: {', '.join(names[:5])}"
-    mend = f'rows={{"names": {first_row[0]}}}'
-    kind = "a heading among the data"
-    return [Finding(kind, "serious", tuple(names), claim, 1, first_row, mend)]
+    return [
+        HeadingAmongTheData(
+            severity="serious",
+            variables=tuple(names),
+            count=1,
+            rows=first_row,
+            mend=Mend({"rows": {"names": first_row[0]}}),
+        )
+    ]
 
 
-def _cut_names(dataset: Dataset) -> list[Finding]:
+def _cut_names(dataset: PlainDataset) -> list[Finding]:
     """Several names of exactly the greatest length, which others come nowhere near to pass."""
     headings = [each.heading for each in dataset.variables]
     lengths = [len(heading) for heading in headings]
@@ -73,5 +82,12 @@ def _cut_names(dataset: Dataset) -> list[Finding]:
     if len(at_end) < 3 * max(1, sum(length == longest - 1 for length in lengths)):
         return []
     names = tuple(each.name for each in dataset.variables if each.heading in at_end)
-    claim = f"{len(at_end)} names of exactly {longest} characters, such as {', '.join(at_end[:3])}"
-    return [Finding("cut names", "note", names, claim, len(at_end))]
+    return [
+        CutNames(
+            severity="note",
+            variables=names,
+            count=len(at_end),
+            length=longest,
+            examples=tuple(at_end[:3]),
+        )
+    ]

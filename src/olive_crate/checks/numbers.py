@@ -2,28 +2,40 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
+from typing import Literal
 
 import numpy as np
 
-from ..celltexts import shown
-from ..columns import Column
-from ..convert.suspects import Watch
-from ..kernels.reference import Ints
-from ..variables import NUMERIC
-from ..words import several
-from .findings import Finding
+from ..columns.column import Column
+from ..columns.suspects import Watch
+from ..declaration.values import value_text
+from ..declaration.variable import NUMERIC
+from ..evidence import Mend
+from ..kernels.types import Ints
+from .findings import (
+    ConstantVariable,
+    EmptyVariable,
+    FarFromTheRest,
+    Finding,
+    HeapedValues,
+    LevelDoesNotFit,
+    LostDigits,
+    RowsOf,
+    SuspectedCodesFound,
+)
 
-Rows = Callable[[Ints], tuple[int, ...]]
 FAR = 5.0
 """Distances between quartiles beyond the quartiles, from which on a value is far from the rest."""
 GAP = 2.0
 """The same distances that have to lie between such a value and the others."""
 ENOUGH = 30
+"""Fewer values show no distribution that one could be far from."""
 EXACT = 2.0**53
+"""From here on, binary64 does not hold every whole number."""
 
 
-def number_findings(column: Column, rows: Rows) -> list[Finding]:
+def number_findings(column: Column, rows: RowsOf) -> list[Finding]:
     """What looks wrong among the values of one variable, as far as they are numbers."""
     there = np.flatnonzero(column.reasons == 0)
     name = column.variable.name
@@ -33,7 +45,7 @@ def number_findings(column: Column, rows: Rows) -> list[Finding]:
     values = column.values.drop_null().to_numpy()
     codes = _codes(column, values, there, rows)
     found += codes
-    suspected = {float(text) for each in codes for text in _listed(each)}
+    suspected = {suspect.value for each in codes for suspect in each.suspects}
     kept = ~np.isin(values, list(suspected)) if suspected else np.ones(len(values), bool)
     values, there = values[kept], there[kept]
     identifier = _is_identifier(column, values)
@@ -46,43 +58,42 @@ def number_findings(column: Column, rows: Rows) -> list[Finding]:
 def _emptiness(column: Column, there: Ints) -> Iterator[Finding]:
     name, count = column.variable.name, len(column)
     if count and not len(there):
-        reasons = ", ".join(f"{why} {n:,}" for why, n in column.reason_counts().items())
-        yield Finding(
-            "empty variable", "doubtful", (name,), f"no cell has a value: {reasons}", count
+        yield EmptyVariable(
+            severity="doubtful", variables=(name,), count=count, reasons=column.reason_counts()
         )
     elif len(there) >= 10 and len(there) >= 0.5 * count:
         values = column.values.take(there[:1])
         if int(np.count_nonzero(column == values[0].as_py())) == len(there):
-            text = shown(values[0].as_py())
-            claim = f"all {several(len(there), 'value')} are {text}"
-            yield Finding("constant variable", "note", (name,), claim, len(there))
+            text = value_text(values[0].as_py())
+            yield ConstantVariable(severity="note", variables=(name,), count=len(there), value=text)
 
 
-def _codes(column: Column, values: np.ndarray, there: Ints, rows: Rows) -> list[Finding]:
+def _codes(
+    column: Column, values: np.ndarray, there: Ints, rows: RowsOf
+) -> list[SuspectedCodesFound]:
     watch = Watch()
     watch.add(column.values, None if not column.values.null_count else column.reasons == 0)
     suspects = watch.suspects()
     if not suspects:
         return []
-    codes = ", ".join(f"{each.value:g}" for each in suspects)
-    listed = ", ".join(f"{each.value:g} ×{each.count:,}" for each in suspects)
     hit = np.isin(values, [each.value for each in suspects])
     name = column.variable.name
     return [
-        Finding(
-            "suspected codes",
-            "serious",
-            (name,),
-            f"{listed} stand apart from {watch.low:g} … {watch.high:g}",
-            int(np.count_nonzero(hit)),
-            rows(there[hit]),
-            f'declare("{name}", missing=[{codes}])',
+        SuspectedCodesFound(
+            severity="serious",
+            variables=(name,),
+            count=int(np.count_nonzero(hit)),
+            rows=rows(there[hit]),
+            suspects=tuple(suspects),
+            low=watch.low,
+            high=watch.high,
+            mend=Mend({"missing": [_plain(each.value) for each in suspects]}, name),
         )
     ]
 
 
-def _listed(finding: Finding) -> list[str]:
-    return finding.mend.partition("missing=[")[2].rstrip("])").split(", ")
+def _plain(number: float) -> int | float:
+    return int(number) if number.is_integer() else number
 
 
 def _is_identifier(column: Column, values: np.ndarray) -> bool:
@@ -92,7 +103,7 @@ def _is_identifier(column: Column, values: np.ndarray) -> bool:
     )
 
 
-def _far(name: str, values: np.ndarray, there: Ints, rows: Rows) -> list[Finding]:
+def _far(name: str, values: np.ndarray, there: Ints, rows: RowsOf) -> list[Finding]:
     """Values far beyond the quartiles, also in logarithms where all are positive."""
     if len(values) < ENOUGH:
         return []
@@ -103,10 +114,19 @@ def _far(name: str, values: np.ndarray, there: Ints, rows: Rows) -> list[Finding
     if not count or count > max(3, 0.01 * len(values)) or not _parted(values, far):
         return []
     met = np.unique(values[far])
-    listed = ", ".join(shown(each) for each in met[:5].tolist()) + (" …" if len(met) > 5 else "")
     rest = values[~far]
-    claim = f"{listed} while the others are {shown(rest.min().item())} … {shown(rest.max().item())}"
-    return [Finding("far from the rest", "doubtful", (name,), claim, count, rows(there[far]))]
+    return [
+        FarFromTheRest(
+            severity="doubtful",
+            variables=(name,),
+            count=count,
+            rows=rows(there[far]),
+            values=tuple(value_text(each) for each in met[:5].tolist()),
+            others=len(met) > 5,
+            low=value_text(rest.min().item()),
+            high=value_text(rest.max().item()),
+        )
+    ]
 
 
 def _beyond(values: np.ndarray) -> np.ndarray:
@@ -137,10 +157,12 @@ def _heaped(name: str, values: np.ndarray) -> list[Finding]:
     for ends, least in (((0,), 0.4), ((0, 5), 0.6)):
         share = float(sum(shares[end] for end in ends))
         if least <= share < 0.97 and _spread(shares, ends):
-            words = " or ".join(map(str, ends))
-            claim = f"{100 * share:.0f} % of the values end in {words}"
             count = round(share * len(values))
-            return [Finding("heaped values", "note", (name,), claim, count)]
+            return [
+                HeapedValues(
+                    severity="note", variables=(name,), count=count, ends=ends, share=share
+                )
+            ]
     return []
 
 
@@ -154,17 +176,20 @@ def _spread(shares: np.ndarray, ends: tuple[int, ...]) -> bool:
     return all(share > 0 for digit, share in enumerate(shares) if digit not in ends)
 
 
-def _lost(name: str, values: np.ndarray, there: Ints, rows: Rows) -> list[Finding]:
+def _lost(name: str, values: np.ndarray, there: Ints, rows: RowsOf) -> list[Finding]:
     """Numbers too long for binary64, or cut to few digits by exponents."""
     sizes = np.abs(values.astype(np.float64))
     if values.dtype != np.int64 and bool((long := sizes >= EXACT).any()):
-        claim = (
-            "have more digits than a binary number holds; declare it text, if it is an identifier"
-        )
-        count = int(np.count_nonzero(long))
-        claim = f"{several(count, 'value')} {claim}"
-        mend = f'declare("{name}", type="text")'
-        return [Finding("lost digits", "serious", (name,), claim, count, rows(there[long]), mend)]
+        return [
+            LostDigits(
+                severity="serious",
+                variables=(name,),
+                count=int(np.count_nonzero(long)),
+                rows=rows(there[long]),
+                by_exponent=False,
+                mend=Mend({"type": "text"}, name),
+            )
+        ]
     large = sizes >= 1e9
     if np.count_nonzero(large) < 5:
         return []
@@ -172,22 +197,34 @@ def _lost(name: str, values: np.ndarray, there: Ints, rows: Rows) -> list[Findin
     cut = (whole % 1e4 == 0) & (np.floor(whole) == whole)
     if np.mean(cut) < 0.9 or len(np.unique(whole)) < 5:
         return []
-    claim = f"{several(len(whole), 'long value')} end in 0000, as if written with an exponent"
-    return [Finding("lost digits", "doubtful", (name,), claim, len(whole), rows(there[large]))]
+    return [
+        LostDigits(
+            severity="doubtful",
+            variables=(name,),
+            count=len(whole),
+            rows=rows(there[large]),
+            by_exponent=True,
+        )
+    ]
 
 
 def _levels(column: Column, values: np.ndarray) -> Iterator[Finding]:
     """Levels of measurement that the values contradict."""
     variable = column.variable
-    why = ""
+    why: Literal["type", "below zero", "decimals"] | None = None
+    count = len(values)
     if variable.level in ("interval", "ratio") and variable.type in ("text", "category", "boolean"):
-        why = f"{variable.level}, but the type is {variable.type}"
+        why = "type"
     elif variable.level == "ratio" and len(values) and values.min() < 0:
-        why = f"ratio, but {int(np.count_nonzero(values < 0)):,} values are below zero"
+        why, count = "below zero", int(np.count_nonzero(values < 0))
     elif variable.level in ("ordinal", "nominal") and not np.array_equal(values, np.floor(values)):
-        why = f"{variable.level}, but values have decimals"
-    if why:
-        mend = f'declare("{variable.name}", level=…)'
-        yield Finding(
-            "level does not fit", "doubtful", (variable.name,), why, len(values), (), mend
+        why = "decimals"
+    if why is not None:
+        yield LevelDoesNotFit(
+            severity="doubtful",
+            variables=(variable.name,),
+            count=count,
+            level=variable.level or "",
+            why=why,
+            type=variable.type or "",
         )

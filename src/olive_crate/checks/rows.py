@@ -2,33 +2,48 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from ..celltexts import source_texts, value_texts
-from ..columns import Column, encoded
-from ..dataset import Dataset
-from ..detect.heading import TOTAL
+from ..columns.cell_texts import source_texts, value_texts
+from ..columns.column import Column
+from ..columns.dictionary_encoding import encoded
+from ..dataset.model import PlainDataset
+from ..declaration.variable import NUMERIC
 from ..errors import PlanError
-from ..kernels.reference import Ints
-from ..variables import NUMERIC
-from ..words import several
-from .findings import Finding, Severity
+from ..evidence import Mend
+from ..kernels.types import Ints
+from ..layouts.text.heading import TOTAL
+from .findings import (
+    DuplicateKeys,
+    DuplicateRows,
+    Finding,
+    KeysWithGaps,
+    RowsOf,
+    Severity,
+    ShiftedRows,
+    TotalAmongTheData,
+)
 
-Rows = Callable[[Ints], tuple[int, ...]]
+ROUNDING = 1e-6
+"""How far a sum may be from a total, as a share of it: totals are printed rounded."""
+FEWEST_ROWS = 5
+"""With fewer rows than these, equal rows and sums mean nothing."""
 
 
-def row_findings(dataset: Dataset, rows: Rows) -> list[Finding]:
+def row_findings(dataset: PlainDataset, rows: RowsOf) -> list[Finding]:
     """What looks wrong about rows as wholes."""
-    if dataset.rows < 5 or not dataset.names:
+    if not dataset.names:
         return []
     codes = [_codes(dataset[name]) for name in dataset.names]
-    found = [*_keys(dataset, codes, rows), *_duplicates(dataset, codes, rows)]
-    total = _total(dataset, rows)
-    return [*found, *total, *_shifted(dataset, rows)]
+    found = list(_keys(dataset, codes, rows))
+    if dataset.rows < FEWEST_ROWS:
+        return found
+    found += _duplicates(dataset, codes, rows)
+    return [*found, *_total(dataset, rows), *_shifted(dataset, rows)]
 
 
 def _codes(column: Column) -> Ints:
@@ -58,19 +73,18 @@ def _repeated(codes: Ints) -> Ints:
     return np.flatnonzero(again)
 
 
-def _duplicates(dataset: Dataset, codes: list[Ints], rows: Rows) -> list[Finding]:
+def _duplicates(dataset: PlainDataset, codes: list[Ints], rows: RowsOf) -> list[Finding]:
     if len(codes) < 2:
         return []
     again = _repeated(_combined(codes))
     if not len(again) or len(again) > 0.1 * dataset.rows:
         return []
-    claim = f"{several(len(again), 'row')} equal to a row before in all variables"
-    return [Finding("duplicate rows", "doubtful", (), claim, len(again), rows(again))]
+    return [DuplicateRows(severity="doubtful", count=len(again), rows=rows(again))]
 
 
-def _keys(dataset: Dataset, codes: list[Ints], rows: Rows) -> Iterator[Finding]:
+def _keys(dataset: PlainDataset, codes: list[Ints], rows: RowsOf) -> Iterator[Finding]:
     """The declared key, or variables that are nearly one."""
-    key = dataset.plan.expect.key
+    key = dataset.plan.promised.key
     if key:
         chosen = [codes[dataset.names.index(name)] for name in key if name in dataset.names]
         if len(chosen) == len(key):
@@ -84,12 +98,11 @@ def _keys(dataset: Dataset, codes: list[Ints], rows: Rows) -> Iterator[Finding]:
 
 
 def _not_unique(
-    names: tuple[str, ...], codes: Ints, rows: Rows, severity: Severity = "serious"
+    names: tuple[str, ...], codes: Ints, rows: RowsOf, severity: Severity = "serious"
 ) -> Iterator[Finding]:
     again = _repeated(codes)
     if len(again):
-        claim = f"{several(len(again), 'case')} with a key that a case before has"
-        yield Finding("duplicate keys", severity, names, claim, len(again), rows(again))
+        yield DuplicateKeys(severity=severity, variables=names, count=len(again), rows=rows(again))
 
 
 def _nearly_key(column: Column, codes: Ints) -> bool:
@@ -120,45 +133,60 @@ def _gaps(column: Column) -> Iterator[Finding]:
     left = int((numbers[-1] - numbers[0]) // step + 1 - len(numbers)) if step else 0
     if step and np.all(steps % step == 0) and 0 < left <= max(3, 0.05 * len(numbers)):
         wide = np.flatnonzero(steps > step)
-        listed = ", ".join(str(int(numbers[place]) + step) for place in wide[:5])
-        more = " …" if left > min(5, len(wide)) else ""
-        name = column.variable.name
-        claim = f"{several(left, 'number')} left out between {numbers[0]} and {numbers[-1]}: "
-        yield Finding("keys with gaps", "note", (name,), claim + listed + more, left)
+        yield KeysWithGaps(
+            severity="note",
+            variables=(column.variable.name,),
+            count=left,
+            first=int(numbers[0]),
+            last=int(numbers[-1]),
+            lacking=tuple(int(numbers[place]) + step for place in wide[:5]),
+        )
 
 
-def _total(dataset: Dataset, rows: Rows) -> list[Finding]:
+def _total(dataset: PlainDataset, rows: RowsOf) -> list[Finding]:
     """The last rows: a word for a total, or sums of all the rows above."""
     last = dataset.rows - 1
-    summed = []
-    for name in dataset.names:
-        column = dataset[name]
-        if column.variable.type not in NUMERIC or column.reasons[last]:
-            continue
-        numbers = column.values.slice(0, last).drop_null().to_numpy()
-        value, total = column.values[last].as_py(), float(np.sum(numbers))
-        if len(numbers) >= 5 and total and abs(value - total) <= 1e-6 * abs(total):
-            spread = np.unique(numbers)
-            if len(spread) > 1:
-                summed.append(name)
+    summed = [name for name in dataset.names if _is_sum(dataset[name], last)]
+    worded = _worded_totals(dataset)
+    if not summed and not worded:
+        return []
+    case = last if summed else worded[0][0]
+    words = tuple((text, name) for at, name, text in worded if at == case)
+    at = rows(np.array([case]))
+    return [
+        TotalAmongTheData(
+            severity="serious",
+            variables=tuple(dict.fromkeys([*summed, *(name for _, name in words)])),
+            count=1,
+            rows=at,
+            words=words,
+            sums=tuple(summed),
+            mend=Mend({"rows": {"data": f"..-{dataset.rows - case + 1}"}}),
+        )
+    ]
+
+
+def _is_sum(column: Column, last: int) -> bool:
+    """Is the last value the sum of all values above it, which are not all the same?"""
+    if column.variable.type not in NUMERIC or column.reasons[last]:
+        return False
+    numbers = column.values.slice(0, last).drop_null().to_numpy()
+    value, total = column.values[last].as_py(), float(np.sum(numbers))
+    close = bool(total) and abs(value - total) <= ROUNDING * abs(total)
+    return len(numbers) >= 5 and close and len(np.unique(numbers)) > 1
+
+
+def _worded_totals(dataset: PlainDataset) -> list[tuple[int, str, str]]:
+    """Words for a total in the last rows: case, variable and text."""
     worded = []
-    for back in range(min(3, dataset.rows)):
-        case = last - back
+    for case in range(dataset.rows - 1, max(-1, dataset.rows - 4), -1):
         for name in dataset.names:
             column = dataset[name]
             text = column.values[case].as_py() if column.reasons[case] == 0 else None
             text = text if isinstance(text, str) else column.withheld.text(case)
             if text and TOTAL.match(text) and not _common(column, text):
                 worded.append((case, name, text))
-    if not summed and not worded:
-        return []
-    case = last if summed else worded[0][0]
-    says = [f'"{text}" in {name}' for at, name, text in worded if at == case]
-    says += [f"the sum of all rows above in {', '.join(summed[:4])}"] if summed else []
-    names = tuple(dict.fromkeys([*summed, *(name for at, name, _ in worded if at == case)]))
-    at = rows(np.array([case]))
-    mend = f'rows={{"data": "..-{dataset.rows - case + 1}"}}'
-    return [Finding("a total among the data", "serious", names, "; ".join(says), 1, at, mend)]
+    return worded
 
 
 def _common(column: Column, text: str) -> bool:
@@ -168,7 +196,7 @@ def _common(column: Column, text: str) -> bool:
     return int(np.count_nonzero(column == text)) > 1
 
 
-def _shifted(dataset: Dataset, rows: Rows) -> list[Finding]:
+def _shifted(dataset: PlainDataset, rows: RowsOf) -> list[Finding]:
     """Rows in which several cells do not fit their variable, but the one beside it."""
     odd: dict[str, np.ndarray] = {}
     kinds: dict[str, str] = {}
@@ -196,9 +224,15 @@ def _shifted(dataset: Dataset, rows: Rows) -> list[Finding]:
     if not len(hit):
         return []
     involved = tuple(name for name in names if odd[name][hit].any())
-    words = "left" if int(moved[hit[0]]) < 0 else "right"
-    claim = f"cells of {several(len(hit), 'row')} fit the variable to the {words} of theirs"
-    return [Finding("shifted rows", "serious", involved, claim, len(hit), rows(hit))]
+    return [
+        ShiftedRows(
+            severity="serious",
+            variables=involved,
+            count=len(hit),
+            rows=rows(hit),
+            to="left" if int(moved[hit[0]]) < 0 else "right",
+        )
+    ]
 
 
 def _texts(column: Column) -> pa.Array:

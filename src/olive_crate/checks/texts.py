@@ -3,24 +3,26 @@
 from __future__ import annotations
 
 import unicodedata
-from collections.abc import Callable
 
 import numpy as np
 import pyarrow as pa
 
-from ..columns import Column, encoded
-from ..convert.finding import Finder
-from ..convert.kinds import base, date_kinds, form
-from ..convert.rule import Rule
-from ..kernels.reference import Ints
-from ..plan import Plan
-from ..redeclare import cells_of
-from ..words import cut, several
-from .findings import Finding
+from ..columns.candidates import base, date_kinds, form
+from ..columns.column import Column
+from ..columns.dictionary_encoding import encoded
+from ..columns.rule import Rule
+from ..columns.search import Declared, TypeSearch
+from ..evidence import Mend, TextCount
+from ..kernels.types import Ints
+from ..plan.model import Decisions
+from ..reading.redeclaring import cells_of
+from .findings import CutTexts, Finding, KeptAsText, MixedForms, RowsOf
 
-Rows = Callable[[Ints], tuple[int, ...]]
 TEXTUAL = ("text", "category")
 MOSTLY = 0.75
+"""The share of values that have to be numbers or dates to be worth pointing at."""
+TEXTS_NAMED, CODES_OFFERED, WORDS_NAMED = 4, 8, 3
+"""Texts that are named, offered as missing codes, and named as words of several forms."""
 LOOK_ALIKES = str.maketrans(
     "АВЕЅІЈКМНОРСТХУабеѕіјкмнорстухΑΒΕΗΙΚΜΝΟΡΤΥΧΖοανυ",
     "ABESIJKMHOPCTXYabesijkmhopctyxABEHIKMNOPTYXZoavu",
@@ -28,7 +30,7 @@ LOOK_ALIKES = str.maketrans(
 """Letters of other alphabets by the Latin ones that they are easily taken for."""
 
 
-def text_findings(column: Column, plan: Plan, rows: Rows) -> list[Finding]:
+def text_findings(column: Column, plan: Decisions, rows: RowsOf) -> list[Finding]:
     """What looks wrong among the texts of one variable."""
     if column.variable.type not in TEXTUAL:
         return []
@@ -49,36 +51,43 @@ def text_findings(column: Column, plan: Plan, rows: Rows) -> list[Finding]:
 
 def _kept_as_text(
     column: Column,
-    plan: Plan,
+    plan: Decisions,
     words: list[str],
     counts: np.ndarray,
     index: Ints,
     there: Ints,
-    rows: Rows,
+    rows: RowsOf,
 ) -> list[Finding]:
     """Texts that are nearly all numbers or dates, and those that are not."""
     name = column.variable.name
     decimal, grouping = plan.delimited.decimal or ".", plan.delimited.grouping or ""
     for kind in ("number", *_ways(words)):
         rule = Rule(base(kind), decimal, grouping, form(kind), strict=True)
-        finder = Finder(rule, declared=True)
-        taken = finder.take(cells_of(pa.array(words, pa.string())), np.arange(len(words)))
+        search = TypeSearch(rule, Declared(rule.kind))
+        taken = search.take(cells_of(pa.array(words, pa.string())), np.arange(len(words)))
         good = taken.converted.reasons == 0
         share = counts[good].sum() / counts.sum()
         if share < MOSTLY or int(np.count_nonzero(good)) < 3 or _like_identifiers(words, good):
             continue
         odd = np.flatnonzero(~good)
         ranked = odd[np.argsort(-counts[odd], kind="stable")]
-        listed = ", ".join(f'"{cut(words[place], 20)}" ×{counts[place]:,}' for place in ranked[:4])
-        what = "numbers" if kind == "number" else f"{base(kind)}s"
-        claim = f"{100 * share:.0f} % of the values are {what}"
-        claim += f", the others {listed}{' …' if len(ranked) > 4 else ''}" if len(ranked) else ""
-        typed = f'type="{base(kind)}"' + (f', format="{form(kind)}"' if form(kind) else "")
-        codes = ", ".join(f'"{words[place]}"' for place in ranked[:8])
-        mend = f'declare("{name}", {typed}{f", missing=[{codes}]" if codes else ""})'
         hit = np.isin(index, odd)
-        count = int(np.count_nonzero(hit)) or len(there)
-        return [Finding("kept as text", "serious", (name,), claim, count, rows(there[hit]), mend)]
+        codes = [words[place] for place in ranked[:CODES_OFFERED]]
+        parts = {"type": base(kind)} | ({"format": form(kind)} if form(kind) else {})
+        named = ranked[:TEXTS_NAMED]
+        return [
+            KeptAsText(
+                severity="serious",
+                variables=(name,),
+                count=int(np.count_nonzero(hit)) or len(there),
+                rows=rows(there[hit]),
+                type=base(kind),
+                share=float(share),
+                texts=tuple(TextCount(words[each], int(counts[each])) for each in named),
+                others=len(ranked) - len(named),
+                mend=Mend(parts | ({"missing": codes} if codes else {}), name),
+            )
+        ]
     return []
 
 
@@ -107,7 +116,7 @@ def folded(text: str) -> str:
 
 
 def _mixed(
-    name: str, words: list[str], counts: np.ndarray, index: Ints, there: Ints, rows: Rows
+    name: str, words: list[str], counts: np.ndarray, index: Ints, there: Ints, rows: RowsOf
 ) -> list[Finding]:
     """One word written in several ways, where words repeat."""
     if len(words) > 0.5 * len(there) or len(words) > 20_000:
@@ -126,28 +135,26 @@ def _mixed(
         for place in places
         if place != max(places, key=counts.__getitem__)
     ]
-    examples = []
-    for places in mixed[:3]:
+    ways = []
+    for places in mixed[:WORDS_NAMED]:
         ranked = sorted(places, key=lambda place: -counts[place])
-        examples.append(
-            " / ".join(f"{_told(words[each])} ×{counts[each]:,}" for each in ranked[:3])
-        )
-    claim = "; ".join(examples) + (f" and {len(mixed) - 3} more words" if len(mixed) > 3 else "")
+        ways.append(tuple(TextCount(words[each], int(counts[each])) for each in ranked[:3]))
     hit = np.isin(index, minor)
     return [
-        Finding(
-            "mixed forms", "doubtful", (name,), claim, int(np.count_nonzero(hit)), rows(there[hit])
+        MixedForms(
+            severity="doubtful",
+            variables=(name,),
+            count=int(np.count_nonzero(hit)),
+            rows=rows(there[hit]),
+            words=tuple(ways),
+            others=len(mixed) - len(ways),
         )
     ]
 
 
-def _told(word: str) -> str:
-    """The word, with letters named that look like others."""
-    odd = [char for char in word if char.translate(LOOK_ALIKES) != char]
-    shown = f'"{cut(word, 24)}"'
-    if not odd:
-        return shown
-    return f"{shown} (with {unicodedata.name(odd[0], 'another letter').lower()})"
+def look_alike(text: str) -> str:
+    """The first letter of a text that looks like a letter of another alphabet; empty if none."""
+    return next((char for char in text if char.translate(LOOK_ALIKES) != char), "")
 
 
 def _cut(name: str, words: list[str], counts: np.ndarray) -> list[Finding]:
@@ -164,6 +171,13 @@ def _cut(name: str, words: list[str], counts: np.ndarray) -> list[Finding]:
     if most > 0.9 * len(words) and sum(" " in word for word in words) < 0.8 * len(words):
         return []  # codes of one length
     example = next(word for word in words if len(word) == longest)
-    count = int(counts[lengths == longest].sum())
-    claim = f"{several(most, 'text')} of exactly {longest} characters, such as “{example}”"
-    return [Finding("cut texts", "doubtful", (name,), claim, count)]
+    return [
+        CutTexts(
+            severity="doubtful",
+            variables=(name,),
+            count=int(counts[lengths == longest].sum()),
+            length=longest,
+            texts=most,
+            example=example,
+        )
+    ]

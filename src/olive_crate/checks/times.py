@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable
 
 import numpy as np
 import pyarrow as pa
 
-from ..columns import Column
-from ..kernels.reference import Ints
-from .findings import Finding
+from ..columns.column import Column
+from .findings import DatesAtAnEpoch, DatesInTheFuture, Finding, RowsOf
 
-Rows = Callable[[Ints], tuple[int, ...]]
 EPOCHS = (
     *((1, 1, 1), (1753, 1, 1), (1899, 12, 30), (1899, 12, 31), (1900, 1, 1), (1901, 1, 1)),
     *((1904, 1, 1), (1970, 1, 1), (1980, 1, 1), (2999, 12, 31), (9999, 12, 31)),
@@ -22,7 +19,7 @@ ZERO = dt.date(1970, 1, 1)
 YEAR = 366
 
 
-def time_findings(column: Column, rows: Rows) -> list[Finding]:
+def time_findings(column: Column, rows: RowsOf) -> list[Finding]:
     """What looks wrong among dates."""
     if column.variable.type not in ("date", "datetime"):
         return []
@@ -36,18 +33,22 @@ def time_findings(column: Column, rows: Rows) -> list[Finding]:
     apart = odd & _apart(days, rest)
     today = (dt.date.today() - ZERO).days
     future = (days > today) & ~apart
-    found = []
-    for hit, kind, words in (
-        (apart, "dates at an epoch", "where a machine's calendar begins or ends"),
-        (future & (len(rest) == 0 or np.median(days) <= today), "dates in the future", "to come"),
-    ):
-        count = int(np.count_nonzero(hit))
-        if count:
+    coming = future & (len(rest) == 0 or np.median(days) <= today)
+    kinds: list[tuple[np.ndarray, type[DatesAtAnEpoch] | type[DatesInTheFuture]]]
+    kinds = [(apart, DatesAtAnEpoch), (coming, DatesInTheFuture)]
+    found: list[Finding] = []
+    for hit, kind in kinds:
+        if hit.any():
             met = sorted({(ZERO + dt.timedelta(int(day))).isoformat() for day in days[hit]})
-            listed = ", ".join(met[:3]) + (" …" if len(met) > 3 else "")
-            name = column.variable.name
             found.append(
-                Finding(kind, "doubtful", (name,), f"{listed}, {words}", count, rows(there[hit]))
+                kind(
+                    severity="doubtful",
+                    variables=(column.variable.name,),
+                    count=int(np.count_nonzero(hit)),
+                    rows=rows(there[hit]),
+                    days=tuple(met[:3]),
+                    others=len(met) > 3,
+                )
             )
     return found
 

@@ -1,6 +1,7 @@
 """The command `olive-crate`: each subcommand prints what its library call returns.
 
-Exit status: 0 done; 1 the file or the plan is at fault; 2 wrong usage; 3 a check failed.
+Exit status: 0 done; 1 the file or the plan is at fault; 2 wrong usage; 3 done, but a check failed
+or a promise is broken; 130 interrupted.
 """
 
 from __future__ import annotations
@@ -29,9 +30,11 @@ def app(arguments: list[str]) -> typer.Typer:
         context_settings={"help_option_names": ["-h", "--help"]},
     )
     made.callback()(_root)
+    from .help import GroupedCommand
+
     asked = [name for name in COMMANDS if arguments[:1] == [name]]
     for name in asked or COMMANDS:
-        made.command(name)(getattr(import_module(f".{name}", __name__), name))
+        made.command(name, cls=GroupedCommand)(getattr(import_module(f".{name}", __name__), name))
     return made
 
 
@@ -45,7 +48,7 @@ def _version(asked: bool) -> None:
 
 def _root(
     version: Annotated[
-        bool, typer.Option("--version", callback=_version, is_eager=True, help="Say the version.")
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Show the version.")
     ] = False,
 ) -> None:
     """Read text files and workbooks into analysis datasets, and see what came in.
@@ -61,26 +64,26 @@ def main() -> None:
     try:
         app(sys.argv[1:])()
     except SystemExit as stop:
-        from .datasets import unmet
+        from .datasets import broken
 
-        sys.exit(stop.code or (3 if unmet else 0))
+        sys.exit(stop.code or (3 if broken else 0))
     except OliveCrateError as error:
         _fail(str(error))
     except BrokenPipeError:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         sys.exit(1)
     except KeyboardInterrupt:
-        _fail("stopped", 130)
+        _fail("interrupted", 130)
     except MemoryError:
-        _fail("out of memory; pack works in bounded memory, load holds the whole dataset")
+        _fail("out of memory; pack works in bounded memory")
     except OSError as error:
         _fail(f"{error.filename or 'a file'}: {error.strerror or error}")
     except Exception as error:
         if os.environ.get("OLIVE_CRATE_TRACE"):
             raise
         _fail(
-            f"a fault in the program: {type(error).__name__}: {error}\n"
-            "set OLIVE_CRATE_TRACE=1 to see where, and please report it"
+            f"internal error: {type(error).__name__}: {error}\n"
+            "set OLIVE_CRATE_TRACE=1 for a traceback, and please report it"
         )
 
 

@@ -16,15 +16,17 @@ def check(
     source: Annotated[str, typer.Argument(help="A packed dataset, a file, or a plan.")],
     fail_on: Annotated[
         str | None,
-        typer.Option(help="Exit with 3 if a finding is this severe: serious, doubtful, note."),
+        typer.Option(
+            help="Exit with status 3 for a finding this severe: serious, doubtful or note."
+        ),
     ] = None,
-    as_json: Annotated[bool, typer.Option("--json", help="The same for machines.")] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
     options: dict[str, Any] | None = None,
 ) -> None:
     """Print what looks wrong, with the evidence and what would mend it."""
     from ..checks.findings import SEVERITIES
-    from ..checks.findtext import findings_text
     from ..errors import PlanError, nearest
+    from ..show.findings import findings_text
 
     if fail_on is not None and fail_on not in SEVERITIES:
         raise PlanError(

@@ -16,24 +16,26 @@ from .screen import show, show_json, width
 def codebook(
     source: Annotated[str, typer.Argument(help="A packed dataset, a file, or a plan.")],
     variable: Annotated[
-        str | None, typer.Option("--variable", help="All about this variable (or a run: a..c).")
+        str | None,
+        typer.Option("--variable", help="Show everything about this variable (or a run: a..c)."),
     ] = None,
-    everything: Annotated[bool, typer.Option("--all", help="However many there are.")] = False,
+    everything: Annotated[bool, typer.Option("--all", help="Show all variables.")] = False,
     output: Annotated[
         Path | None,
         typer.Option(
-            "--output", "-o", help="Write it: .md, .csv, .json, or .xml for DDI.", metavar="FILE"
+            "--output",
+            "-o",
+            help="Write to this file: .md, .csv, .json, or .xml for DDI.",
+            metavar="FILE",
         ),
     ] = None,
-    replace: Annotated[
-        bool, typer.Option("--replace", help="Write over an existing file.")
-    ] = False,
-    as_json: Annotated[bool, typer.Option("--json", help="The same for machines.")] = False,
+    replace: Annotated[bool, typer.Option("--replace", help="Overwrite an existing file.")] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
     options: dict[str, Any] | None = None,
 ) -> None:
     """Print or write what each variable is and what its cells hold."""
-    from ..checks.booktext import codebook_text, entry_text
-    from ..checks.codebook import Codebook
+    from ..describe.codebook import Codebook
+    from ..show.codebook import codebook_text, entry_text
 
     dataset = dataset_of(source, options or {})
     book: Codebook = dataset.codebook("*" if variable is None else variable)
@@ -50,7 +52,7 @@ def codebook(
 
 def _write(dataset: Any, book: Any, output: Path, source: str, replace: bool) -> None:
     from ..errors import PlanError, nearest
-    from ..formats.ddiwrite import ddi_text
+    from ..formats.ddi import ddi_text
     from ..formats.exporting import write_all
 
     kinds = (".md", ".csv", ".json", ".xml")

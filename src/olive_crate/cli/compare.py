@@ -15,11 +15,11 @@ def compare(
     source: Annotated[str, typer.Argument(help="A packed dataset, a file, or a plan.")],
     other: Annotated[
         str | None,
-        typer.Argument(help="Another one; without it, the source is read again and compared."),
+        typer.Argument(help="Another one (default: the source, read again)."),
     ] = None,
     key: Annotated[
         str | None,
-        typer.Option("--key", help="Match rows by these variables: id,day", metavar="NAMES"),
+        typer.Option("--key", help="Match rows by these variables: id,day.", metavar="NAMES"),
     ] = None,
     figures: Annotated[
         Path | None,
@@ -30,16 +30,20 @@ def compare(
     headings: Annotated[
         list[str] | None,
         typer.Option(
-            "--heading", help="What a column of it holds: sd=Spread.", metavar="FIGURE=HEADING"
+            "--heading",
+            help="Meaning of a column of the table: sd=Spread.",
+            metavar="FIGURE=HEADING",
         ),
     ] = None,
-    tolerance: Annotated[float, typer.Option(help="Numbers may differ by this much.")] = 0.0,
-    relative: Annotated[float, typer.Option(help="… and by this share of the larger.")] = 0.0,
-    as_json: Annotated[bool, typer.Option("--json", help="The same for machines.")] = False,
+    tolerance: Annotated[float, typer.Option(help="Absolute tolerance for numbers.")] = 0.0,
+    relative: Annotated[
+        float, typer.Option(help="Relative tolerance, as a share of the larger number.")
+    ] = 0.0,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """Print what agrees and what differs; exit with 3 if anything does."""
-    from ..checks.differences import compare as compare_datasets
-    from ..checks.differences import comparison_text
+    from ..api.comparing import compare as compare_datasets
+    from ..show.comparison import comparison_text
 
     pairs = [each.partition("=")[::2] for each in headings or []]
     made = compare_datasets(

@@ -16,23 +16,21 @@ def correlations(
     source: Annotated[str, typer.Argument(help="A packed dataset, a file, or a plan.")],
     variables: variables_option = None,
     complete: Annotated[
-        bool, typer.Option("--complete", help="Only cases that have all of these variables.")
+        bool, typer.Option("--complete", help="Use only cases that have all of these variables.")
     ] = False,
-    covariances: Annotated[
-        bool, typer.Option("--covariances", help="Covariances instead.")
-    ] = False,
+    covariances: Annotated[bool, typer.Option("--covariances", help="Show covariances.")] = False,
     picture: picture_option = None,
-    as_json: Annotated[bool, typer.Option("--json", help="The same for machines.")] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
     options: dict[str, Any] | None = None,
 ) -> None:
     """Print correlations of numbers, with the number of cases that each rests on."""
-    from ..checks.pairs import pairs_text
+    from ..show.pairs import pairs_text
 
     dataset = dataset_of(source, options or {})
     figures = dataset.covariances if covariances else dataset.correlations
     made = figures(variables or None, use="complete" if complete else "pairs")
     if picture is not None:
-        from ..report.matrices import draw_pairs
+        from ..show.pictures.matrices import draw_pairs
 
         draw_pairs(made, picture)
         show(f"wrote {picture}")

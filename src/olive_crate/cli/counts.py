@@ -8,7 +8,7 @@ import typer
 
 from .datasets import dataset_of, picture_option
 from .options import reading
-from .screen import show, show_json, width
+from .screen import is_terminal, show, show_json, width
 
 
 @reading
@@ -18,26 +18,26 @@ def counts(
         list[str], typer.Argument(help="Variables, runs (a..c) or patterns (item_*).")
     ],
     by: Annotated[
-        str | None, typer.Option(help="Cross the variable with this one.", metavar="NAME")
+        str | None, typer.Option(help="Cross with this variable.", metavar="NAME")
     ] = None,
     bins: Annotated[
         str | None,
-        typer.Option("--bins", help="Count numbers in so many bins, or between edges: 0,1,2.5"),
+        typer.Option("--bins", help="Count numbers in this many bins, or between edges: 0,1,2.5."),
     ] = None,
-    everything: Annotated[bool, typer.Option("--all", help="However many values.")] = False,
+    everything: Annotated[bool, typer.Option("--all", help="Show all values.")] = False,
     picture: picture_option = None,
-    as_json: Annotated[bool, typer.Option("--json", help="The same for machines.")] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
     options: dict[str, Any] | None = None,
 ) -> None:
     """Print how often each value occurs, missing cells apart, by reason."""
-    from ..checks.counts import Counts, CountTables
-    from ..checks.countstext import counts_text, crossed_text
+    from ..describe.counts import Counts, CountTables
+    from ..show.counts import MOST, counts_text, crossed_text
 
     dataset = dataset_of(source, options or {})
     names = variables[0] if len(variables) == 1 else variables
     made = dataset.counts(names, by=by, bins=_bins(bins))
     if picture is not None:
-        from ..report.distributions import draw_counts
+        from ..show.pictures.distributions import draw_counts
 
         draw_counts(dataset, names, picture, bins=_bins(bins))
         show(f"wrote {picture}")
@@ -45,8 +45,9 @@ def counts(
         show_json(made.to_dict())
     elif isinstance(made, (Counts, CountTables)):
         tables = [made] if isinstance(made, Counts) else list(made)
-        most = 10**9 if everything else 40
-        show("\n\n".join(counts_text(each, width(), most) for each in tables))
+        most = 10**9 if everything else MOST
+        bars = is_terminal()
+        show("\n\n".join(counts_text(each, width(), most, bars) for each in tables))
     else:
         show(crossed_text(made, width()))
 

@@ -16,33 +16,31 @@ from .screen import show, show_json, width
 def export(
     source: Annotated[str, typer.Argument(help="A packed dataset, a file, or a plan.")],
     output: Annotated[
-        Path, typer.Argument(help="The file: .csv, .tsv, .txt, .xlsx, .arrow or .parquet.")
+        Path, typer.Argument(help="File to write: .csv, .tsv, .txt, .xlsx, .arrow or .parquet.")
     ],
     cells: Annotated[
         str | None,
-        typer.Option("--missing-as", help="Missing cells: codes, null or reasons."),
+        typer.Option("--missing-as", help="Write missing cells as codes, null or reasons."),
     ] = None,
     metadata: Annotated[
-        str | None, typer.Option(help="Standards to write beside it: csvw, ddi or csvw,ddi.")
+        str | None, typer.Option(help="Metadata standards to write as well: csvw, ddi or csvw,ddi.")
     ] = None,
     places: Annotated[
         str | None,
-        typer.Option("--places", help="Fixed-width text: a layout table for what is written."),
+        typer.Option("--places", help="Layout table for fixed-width text."),
     ] = None,
-    replace: Annotated[bool, typer.Option("--replace", help="Write over existing files.")] = False,
+    replace: Annotated[bool, typer.Option("--replace", help="Overwrite existing files.")] = False,
     as_json: Annotated[
-        bool, typer.Option("--json", help="What was written, for machines.")
+        bool, typer.Option("--json", help="Print what was written as JSON.")
     ] = False,
     options: dict[str, Any] | None = None,
 ) -> None:
     """Write a dataset as text, workbook, Arrow or Parquet, and its codebook beside it."""
-    from ..dictionaries import dictionary
-    from ..formats.exporting import export as export_dataset
-    from ..words import wrapped
+    from ..api.reading import dictionary
+    from ..show.text import wrapped
 
     dataset = dataset_of(source, options or {})
-    made = export_dataset(
-        dataset,
+    made = dataset.export(
         output,
         fields=None if places is None else dictionary(places),
         missing=cells,

@@ -16,17 +16,17 @@ def look(
     source: Annotated[str, typer.Argument(help="A file, a URL, or - for standard input.")],
     picture: Annotated[
         Path | None,
-        typer.Option(help="Fixed columns: draw the positions to this PNG, SVG or PDF."),
+        typer.Option(help="Draw the positions of fixed columns to this PNG, SVG or PDF file."),
     ] = None,
-    as_json: Annotated[bool, typer.Option("--json", help="The same for machines.")] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
     options: dict[str, Any] | None = None,
 ) -> None:
     """Show how a file begins and ends, and how it would be read."""
-    from ..looking import look as look_at
-    from ..looktext import look_lines
+    from ..api.reading import look as look_at
+    from ..show.look import look_lines
 
     if picture is not None:
-        from ..report.positions import draw_positions
+        from ..api.pictures import draw_positions
 
         draw_positions(source_of(source, options or {}), picture, **(options or {}))
     found = look_at(source_of(source, options or {}), **(options or {}))

@@ -1,5 +1,4 @@
-"""The options that `look`, `draft`, `pack` and `codebook` share, and what they mean as options of
-the library."""
+"""The options of reading as flags of the command, made from the table in `plan/options.py`."""
 
 from __future__ import annotations
 
@@ -7,118 +6,58 @@ import functools
 import inspect
 import re
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
+from ..plan.options import COMMAND_ONLY_IN_PLANS, OPTIONS, TYPES, Flag, Option
+
+LISTED = re.compile(r"[^:,]+:\d+(-\d+)?(,[^:,]+:\d+(-\d+)?)*")
+NONE_WORD = ("quote", "escape", "comment", "grouping", "delimiter")
+"""Options for which the word `none` means that there is none."""
+
+
+def flags_of(name: str) -> tuple[Flag, ...]:
+    """The flags of an option: its own, or one that is called like it."""
+    if name in COMMAND_ONLY_IN_PLANS:
+        return ()
+    return OPTIONS[name].flags or (Flag(f"--{name.replace('_', '-')}"),)
+
+
+def parameter_of(flag: Flag) -> str:
+    """The name of the command's parameter for a flag."""
+    return flag.name.removeprefix("--").replace("-", "_")
+
+
+def _annotation(name: str, option: Option, flag: Flag) -> Any:
+    kind: Any = int if TYPES[name] == int | None or flag.part in ("labels", "units") else str
+    kind = list[kind] if flag.repeatable else kind
+    default = "" if option.default in ("detected", "from the heading") else option.default
+    words = flag.help or option.help
+    if default and not flag.part:
+        words = f"{words.removesuffix('.')} (default: {default})."
+    return Annotated[
+        kind | None,
+        typer.Option(
+            flag.name, help=words, metavar=flag.metavar or None, rich_help_panel=option.group
+        ),
+    ]
+
+
 READING: dict[str, Any] = {
     "plan": Annotated[
-        Path | None, typer.Option("--plan", help="Read by this plan file (TOML).", metavar="FILE")
+        Path | None,
+        typer.Option("--plan", help="Plan file (TOML) to read by.", metavar="FILE"),
     ],
-    "layout": Annotated[
-        str | None, typer.Option(help="delimited, fixed or sheet; found if not given.")
-    ],
-    "fields": Annotated[
-        str | None,
-        typer.Option(
-            "--fields",  # said, since a metavar of the same letters would take its place
-            help="Fixed columns: a layout table or DDI file, or NAME:1-5,NAME:6-9.",
-            metavar="FIELDS",
-        ),
-    ],
-    "headings": Annotated[
-        list[str] | None,
-        typer.Option(
-            "--heading",
-            help="What a column of the layout table holds: start=From. Repeatable.",
-            metavar="PART=HEADING",
-        ),
-    ],
-    "lines_per_case": Annotated[
-        int | None, typer.Option(help="Fixed columns: lines of each case.", metavar="COUNT")
-    ],
-    "record_length": Annotated[
-        int | None,
-        typer.Option(help="Fixed columns without line ends: characters of a record."),
-    ],
-    "record_type": Annotated[
-        str | None,
-        typer.Option(help="Fixed columns: read lines of this type: 1-2=G", metavar="AT=TYPE"),
-    ],
-    "positions": Annotated[
-        str | None, typer.Option(help="Positions count characters (default) or bytes.")
-    ],
-    "tabs": Annotated[
-        int | None, typer.Option(help="Fixed columns: expand tabs to multiples of this.")
-    ],
-    "sheet": Annotated[
-        str | None, typer.Option("--sheet", help="Workbook: a sheet's name or number.")
-    ],
-    "range": Annotated[
-        str | None,
-        typer.Option("--range", help="Workbook: B9:K310, B9:, B:K, a named range or table."),
-    ],
-    "hidden": Annotated[
-        str | None, typer.Option("--hidden", help="Workbook: hidden rows and columns: skip, keep.")
-    ],
-    "merged": Annotated[
-        str | None, typer.Option("--merged", help="Workbook: merged cells: fill, keep.")
-    ],
-    "encoding": Annotated[str | None, typer.Option(help="A codec name, such as cp1252.")],
-    "delimiter": Annotated[
-        str | None,
-        typer.Option(help="Characters, or comma, tab, semicolon, pipe, space, blanks, none."),
-    ],
-    "quote": Annotated[str | None, typer.Option(help="A character, or none.")],
-    "escape": Annotated[str | None, typer.Option(help="A character, or none.")],
-    "comment": Annotated[str | None, typer.Option(help="How lines of comment begin.")],
-    "trim": Annotated[
-        str | None, typer.Option(help="Strip blanks around fields: yes, no, left, right.")
-    ],
-    "decimal": Annotated[str | None, typer.Option(help="The decimal mark.")],
-    "grouping": Annotated[str | None, typer.Option(help="The digit grouping mark.")],
-    "names_row": Annotated[
-        str | None, typer.Option(help="Row of the names: 4, or 4,5, or none.", metavar="ROWS")
-    ],
-    "labels_row": Annotated[int | None, typer.Option(help="Row of the labels.", metavar="ROW")],
-    "units_row": Annotated[int | None, typer.Option(help="Row of the units.", metavar="ROW")],
-    "data": Annotated[
-        str | None, typer.Option(help="Rows of the data: 6.. or 6..-2", metavar="FIRST..LAST")
-    ],
-    "repeated": Annotated[
-        str | None, typer.Option(help="Headings repeated within the data: skip or keep.")
-    ],
-    "names": Annotated[
-        str | None,
-        typer.Option("--names", help="Names for the columns: id,date,acid", metavar="NAMES"),
-    ],
-    "plain_names": Annotated[
-        int | None,
-        typer.Option(
-            help="Names in lower case with _, of at most this length; 0 for any.", metavar="LENGTH"
-        ),
-    ],
-    "types": Annotated[
-        list[str] | None,
-        typer.Option("--type", help="NAME=TYPE, or one TYPE for all. Repeatable.", metavar="TYPE"),
-    ],
-    "missing": Annotated[
-        list[str] | None,
-        typer.Option(help="A missing code for all: -9, or 777=lost. Repeatable.", metavar="CODE"),
-    ],
-    "keep": Annotated[
-        str | None, typer.Option(help="The variables to read: id,acid..grade", metavar="NAMES")
-    ],
-    "limit": Annotated[int | None, typer.Option(help="The most rows to read.", metavar="ROWS")],
-    "unreadable": Annotated[
-        str | None, typer.Option(help="Cells that cannot be read: report or stop.")
-    ],
-    "workers": Annotated[
-        int | None, typer.Option(help="Threads to work with; usual: one for each processor.")
-    ],
+    **{
+        parameter_of(flag): _annotation(name, option, flag)
+        for name, option in OPTIONS.items()
+        for flag in flags_of(name)
+    },
 }
+"""The parameters that all reading commands have."""
 
 
 def reading(command: Callable[..., None]) -> Callable[..., None]:
@@ -140,31 +79,61 @@ def reading(command: Callable[..., None]) -> Callable[..., None]:
     return wrapper
 
 
-AS_GIVEN = (
-    *("layout", "encoding", "decimal", "limit", "unreadable", "workers"),
-    *("range", "hidden", "merged", "lines_per_case", "record_length", "positions", "tabs"),
-)
-LISTED = re.compile(r"[^:,]+:\d+(-\d+)?(,[^:,]+:\d+(-\d+)?)*")
-
-
-def _fixed(raw: dict[str, Any]) -> dict[str, Any]:
-    """Fields and the record type, which the command writes shorter."""
+def library_options(raw: Mapping[str, Any]) -> dict[str, Any]:
+    """The flags of the command as options of the library."""
     options: dict[str, Any] = {}
-    text = raw["fields"]
-    if text is not None and LISTED.fullmatch(text):
-        options["fields"] = [_field(part) for part in text.split(",")]
-    elif text is not None:
-        options["fields"] = text
-    if raw["headings"]:
-        pairs = [each.partition("=")[::2] for each in raw["headings"]]
-        options["fields"] = {"path": text or "", "headings": dict(pairs)}
-    if raw["record_type"] is not None:
-        place, _, kind = raw["record_type"].partition("=")
-        start, _, end = place.partition("-")
-        if not start.isdigit() or not (end or start).isdigit():
-            raise typer.BadParameter(f"expected 1-2=TYPE, got {raw['record_type']!r}")
-        options["record_type"] = {"start": int(start), "end": int(end or start), "take": kind}
+    for name in OPTIONS:
+        given = {
+            flag.part or name: raw[parameter_of(flag)]
+            for flag in flags_of(name)
+            if raw[parameter_of(flag)] is not None
+        }
+        if given:
+            options[name] = PARSERS.get(name, _as_given)(name, given)
+    if raw["plan"] is not None:
+        from ..api.plan import Plan
+
+        options["plan"] = Plan.read(raw["plan"])
     return options
+
+
+def _as_given(name: str, given: dict[str, Any]) -> Any:
+    """A text or number as it is; marks may be named or escaped."""
+    value = given[name]
+    if name in NONE_WORD and value == "none":
+        return "" if name == "delimiter" else None
+    return {"\\t": "\t", "\\s": " "}.get(value, value) if name in NONE_WORD else value
+
+
+def _names(name: str, given: dict[str, Any]) -> list[str]:
+    return [part.strip() for part in given[name].split(",")]
+
+
+def _trim(name: str, given: dict[str, Any]) -> Any:
+    return {"yes": True, "no": False}.get(given[name], given[name])
+
+
+def _sheet(name: str, given: dict[str, Any]) -> int | str:
+    text: str = given[name]
+    return int(text) if text.isdigit() else text
+
+
+def _plain_names(name: str, given: dict[str, Any]) -> int | bool:
+    try:
+        return int(given[name]) or True
+    except ValueError:
+        raise typer.BadParameter(f"expected a length, got {given[name]!r}") from None
+
+
+def _fields(name: str, given: dict[str, Any]) -> Any:
+    """Fields in a list, or the path of a table and what its headings mean."""
+    text = given.get(name)
+    if text is not None and LISTED.fullmatch(text):
+        return [_field(part) for part in text.split(",")]
+    if given.get("headings"):
+        pairs = [each.partition("=")[::2] for each in given["headings"]]
+        return {"path": text or "", "headings": dict(pairs)}
+    return text
 
 
 def _field(text: str) -> tuple[str, int, int]:
@@ -173,69 +142,42 @@ def _field(text: str) -> tuple[str, int, int]:
     return name.strip(), int(start), int(end or start)
 
 
-def library_options(raw: dict[str, Any]) -> dict[str, Any]:
-    """The options of the command as options of the library."""
-    options = {name: raw[name] for name in AS_GIVEN if raw[name] is not None}
-    options |= _fixed(raw)
-    if raw["sheet"] is not None:
-        options["sheet"] = int(raw["sheet"]) if raw["sheet"].isdigit() else raw["sheet"]
-    for name in ("delimiter", "quote", "escape", "comment", "grouping"):
-        if raw[name] is not None:
-            none = "" if name == "delimiter" else None
-            options[name] = none if raw[name] == "none" else _unescaped(raw[name])
-    if raw["trim"] is not None:
-        options["trim"] = {"yes": True, "no": False}.get(raw["trim"], raw["trim"])
-    rows = _rows(raw)
-    if rows:
-        options["rows"] = rows
-    for name in ("names", "keep"):
-        if raw[name] is not None:
-            options[name] = [part.strip() for part in raw[name].split(",")]
-    if raw["plain_names"] is not None:
-        options["plain_names"] = raw["plain_names"] or True
-    if raw["types"]:
-        options["types"] = _types(raw["types"])
-    if raw["missing"]:
-        options["missing"] = [_code(text) for text in raw["missing"]]
-    if raw["plan"] is not None:
-        from ..plan import Plan
-
-        options["plan"] = Plan.read(raw["plan"])
-    return options
+def _record_type(name: str, given: dict[str, Any]) -> dict[str, Any]:
+    place, _, kind = given[name].partition("=")
+    start, _, end = place.partition("-")
+    if not start.isdigit() or not (end or start).isdigit():
+        raise typer.BadParameter(f"expected 1-2=TYPE, got {given[name]!r}")
+    return {"start": int(start), "end": int(end or start), "take": kind}
 
 
-def _unescaped(text: str) -> str:
-    return {"\\t": "\t", "\\s": " "}.get(text, text)
-
-
-def _rows(raw: dict[str, Any]) -> dict[str, Any]:
-    rows: dict[str, Any] = {}
-    if raw["names_row"] is not None:
-        text = raw["names_row"]
+def _rows(name: str, given: dict[str, Any]) -> dict[str, Any]:
+    rows = dict(given)
+    if "names" in rows:
+        text = rows["names"]
         try:
             rows["names"] = [] if text == "none" else [int(part) for part in text.split(",")]
         except ValueError:
             raise typer.BadParameter(f"expected row numbers, got {text!r}") from None
-    for part in ("labels", "units"):
-        if raw[f"{part}_row"] is not None:
-            rows[part] = raw[f"{part}_row"]
-    if raw["repeated"] is not None:
-        rows["repeated"] = raw["repeated"]
-    if raw["data"] is not None:
-        rows["data"] = int(raw["data"]) if raw["data"].isdigit() else raw["data"]
+    if rows.get("data", "").isdigit():
+        rows["data"] = int(rows["data"])
     return rows
 
 
-def _types(texts: list[str]) -> Any:
+def _types(name: str, given: dict[str, Any]) -> Any:
+    texts = given[name]
     if len(texts) == 1 and "=" not in texts[0]:
         return texts[0]
     types = {}
     for text in texts:
-        name, equals, kind = text.rpartition("=")
+        variable, equals, kind = text.rpartition("=")
         if not equals:
             raise typer.BadParameter(f"expected NAME=TYPE, got {text!r}")
-        types[name] = kind
+        types[variable] = kind
     return types
+
+
+def _missing(name: str, given: dict[str, Any]) -> list[dict[str, Any]]:
+    return [_code(text) for text in given[name]]
 
 
 def _code(text: str) -> dict[str, Any]:
@@ -257,12 +199,27 @@ def _number(text: str) -> int | float | str:
     return text
 
 
-def source_of(source: str, options: dict[str, Any]) -> Any:
+PARSERS: dict[str, Callable[[str, dict[str, Any]], Any]] = {
+    "fields": _fields,
+    "keep": _names,
+    "missing": _missing,
+    "names": _names,
+    "plain_names": _plain_names,
+    "record_type": _record_type,
+    "rows": _rows,
+    "sheet": _sheet,
+    "trim": _trim,
+    "types": _types,
+}
+"""How the text of flags becomes the value of an option, where it is not the value itself."""
+
+
+def source_of(source: str, options: Mapping[str, Any]) -> Any:
     """The source that an argument means: `-` for standard input, a plan file for its source."""
     if source == "-":
         return sys.stdin.buffer
     if source.endswith(".toml") and "plan" not in options:
-        from ..plan import Plan
+        from ..api.plan import Plan
 
         return Plan.read(source)
     return source

@@ -16,17 +16,15 @@ def pack(
     source: Annotated[str, typer.Argument(help="A file, a URL, a plan, or - for standard input.")],
     output: Annotated[
         Path | None,
-        typer.Option("--output", "-o", help="The Parquet file; else beside the source."),
+        typer.Option("--output", "-o", help="Parquet file to write (default: beside the source)."),
     ] = None,
-    replace: Annotated[
-        bool, typer.Option("--replace", help="Write over an existing file.")
-    ] = False,
-    as_json: Annotated[bool, typer.Option("--json", help="The receipt for machines.")] = False,
+    replace: Annotated[bool, typer.Option("--replace", help="Overwrite an existing file.")] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="Print the receipt as JSON.")] = False,
     options: dict[str, Any] | None = None,
 ) -> None:
     """Read a file into a packed dataset (one Parquet file), and print the receipt."""
-    from ..formats.packing import pack as pack_file
-    from ..words import receipt_text
+    from ..api.reading import pack as pack_file
+    from ..show.receipt import receipt_text
 
     what = source_of(source, options or {})
     target = output or _beside(what, source)
@@ -37,14 +35,14 @@ def pack(
     else:
         show(receipt_text(receipt, width()))
         show(f"packed into {target}")
-    if not receipt.met:
+    if not receipt.promises_kept:
         raise typer.Exit(3)
 
 
 def _beside(what: Any, source: str) -> Path:
     """The packed file's name, from the source's."""
+    from ..api.plan import Plan
     from ..errors import PlanError
-    from ..plan import Plan
 
     path = str(what.source_path()) if isinstance(what, Plan) else source
     if source == "-" or "://" in path:

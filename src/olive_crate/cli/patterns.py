@@ -15,28 +15,28 @@ from .screen import show, show_json, width
 def patterns(
     source: Annotated[str, typer.Argument(help="A packed dataset, a file, or a plan.")],
     variables: variables_option = None,
-    coverage: Annotated[
-        bool, typer.Option("--coverage", help="Instead, the share of cases that have both of two.")
+    overlap: Annotated[
+        bool, typer.Option("--overlap", help="Show how many cases each pair of variables shares.")
     ] = False,
     picture: picture_option = None,
-    as_json: Annotated[bool, typer.Option("--json", help="The same for machines.")] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
     options: dict[str, Any] | None = None,
 ) -> None:
     """Print which variables are missing together, or for each pair how many cases have both."""
-    from ..checks.pairs import pairs_text
-    from ..checks.patterns import patterns_text
+    from ..show.pairs import pairs_text
+    from ..show.patterns import patterns_text
 
     dataset, names = dataset_of(source, options or {}), variables or "*"
     if picture is not None:
-        from ..report.matrices import draw_pairs, draw_patterns
+        from ..show.pictures.matrices import draw_pairs, draw_patterns
 
-        if coverage:
-            draw_pairs(dataset.coverage(names), picture)
+        if overlap:
+            draw_pairs(dataset.overlap(names), picture)
         else:
             draw_patterns(dataset.missing_patterns(names), picture)
         show(f"wrote {picture}")
-    elif coverage:
-        pairs = dataset.coverage(names)
+    elif overlap:
+        pairs = dataset.overlap(names)
         show_json(pairs.to_dict()) if as_json else show(pairs_text(pairs, width()))
     else:
         made = dataset.missing_patterns(names)

@@ -26,9 +26,14 @@ STYLES = {
 
 def width() -> int:
     """Columns to print in: the terminal's, but 100 where there is none, and never below 40."""
-    if not sys.stdout.isatty():
+    if not is_terminal():
         return 100
     return max(40, shutil.get_terminal_size((100, 30)).columns)
+
+
+def is_terminal() -> bool:
+    """Is the output read by a person at a terminal?"""
+    return sys.stdout.isatty()
 
 
 def show(text: str) -> None:
@@ -43,7 +48,7 @@ def show_json(value: Any) -> None:
 
 def show_lines(lines: Iterable[tuple[str, str]]) -> None:
     """Print lines, each with a name for what it is, which decides its colour on a terminal."""
-    if not sys.stdout.isatty():
+    if not is_terminal():
         show("\n".join(text for _, text in lines))
         return
     from rich.console import Console

@@ -16,13 +16,13 @@ def summary(
     source: Annotated[str, typer.Argument(help="A packed dataset, a file, or a plan.")],
     variables: variables_option = None,
     complete: Annotated[
-        bool, typer.Option("--complete", help="Only cases that have all of these variables.")
+        bool, typer.Option("--complete", help="Use only cases that have all of these variables.")
     ] = False,
-    as_json: Annotated[bool, typer.Option("--json", help="The same for machines.")] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
     options: dict[str, Any] | None = None,
 ) -> None:
     """Print n, missing, mean, sd, quartiles and more of each variable."""
-    from ..checks.summary import summary_text
+    from ..show.summary import summary_text
 
     made = dataset_of(source, options or {}).summary(variables or "*", complete=complete)
     if as_json:

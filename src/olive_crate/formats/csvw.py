@@ -1,4 +1,4 @@
-"""CSV on the Web: the words shared by writing and reading, and the writing.
+"""CSV on the Web: metadata for an exported file.
 
 "Metadata Vocabulary for Tabular Data" and "Model for Tabular Data and Metadata on the Web", W3C
 Recommendations of 17 December 2015. Sections named here are those of the first.
@@ -12,16 +12,16 @@ from urllib.parse import quote
 
 import numpy as np
 
-from ..celltexts import missing_texts
-from ..columns import Column
-from ..convert.dates import ANY_ZONED
-from ..variables import Variable
-from ..words import name_list
+from ..columns.cell_texts import missing_texts
+from ..columns.column import Column
+from ..columns.dates import ANY_ZONED
+from ..declaration.csvw_terms import CONTEXT, FORMATS
+from ..declaration.variable import Variable
+from ..show.text import name_list
 
 if TYPE_CHECKING:
-    from ..dataset import Dataset
+    from ..dataset.model import PlainDataset
 
-CONTEXT = "http://www.w3.org/ns/csvw"
 TYPES = {
     "integer": "integer",
     "number": "double",
@@ -33,30 +33,10 @@ TYPES = {
     "datetime": "dateTime",
     "duration": "duration",
 }
-DATES = {
-    "%Y-%m-%d": "yyyy-MM-dd",
-    "%Y%m%d": "yyyyMMdd",
-    "%d-%m-%Y": "dd-MM-yyyy",
-    "%m-%d-%Y": "MM-dd-yyyy",
-    "%d/%m/%Y": "dd/MM/yyyy",
-    "%m/%d/%Y": "MM/dd/yyyy",
-    "%d.%m.%Y": "dd.MM.yyyy",
-    "%m.%d.%Y": "MM.dd.yyyy",
-}
-CLOCKS = {"%H:%M:%S": "HH:mm:ss", "%H%M%S": "HHmmss", "%H:%M": "HH:mm", "%H%M": "HHmm"}
-MOMENTS = {
-    f"{day}{mark}{clock}": f"{day_word}{mark}{clock_word}"
-    for mark in "T "
-    for day, day_word in DATES.items()
-    for clock, clock_word in CLOCKS.items()
-    if mark == " " or day == "%Y-%m-%d"
-}
-FORMATS = {"date": DATES, "time": CLOCKS, "datetime": MOMENTS}
-"""The patterns of section 6.4.4 of the model, by how `strptime` writes them."""
 
 
 def csvw_text(
-    dataset: Dataset, url: str, delimiter: str, encoding: str, missing: str
+    dataset: PlainDataset, url: str, delimiter: str, encoding: str, missing: str
 ) -> tuple[str, list[str]]:
     """Metadata for a delimited file of this name, and what it cannot carry."""
     columns, told = [], _Told()
@@ -66,7 +46,7 @@ def csvw_text(
         if missing == "reasons" and column.reasons.any():
             columns.append({"titles": f"{name}_reason", "datatype": "string"})
     schema: dict[str, Any] = {"columns": columns}
-    key = [name for name in dataset.plan.expect.key if name in dataset.names]
+    key = [name for name in dataset.plan.promised.key if name in dataset.names]
     if key:
         schema["primaryKey"] = [_word(name) for name in key]
     document = {
@@ -121,10 +101,10 @@ def _column(column: Column, missing: str, told: _Told) -> dict[str, Any]:
     for what, there in (
         ("reasons of missing codes", any(code.reason for code in variable.missing)),
         ("ranges of missing codes", any(code.value is None for code in variable.missing)),
-        ("value labels", bool(variable.values)),
+        ("meanings of values", bool(variable.meanings)),
         ("level of measurement", variable.level is not None),
-        ("decimals and width to show", variable.decimals is not None or variable.width is not None),
-        ("allowed values", variable.expect is not None and bool(variable.expect.allowed)),
+        ("decimals to show", variable.decimals is not None),
+        ("allowed values", variable.promised is not None and bool(variable.promised.allowed)),
         ("categories as a type", variable.type == "category"),
     ):
         if there:
@@ -156,7 +136,7 @@ def _datatype(variable: Variable) -> Any:
 
 def _expecting(datatype: Any, variable: Variable) -> Any:
     """The datatype with bounds (5.11.2) and patterns (6.4.3) that values are expected to keep."""
-    expect = variable.expect
+    expect = variable.promised
     if expect is None:
         return datatype
     made = {"base": datatype} if isinstance(datatype, str) else dict(datatype)

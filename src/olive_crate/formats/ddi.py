@@ -1,186 +1,158 @@
-"""DDI-Codebook 2.5 as a dictionary: where variables stand, and what is said of them.
+"""DDI-Codebook 2.5: a dataset's codebook as XML.
 
-The elements are those of the DDI Alliance's schema `codebook.xsd`, version 2.5: `var` with
-`location`, `labl`, `invalrng`, `catgry` and `varFormat` (section 4.3, "Variable Description"), and
-`fileTxt/dimensns` (section 3.1).
+Elements and their order are those of the DDI Alliance's schema `codebook.xsd`, version 2.5
+(namespace `ddi:codebook:2_5`): `stdyDscr`, `fileDscr`, and a `var` for each variable.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import Any
-from xml.etree.ElementTree import Element
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+from xml.etree.ElementTree import Element, SubElement, indent, tostring
 
-from ..codecells import codes_of, number_or_text
-from ..dictionaries import Dictionary, Entry
-from ..errors import PlanError, SourceError
-from ..fields import SIGNS, Field, field_of
-from ..markup import tree_of
-from ..sources import Source
-from ..variables import LEVELS, TYPES, Variable, declared
+import numpy as np
 
-LARGEST = 256 << 20
+from ..columns.column import Column
+from ..columns.meanings import meaning_counts
+from ..declaration.codes import FIRST_CODE, Meaning, MissingCode
+from ..declaration.notation import codes_text, meanings_text
+from ..declaration.values import value_text
+from ..declaration.variable import NUMERIC, Variable
+from ..plan.fields import Field
+from ..show.text import name_list
 
+if TYPE_CHECKING:
+    from ..dataset.model import PlainDataset
 
-def read_ddi(source: Source) -> Dictionary:
-    """The variables of a codebook. Raises `SourceError` for what is no DDI codebook."""
-    data = source.head(LARGEST + 1)
-    if len(data) > LARGEST:
-        raise SourceError(f"{source.name}: larger than {LARGEST >> 20} MB, which is refused")
-    root = tree_of(data, source.name)
-    if root.tag != "codeBook":
-        raise SourceError(
-            f'{source.name}: the XML is a "{root.tag}", not a "codeBook" as in DDI-Codebook'
-        )
-    entries = tuple(_entry(each, f"{source.name}: var") for each in root.iterfind("dataDscr/var"))
-    if not entries:
-        raise SourceError(f"{source.name}: the codebook describes no variable (dataDscr/var)")
-    size = root.find("fileDscr/fileTxt/dimensns")
-    return Dictionary(entries, _number(size, "recPrCas"), _number(size, "logRecL"))
+NAMESPACE = "ddi:codebook:2_5"
 
 
-def _number(parent: Element | None, tag: str) -> int | None:
-    text = parent.findtext(tag, "").strip() if parent is not None else ""
-    return int(text) if text.isdigit() and int(text) > 0 else None
+def ddi_text(
+    dataset: PlainDataset, file: str, fields: Sequence[Field] = ()
+) -> tuple[str, list[str]]:
+    """A codebook of the data file of this name, and what it cannot carry.
+
+    `fields` say where the variables stand, if the file is of fixed width.
+    """
+    root = Element("codeBook", {"xmlns": NAMESPACE, "version": "2.5"})
+    citation = SubElement(SubElement(root, "stdyDscr"), "citation")
+    SubElement(SubElement(citation, "titlStmt"), "titl").text = file
+    text = SubElement(SubElement(root, "fileDscr", {"ID": "F1"}), "fileTxt")
+    SubElement(text, "fileName").text = file
+    size = SubElement(text, "dimensns")
+    SubElement(size, "caseQnty").text = str(dataset.rows)
+    SubElement(size, "varQnty").text = str(len(dataset.variables))
+    if fields:
+        SubElement(size, "recPrCas").text = str(max(field.line for field in fields))
+    data = SubElement(root, "dataDscr")
+    placed = {field.name: field for field in fields}
+    for number, name in enumerate(dataset.names, 1):
+        _variable(data, number, dataset[name], placed.get(name))
+    indent(root)
+    head = '<?xml version="1.0" encoding="UTF-8"?>\n'
+    return head + tostring(root, "unicode") + "\n", _notes(dataset, bool(fields))
 
 
-def _entry(var: Element, at: str) -> Entry:
-    name = var.get("name") or var.get("ID")
-    if not name:
-        raise PlanError(f"{at}: a variable has neither name nor ID")
-    at = f'{at} "{name}"'
-    field = _field(var, name, at)
-    implied = field.decimals if field else 0
-    categories = list(_categories(var))
-    kind = _type(var, categories, implied)
-    parts: dict[str, Any] = {
-        "label": _label(var),
-        "unit": var.get("measUnit"),
-        "type": kind,
-        "level": var.get("nature") if var.get("nature") in LEVELS else None,
-        "missing": _missing(var, categories, kind, implied) or None,
-        "values": [
-            {"value": number_or_text(code, kind), "label": label or code}
-            for code, label, missing in categories
-            if not missing and not implied
-        ]
-        + _labelled_ranges(var, kind),
+def _notes(dataset: PlainDataset, fixed: bool) -> list[str]:
+    lacking = {
+        "headings in the file": [each for each in dataset.variables if each.from_],
+        "required values": [each for each in dataset.variables if each.required],
+        "promises about values": [each for each in dataset.variables if each.promised],
+        "the names of sets of meanings": [each for each in dataset.variables if each.meaning_set],
+        "the words for true and false": [each for each in dataset.variables if each.true],
     }
-    form = var.find("varFormat")
-    if form is not None and "%" in form.get("formatname", ""):
-        parts["format"] = form.get("formatname")
-    if var.get("dcml", "").isdigit():
-        parts["decimals"] = int(var.get("dcml", "0"))
-    return Entry(field, declared(Variable(name), parts, at))
+    if fixed:
+        lacking["decimals that are only shown"] = [
+            each for each in dataset.variables if each.decimals is not None
+        ]
+    return [
+        f"DDI-Codebook has no place for {what} ({name_list([each.name for each in told])})"
+        for what, told in lacking.items()
+        if told
+    ]
 
 
-def _label(element: Element) -> str | None:
-    labels = element.findall("labl")
-    own = [each for each in labels if each.get("level", "variable") in ("variable", "category")]
-    text = " ".join("".join((own or labels)[0].itertext()).split()) if labels else ""
-    return text or None
+def _variable(parent: Element, number: int, column: Column, field: Field | None) -> None:
+    variable = column.variable
+    var = SubElement(parent, "var", _attributes(variable, number, field))
+    if field is not None:
+        place = {"StartPos": field.start, "EndPos": field.end, "width": field.width}
+        place["RecSegNo"] = field.line
+        SubElement(var, "location", {key: str(value) for key, value in place.items()})
+    if variable.label:
+        SubElement(var, "labl").text = variable.label
+    ranges = [each for each in variable.meanings if each.value is None]
+    if ranges:
+        _ranges(SubElement(var, "valrng"), ranges, meanings_text(variable))
+    _invalid(var, variable)
+    _sums(var, column)
+    _categories(var, column)
+    kind = variable.type or "text"
+    form = {"type": "numeric" if kind in NUMERIC else "character"}
+    if kind in ("date", "time", "datetime"):
+        form["category"] = "time" if kind == "time" else "date"
+    if variable.format or (field and field.sign):
+        form["formatname"] = variable.format or (field.sign if field and field.sign else "")
+        form["schema"] = "other"
+    SubElement(var, "varFormat", form).text = kind
 
 
-def _field(var: Element, name: str, at: str) -> Field | None:
-    """Where the variable stands; `None` where the codebook gives no positions."""
-    location = var.find("location")
-    if location is None or not (location.get("StartPos") or location.get("width")):
-        return None
-    table: dict[str, Any] = {"name": name}
-    for key, attribute in (
-        ("start", "StartPos"),
-        ("end", "EndPos"),
-        ("width", "width"),
-        ("line", "RecSegNo"),
-    ):
-        text = (location.get(attribute) or "").strip()
-        if text and not text.isdigit():
-            raise PlanError(f"{at}: {attribute}: expected a whole number, got {text!r}")
-        if text:
-            table[key] = int(text)
-    if "start" not in table:
-        raise PlanError(f"{at}: location has a width but no StartPos")
-    if var.get("dcml", "").isdigit():
-        table["decimals"] = int(var.get("dcml", "0"))
-    form = var.find("varFormat")
-    if form is not None and form.get("formatname") in SIGNS:
-        table["sign"] = form.get("formatname")
-    return field_of(table, 1, at)
+def _attributes(variable: Variable, number: int, field: Field | None) -> dict[str, str]:
+    made = {"ID": f"V{number}", "name": variable.name, "files": "F1"}
+    if variable.type in NUMERIC:
+        made["intrvl"] = "contin" if variable.type == "number" else "discrete"
+    implied = field.decimals if field is not None else variable.decimals
+    if implied is not None and (field is None or implied):
+        made["dcml"] = str(implied)
+    if variable.unit:
+        made["measUnit"] = variable.unit
+    if variable.level:
+        made["nature"] = variable.level
+    return made
 
 
-def _categories(var: Element) -> Iterator[tuple[str, str, bool]]:
-    """The value, label and missing mark of each category."""
-    for category in var.iterfind("catgry"):
-        code = category.findtext("catValu", "").strip()
-        if code:
-            yield code, _label(category) or "", category.get("missing", "").upper() == "Y"
+def _ranges(parent: Element, spans: Sequence[MissingCode | Meaning], key: str) -> None:
+    for span in spans:
+        ends = {"min": span.from_, "max": span.to}
+        given = {name: value_text(value) for name, value in ends.items() if value is not None}
+        SubElement(parent, "range", given)
+    SubElement(parent, "key").text = key
 
 
-def _type(var: Element, categories: list[tuple[str, str, bool]], implied: int) -> str | None:
-    form = var.find("varFormat")
-    if form is None:
-        return None
-    told = (form.text or "").strip()
-    if told in TYPES:
-        return told
-    if form.get("category") in ("date", "time"):
-        return form.get("category")
-    if form.get("type") == "character":
-        return "text"
-    valid = [code for code, _, missing in categories if not missing]
-    whole = bool(valid) and all(code.lstrip("+-").isdigit() for code in valid)
-    if var.get("dcml") == "0" or (whole and not implied and not var.get("dcml")):
-        return "integer"
-    return "number"
+def _invalid(var: Element, variable: Variable) -> None:
+    """Missing codes (4.3.8): single ones as items, then ranges; the key says the reasons."""
+    if not variable.missing:
+        return
+    invalid = SubElement(var, "invalrng")
+    for code in variable.missing:
+        if code.value is not None:
+            SubElement(invalid, "item", {"VALUE": str(code.value)})
+    _ranges(
+        invalid, [code for code in variable.missing if code.value is None], codes_text(variable)
+    )
 
 
-def _missing(
-    var: Element, categories: list[tuple[str, str, bool]], kind: str | None, implied: int
-) -> list[dict[str, Any]]:
-    """Codes of invalid ranges and of categories marked missing, with the categories' labels."""
-    labels = {code: label for code, label, _ in categories}
-    told = codes_of(var.findtext("invalrng/key", ""), kind, implied)
-    found: dict[str, dict[str, Any]] = {}
-    for code, label, missing in categories:
-        if missing:
-            found[code] = {"value": _code(code, kind, implied), "reason": label}
-    for item in var.iterfind("invalrng/item"):
-        code = (item.get("VALUE") or "").strip()
-        if code and code not in found:
-            value = _code(code, kind, implied)
-            found[code] = {"value": value, "reason": labels.get(code, "")}
-    for number, span in enumerate(var.iterfind("invalrng/range")):
-        low, high = (_end(span.get(key), implied) for key in ("min", "max"))
-        if low is not None or high is not None:
-            given = {"from": low, "to": high}
-            ends = {key: value for key, value in given.items() if value is not None}
-            why = next((word for each, word in told if each == ends), "")
-            found[f"range {number}"] = ends | {"reason": why}
-    order = [str(each.get("value")) if "value" in each else each for each, _ in told]
-    return sorted(found.values(), key=lambda code: _place(code, order))
+def _sums(var: Element, column: Column) -> None:
+    valid = len(column) - column.values.null_count
+    for kind, value in (("vald", valid), ("invd", len(column) - valid)):
+        SubElement(var, "sumStat", {"type": kind}).text = str(value)
 
 
-def _place(code: dict[str, Any], order: list[Any]) -> int:
-    """Where the key lists a code; those that it does not list come last, in their own order."""
-    own = {key: value for key, value in code.items() if key != "reason"}
-    listed = str(own["value"]) if "value" in own else own
-    return order.index(listed) if listed in order else len(order)
+def _categories(var: Element, column: Column) -> None:
+    """Value labels of single values, then the missing codes with their reasons."""
+    for label, count in meaning_counts(column.variable, column.values, column.reasons):
+        if label.value is not None:
+            _category(var, str(label.value), label.label, count, {})
+    counts = np.bincount(column.reasons, minlength=256)
+    for place, code in enumerate(column.variable.missing):
+        if code.value is not None:
+            count = int(counts[FIRST_CODE + place])
+            _category(var, str(code.value), code.reason, count, {"missing": "Y"})
 
 
-def _labelled_ranges(var: Element, kind: str | None) -> list[dict[str, Any]]:
-    """Value labels of ranges: they stand in the key of the valid range."""
-    key = var.findtext("valrng/key", "")
-    spans = [(span, word) for span, word in codes_of(key, kind) if word and "value" not in span]
-    return [span | {"label": word} for span, word in spans]
-
-
-def _code(code: str, kind: str | None, implied: int) -> int | float | str:
-    """With implied decimals a code stays text: as it stands in the file."""
-    return code if implied else number_or_text(code, kind)
-
-
-def _end(text: str | None, implied: int) -> int | float | None:
-    value = number_or_text(text.strip(), "number") if text else None
-    if isinstance(value, str) or value is None:
-        return None
-    return value / 10**implied if implied else value
+def _category(var: Element, value: str, label: str, count: int, marks: dict[str, str]) -> None:
+    category = SubElement(var, "catgry", marks)
+    SubElement(category, "catValu").text = value
+    if label:
+        SubElement(category, "labl").text = label
+    SubElement(category, "catStat", {"type": "freq"}).text = str(count)

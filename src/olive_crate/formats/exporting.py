@@ -8,12 +8,12 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 
-from ..celltexts import checked_way
+from ..columns.cell_texts import checked_way
 from ..errors import PlanError, nearest
-from ..writing import put_in_place, temporary_beside
+from ..sources.writing import put_in_place, temporary_beside
 
 if TYPE_CHECKING:
-    from ..dataset import Dataset
+    from ..dataset.model import PlainDataset
 
 DELIMITERS = {".csv": ",", ".tsv": "\t", ".tab": "\t"}
 FIXED = (".txt", ".dat", ".asc")
@@ -34,7 +34,7 @@ class Exported(msgspec.Struct, frozen=True):
 
 
 def export(
-    dataset: Dataset,
+    dataset: PlainDataset,
     path: Any,
     *,
     fields: Any = None,
@@ -56,24 +56,24 @@ def export(
     way = checked_way(missing or ("null" if kind in (".arrow", ".parquet") else "codes"))
     standards = _standards(metadata, kind)
     if kind in DELIMITERS:
-        from .delimitedtext import delimited_files
+        from .delimited import delimited_files
 
         files, notes = delimited_files(
             dataset, target, delimiter or DELIMITERS[kind], way, encoding, standards
         )
     elif kind in FIXED:
-        from .fixedtext import fixed_files
+        from .fixed import fixed_files
 
         files, notes = fixed_files(dataset, target, fields, way, encoding, standards)
     else:
         notes = []
         if kind == ".xlsx":
-            from .bookfile import digits_lost, workbook_writer
+            from .workbook import digits_lost, workbook_writer
 
             files = {target: workbook_writer(dataset, target, way)}
             notes += digits_lost(dataset)
         else:
-            from .arrowfiles import arrow_writer
+            from .arrow import arrow_writer
 
             files = {target: arrow_writer(dataset, kind, way)}
         notes += with_standards(files, dataset, target, standards)
@@ -94,12 +94,12 @@ def _standards(metadata: str | Sequence[str] | None, kind: str) -> list[str]:
 
 
 def with_standards(
-    files: Files, dataset: Dataset, target: Path, standards: Sequence[str]
+    files: Files, dataset: PlainDataset, target: Path, standards: Sequence[str]
 ) -> list[str]:
     """Add a DDI codebook to the files, if it is wanted; returns what it cannot carry."""
     if "ddi" not in standards:
         return []
-    from .ddiwrite import ddi_text
+    from .ddi import ddi_text
 
     text, notes = ddi_text(dataset, target.name)
     files[target.with_suffix(".ddi.xml")] = text.encode("utf-8")
@@ -108,7 +108,7 @@ def with_standards(
 
 def write_all(files: Files, replace: bool) -> None:
     """Write all files or none. Raises `PlanError` where one cannot be written."""
-    from .packed import checked_target
+    from ..sources.writing import checked_target
 
     for path in files:
         checked_target(path, replace)

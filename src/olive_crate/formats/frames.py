@@ -2,23 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 import msgspec
 import pyarrow as pa
 
-from ..celltexts import checked_way, missing_texts
-from ..codes import FIRST_CODE
-from ..columns import Column
-from ..dataset import Dataset
-from ..errors import PlanError
+from ..columns.cell_texts import checked_way, missing_texts
+from ..columns.column import Column
+from ..dataset.model import PlainDataset
+from ..declaration.codes import FIRST_CODE
+from ..describe.frames import imported_pandas as _pandas
 
 if TYPE_CHECKING:
     import pandas
 
 
-def to_pandas(dataset: Dataset, missing: str = "null", labels: bool = False) -> pandas.DataFrame:
+def to_pandas(
+    dataset: PlainDataset, missing: str = "null", labels: bool = False
+) -> pandas.DataFrame:
     """A data frame; see `Dataset.to_pandas`."""
     checked_way(missing)
     pd = _pandas()
@@ -30,7 +31,7 @@ def to_pandas(dataset: Dataset, missing: str = "null", labels: bool = False) -> 
         else:
             series[name] = (
                 column.labelled().to_pandas()
-                if labels and column.variable.values
+                if labels and column.variable.meanings
                 else _plain(column)
             )
         if missing == "reasons" and column.reasons.any():
@@ -38,19 +39,6 @@ def to_pandas(dataset: Dataset, missing: str = "null", labels: bool = False) -> 
     made = pd.DataFrame(series)
     made.attrs["olive_crate"] = {each.name: msgspec.to_builtins(each) for each in dataset.variables}
     return made
-
-
-def frame(rows: Sequence[Mapping[str, Any]], headings: Sequence[str]) -> pandas.DataFrame:
-    """Plain rows as a data frame. Raises `PlanError` where pandas is not installed."""
-    return _pandas().DataFrame([dict(each) for each in rows], columns=list(headings))
-
-
-def _pandas() -> Any:
-    try:
-        import pandas
-    except ImportError:
-        raise PlanError('pandas is not installed; install "olive-crate[pandas]"') from None
-    return pandas
 
 
 def _plain(column: Column) -> Any:

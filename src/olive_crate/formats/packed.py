@@ -8,7 +8,6 @@ one key of the file's own metadata.
 
 from __future__ import annotations
 
-import os
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
@@ -19,20 +18,22 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from .. import kernels
-from ..columns import Column, Columns, Unread, told_apart
-from ..dataset import Dataset
-from ..errors import PlanError, SourceError, nearest
-from ..plan import Plan
-from ..planfile import plan_from
-from ..plantext import plan_mapping
-from ..receipt import Receipt
-from ..rownumbers import RowNumbers
-from ..variables import Variable
-from ..withheld import NOTHING, Withheld
-from ..writing import put_in_place, temporary_beside
+from ..columns.column import Column, told_apart
+from ..columns.lazy import Columns, Unread
+from ..columns.withheld import NOTHING, Withheld
+from ..dataset.model import PlainDataset
+from ..dataset.receipt import Receipt
+from ..declaration.variable import Variable
+from ..errors import SourceError, nearest
+from ..kernels.row_numbers import RowNumbers
+from ..plan.model import Decisions
+from ..plan.toml_read import decisions_from
+from ..plan.toml_write import tables_of
+from ..sources.writing import checked_target, put_in_place, temporary_beside
 
 KEY = b"olive_crate"
-VERSION = 2
+VERSION = 3
+"""Of what is held in the metadata; files of other versions are refused."""
 ROWS_A_GROUP = 1 << 18
 
 
@@ -88,7 +89,7 @@ class Packing:
         self,
         variables: tuple[Variable, ...],
         receipt: Receipt,
-        plan: Plan,
+        plan: Decisions,
         came: RowNumbers | None,
     ) -> None:
         """Add the metadata and put the file in its place."""
@@ -99,7 +100,7 @@ class Packing:
             "reasons": self.reason_columns,
             "withheld": self.held_columns,
             "receipt": receipt.to_dict(),
-            "plan": plan_mapping(plan, self.path.parent),
+            "plan": tables_of(plan, self.path.parent),
             "rows": None if came is None else came.to_dict(),
         }
         self._writer.add_key_value_metadata({KEY: msgspec.json.encode(told)})
@@ -114,20 +115,6 @@ class Packing:
             self._writer.close()
             self._writer = None
         self._temporary.unlink(missing_ok=True)
-
-
-def checked_target(path: Any, replace: bool) -> Path:
-    """The file to write. Raises `PlanError` where it cannot or must not be written."""
-    target = Path(path)
-    if target.is_dir():
-        raise PlanError(f"{target}: this is a folder; name a file in it")
-    if not target.parent.is_dir():
-        raise PlanError(f"{target}: there is no folder {target.parent}")
-    if target.exists() and not replace:
-        raise PlanError(f"{target}: exists already; say replace to write over it")
-    if not os.access(target.parent, os.W_OK):
-        raise PlanError(f"{target}: the folder {target.parent} cannot be written to")
-    return target
 
 
 def beside(taken: Iterable[str], names: Iterable[str], what: str) -> dict[str, str]:
@@ -156,7 +143,7 @@ def _gathered(texts: pa.Array) -> Withheld:
     return Withheld(cells, texts.drop_null())
 
 
-def pack_dataset(dataset: Dataset, path: Any, replace: bool = False) -> None:
+def pack_dataset(dataset: PlainDataset, path: Any, replace: bool = False) -> None:
     """Write a dataset that is in memory."""
     packing = Packing(path, replace)
     try:
@@ -173,7 +160,7 @@ def pack_dataset(dataset: Dataset, path: Any, replace: bool = False) -> None:
         packing.abandon()
 
 
-def unpack(path: Any) -> Dataset:
+def unpack(path: Any) -> PlainDataset:
     """Open a packed dataset. Columns are read when they are first asked for.
 
     Raises `SourceError` for a file that is not there or was not packed by Olive Crate.
@@ -190,8 +177,11 @@ def unpack(path: Any) -> Dataset:
     if held is None:
         raise SourceError(f"{target}: a Parquet file, but not a packed dataset")
     meta = msgspec.json.decode(held)
-    if meta["version"] > VERSION:
-        raise SourceError(f"{target}: packed by a newer version of Olive Crate")
+    if meta["version"] != VERSION:
+        which = "a newer" if meta["version"] > VERSION else "an older"
+        raise SourceError(
+            f"{target}: packed by {which} version of Olive Crate; pack the source again"
+        )
     variables = tuple(msgspec.convert(each, Variable) for each in meta["variables"])
     reasons, held = meta["reasons"], meta.get("withheld", {})
     columns = Columns(
@@ -200,10 +190,10 @@ def unpack(path: Any) -> Dataset:
             for each in variables
         }
     )
-    plan = plan_from(meta["plan"], target.parent, f"{target}: ")
+    plan = decisions_from(meta["plan"], target.parent, f"{target}: ")
     receipt = Receipt.from_dict(meta["receipt"])
     came = RowNumbers.from_dict(meta.get("rows"))
-    return Dataset(variables, columns, file.metadata.num_rows, receipt, plan, came)
+    return PlainDataset(variables, columns, file.metadata.num_rows, receipt, plan, came)
 
 
 def _later(

@@ -14,7 +14,6 @@ from ..errors import OliveCrateError
 from . import reference
 from .reference import (
     FEW,
-    PAD,
     arrow,
     bitmap,
     or_minus_one,
@@ -26,6 +25,7 @@ from .reference import (
     trimmed_table,
     whole_numbers,
 )
+from .types import PAD, Bytes
 
 CHOICE = "OLIVE_CRATE_KERNELS"
 NAMES = ("compiled", "reference")
@@ -44,9 +44,9 @@ read_numbers = reference.read_numbers
 read_sheet = reference.read_sheet
 read_strings = reference.read_strings
 read_times = reference.read_times
-records_ahead = reference.records_ahead
+records_early = reference.records_early
 split = reference.split
-split_ahead = reference.split_ahead
+split_early = reference.split_early
 structure = reference.structure
 texts = reference.texts
 trimmed = reference.trimmed
@@ -66,9 +66,9 @@ SWITCHED = (
     "read_sheet",
     "read_strings",
     "read_times",
-    "records_ahead",
+    "records_early",
     "split",
-    "split_ahead",
+    "split_early",
     "structure",
     "texts",
     "trimmed",
@@ -114,7 +114,7 @@ def in_use() -> str:
     return f"{_in_use} ({instructions()})"
 
 
-def any_order(buffer: reference.Bytes) -> bool:
+def any_order(buffer: Bytes) -> bool:
     """May runs of this buffer lie in any order to be gathered?"""
     return are_compiled() and len(buffer) < 1 << 31
 

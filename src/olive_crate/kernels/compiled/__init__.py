@@ -6,7 +6,6 @@ comments, runs of blanks, delimiters of several characters) is split by the refe
 everything in a buffer of 2 GB and more.
 """
 
-from .ahead import records_ahead, split_ahead
 from .cells import (
     blank,
     different,
@@ -20,6 +19,7 @@ from .cells import (
     texts,
     trimmed,
 )
+from .early_columns import records_early, split_early
 from .sheet import read_sheet, read_strings
 from .structure import cut, is_utf8, line_marks, split, structure, text_marks
 
@@ -38,9 +38,9 @@ __all__ = [
     "read_sheet",
     "read_strings",
     "read_times",
-    "records_ahead",
+    "records_early",
     "split",
-    "split_ahead",
+    "split_early",
     "structure",
     "text_marks",
     "texts",

@@ -10,11 +10,21 @@ import numpy as np
 import pyarrow as pa
 
 from .. import reference
-from ..reference import Bytes, Flags, Ints, NumbersRead, Wanted
+from ..buffers import allocate
 from ..reference.gather import bitmap
-from ..reference.times import DAYS, OF_DAY, SINCE_1970, Pattern
-from ..reference.words import PAD, padded
-from ..room import room_for
+from ..reference.machine_words import padded
+from ..types import (
+    DAYS,
+    OF_DAY,
+    PAD,
+    SINCE_1970,
+    Bytes,
+    Flags,
+    Ints,
+    NumberRequest,
+    NumbersRead,
+    Pattern,
+)
 from . import _native
 
 NONE = np.zeros(0, np.int32)
@@ -159,9 +169,9 @@ def joined_texts(arrays: Sequence[pa.Array], reasons: Sequence[Bytes]) -> pa.Arr
     count = sum(len(array) for array in arrays)
     if room > BEYOND or any(array.offset for array in arrays):
         return reference.joined_texts(arrays, reasons)
-    all_offsets = room_for(count + 1, np.int32)
+    all_offsets = allocate(count + 1, np.int32)
     all_offsets[0] = 0
-    data = room_for(room + PAD, np.uint8)
+    data = allocate(room + PAD, np.uint8)
     base = row = 0
     for array, (codes, why, offsets, words) in zip(arrays, parts, strict=True):
         into = all_offsets[row : row + len(array) + 1]
@@ -227,7 +237,7 @@ def match(buffer: Bytes, starts: Ints, ends: Ints, words: Sequence[str]) -> Ints
     return found
 
 
-def read_numbers(buffer: Bytes, starts: Ints, ends: Ints, wanted: Wanted) -> NumbersRead:
+def read_numbers(buffer: Bytes, starts: Ints, ends: Ints, wanted: NumberRequest) -> NumbersRead:
     """As in the reference; numerals with an exponent or of up to 17 digits are read as well."""
     if len(buffer) > BEYOND:
         return reference.read_numbers(buffer, starts, ends, wanted)
@@ -235,13 +245,13 @@ def read_numbers(buffer: Bytes, starts: Ints, ends: Ints, wanted: Wanted) -> Num
 
 
 def read_column(
-    buffer: Bytes, first: int, stride: int, width: int, rows: int, wanted: Wanted
+    buffer: Bytes, first: int, stride: int, width: int, rows: int, wanted: NumberRequest
 ) -> NumbersRead:
     """As in the reference."""
     return _numbers((buffer, NONE, NONE, first, stride, width, rows), rows, wanted)
 
 
-def _numbers(cells: tuple[Any, ...], count: int, wanted: Wanted) -> NumbersRead:
+def _numbers(cells: tuple[Any, ...], count: int, wanted: NumberRequest) -> NumbersRead:
     values = np.empty(count, np.int64 if wanted.whole else np.float64)
     reasons = np.empty(count, np.uint8)
     rule = (wanted.whole, wanted.decimal, wanted.strict, wanted.implied)

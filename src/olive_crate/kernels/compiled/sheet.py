@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..reference import Bytes, Ints, SheetRead, SheetRule
+from ..types import Bytes, Ints, SheetRead, SheetRule
 from . import _native
 
 SHORTEST_STRING = len("<si><t></t></si>")

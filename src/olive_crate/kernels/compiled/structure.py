@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from .. import reference
-from ..reference import Bytes, LineMarks, Marks, Seen, Structure, Table, TextMarks
+from ..types import Bytes, CutPoint, Dialect, LineMarks, Structure, Table, TextMarks
 from . import _native
 from .cells import BEYOND, NONE, positions
 
@@ -25,7 +25,7 @@ class Scan(NamedTuple):
 
 
 def scan_of(
-    buffer: Bytes, low: int, high: int, marks: Marks, final: bool, seen: Seen | None = None
+    buffer: Bytes, low: int, high: int, marks: Dialect, final: bool, seen: CutPoint | None = None
 ) -> Scan | None:
     """The scan that can tell this structure, if there is one."""
     if marks.blanks or len(marks.delimiter) > 1 or len(buffer) > BEYOND:
@@ -49,7 +49,7 @@ def scan_of(
 
 
 def split(
-    buffer: Bytes, low: int, high: int, marks: Marks, final: bool, fields: int
+    buffer: Bytes, low: int, high: int, marks: Dialect, final: bool, fields: int
 ) -> Structure | Table:
     """As in the reference."""
     scan = scan_of(buffer, low, high, marks, final)
@@ -77,7 +77,7 @@ def split(
     return _structure(scan)
 
 
-def structure(buffer: Bytes, low: int, high: int, marks: Marks, final: bool) -> Structure:
+def structure(buffer: Bytes, low: int, high: int, marks: Dialect, final: bool) -> Structure:
     """As in the reference."""
     scan = scan_of(buffer, low, high, marks, final)
     if scan is None:
@@ -122,9 +122,9 @@ def text_marks(buffer: Bytes, low: int, high: int) -> TextMarks:
     return TextMarks(LineMarks(feeds, returns, pairs), tabs, is_ascii)
 
 
-def cut(buffer: Bytes, low: int, high: int, quote: int) -> Seen:
+def cut(buffer: Bytes, low: int, high: int, quote: int) -> CutPoint:
     """As in the reference."""
-    return Seen(*_native.cut(buffer, low, high, quote))
+    return CutPoint(*_native.cut(buffer, low, high, quote))
 
 
 def is_utf8(buffer: Bytes, low: int, high: int) -> bool:

@@ -1,22 +1,8 @@
 """The kernels in NumPy: clear, portable, always there."""
 
-from . import sheetxml, times
-from .ahead import (
-    AnyWanted,
-    Foresight,
-    Keeping,
-    Place,
-    ReadAhead,
-    Start,
-    TextsRead,
-    TimesRead,
-    WantedTexts,
-    WantedTimes,
-    records_ahead,
-    split_ahead,
-)
 from .blanks import blank, table, trimmed, trimmed_table
 from .columns import read_column
+from .early_columns import records_early, split_early
 from .gather import (
     FEW,
     arrow,
@@ -33,50 +19,14 @@ from .gather import (
     texts,
     whole_numbers,
 )
-from .numbers import NumbersRead, Wanted, read_numbers
-from .sheetxml import SheetRead, SheetRule, read_sheet, read_strings
-from .structure import (
-    LineMarks,
-    Marks,
-    Seen,
-    Structure,
-    Table,
-    TextMarks,
-    cut,
-    line_marks,
-    split,
-    structure,
-    text_marks,
-)
+from .machine_words import padded
+from .numbers import read_numbers
+from .sheet_xml import read_sheet, read_strings
+from .structure import cut, line_marks, split, structure, text_marks
 from .times import read_times
-from .words import PAD, Bytes, Flags, Ints, padded
 
 __all__ = [
     "FEW",
-    "PAD",
-    "AnyWanted",
-    "Bytes",
-    "Flags",
-    "Foresight",
-    "Ints",
-    "Keeping",
-    "LineMarks",
-    "Marks",
-    "NumbersRead",
-    "Place",
-    "ReadAhead",
-    "Seen",
-    "SheetRead",
-    "SheetRule",
-    "Start",
-    "Structure",
-    "Table",
-    "TextMarks",
-    "TextsRead",
-    "TimesRead",
-    "Wanted",
-    "WantedTexts",
-    "WantedTimes",
     "arrow",
     "bitmap",
     "blank",
@@ -95,17 +45,15 @@ __all__ = [
     "read_sheet",
     "read_strings",
     "read_times",
-    "records_ahead",
-    "sheetxml",
+    "records_early",
     "split",
-    "split_ahead",
+    "split_early",
     "squeezed",
     "strings",
     "structure",
     "table",
     "text_marks",
     "texts",
-    "times",
     "trimmed",
     "trimmed_table",
     "whole_numbers",

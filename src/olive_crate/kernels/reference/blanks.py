@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from .words import Bytes, Flags, Ints
+from ..types import Bytes, Flags, Ints
 
 BLANK = np.zeros(256, bool)
 BLANK[[9, 10, 11, 12, 13, 32]] = True

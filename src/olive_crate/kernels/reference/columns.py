@@ -11,29 +11,9 @@ from typing import Any
 
 import numpy as np
 
-from .numbers import (
-    LONGEST,
-    NumbersRead,
-    Numerals,
-    Wanted,
-    and_blanks,
-    close_mark,
-    read_numbers,
-    valued,
-)
-from .words import (
-    ALL,
-    HIGH,
-    ONE,
-    Bytes,
-    Flags,
-    Ints,
-    Words,
-    are_digits,
-    digits_value,
-    splat,
-    unzeroed,
-)
+from ..types import Bytes, Flags, Ints, NumberRequest, NumbersRead, Words
+from .machine_words import ALL, HIGH, ONE, are_digits, digits_value, splat, unzeroed
+from .numbers import LONGEST, Numerals, and_blanks, close_mark, read_numbers, valued
 
 SEVEN = np.uint64(7)
 LOW_SEVEN = ~HIGH
@@ -44,7 +24,7 @@ MINUS, PLUS = 45, 43
 
 
 def read_column(
-    buffer: Bytes, first: int, stride: int, width: int, rows: int, wanted: Wanted
+    buffer: Bytes, first: int, stride: int, width: int, rows: int, wanted: NumberRequest
 ) -> NumbersRead:
     """Read the numerals of cells of one width at equal distances, the first at `first`."""
     starts = first + stride * np.arange(rows)

@@ -9,20 +9,17 @@ power is exact (at most 22): W. D. Clinger, "How to read floating point numbers 
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 
+from ..types import Bytes, Flags, Ints, NumberRequest, NumbersRead, Words
 from .blanks import trimmed
-from .words import (
+from .machine_words import (
     ALL,
     EIGHT,
     ONE,
     ZEROS,
-    Bytes,
-    Flags,
-    Ints,
-    Words,
     are_digits,
     digits_value,
     fetch,
@@ -59,44 +56,14 @@ class Numerals(NamedTuple):
         return int(self.decimals.max(initial=0, where=self.ok))
 
 
-class NumbersRead(NamedTuple):
-    """A column of a block as numbers.
-
-    `reasons` has 0 for a cell that was read, 1 for a blank one, and 2 for one that is no plain
-    numeral or needs more care; `left` counts the last. Values are those nearest to what is written.
-    """
-
-    values: np.ndarray
-    reasons: Bytes
-    most_decimals: int
-    left: int
-    span: tuple[float, float] | None = None
-    """The smallest and the largest number read, where that was looked at."""
-    place: Any = None
-    """Where the values lie in an array for the whole column, if they do."""
-
-
-class Wanted(NamedTuple):
-    """What is taken as a number."""
-
-    whole: bool
-    """As 64-bit integers; otherwise as binary64."""
-    decimal: int
-    """The byte of the decimal mark; not looked at for integers."""
-    strict: bool = False
-    """Zeros in front of another digit make it no number."""
-    implied: int = 0
-    """Decimals where no mark is written."""
-
-
-def read_numbers(buffer: Bytes, starts: Ints, ends: Ints, wanted: Wanted) -> NumbersRead:
+def read_numbers(buffer: Bytes, starts: Ints, ends: Ints, wanted: NumberRequest) -> NumbersRead:
     """Read the plain numerals of a column, without the blanks around them."""
     numerals = parse(buffer, starts, ends, 0 if wanted.whole else wanted.decimal)
     values, ok, most = valued(numerals, wanted)
     return and_blanks(buffer, starts, ends, wanted, (values, ok, most))
 
 
-def valued(numerals: Numerals, wanted: Wanted) -> tuple[np.ndarray, Flags, int]:
+def valued(numerals: Numerals, wanted: NumberRequest) -> tuple[np.ndarray, Flags, int]:
     """Numerals as numbers, where they are such, and the most decimals."""
     if wanted.implied:
         numerals = with_implied(numerals, wanted.implied)
@@ -107,7 +74,11 @@ def valued(numerals: Numerals, wanted: Wanted) -> tuple[np.ndarray, Flags, int]:
 
 
 def and_blanks(
-    buffer: Bytes, starts: Ints, ends: Ints, wanted: Wanted, read: tuple[np.ndarray, Flags, int]
+    buffer: Bytes,
+    starts: Ints,
+    ends: Ints,
+    wanted: NumberRequest,
+    read: tuple[np.ndarray, Flags, int],
 ) -> NumbersRead:
     """What was read, and the cells that have blanks around them, or nothing in them."""
     values, ok, most = read
@@ -302,9 +273,9 @@ def floats(numerals: Numerals, exponent: Ints | None = None) -> tuple[np.ndarray
 
 __all__ = [
     "LONGEST",
+    "NumberRequest",
     "NumbersRead",
     "Numerals",
-    "Wanted",
     "and_blanks",
     "close_mark",
     "floats",

@@ -12,27 +12,11 @@ from __future__ import annotations
 import msgspec
 import numpy as np
 
+from ..types import Bytes, Dialect, Flags, Ints
 from .gather import ranges
-from .words import Bytes, Flags, Ints
 
 LF, CR, SPACE, TAB = 10, 13, 32, 9
 NONE = np.zeros(0, np.int64)
-
-
-class Marks(msgspec.Struct, frozen=True, eq=False):
-    """The bytes that give delimited text its structure."""
-
-    delimiter: bytes
-    """Empty: one field a line."""
-    blanks: bool = False
-    """Fields are separated by runs of blanks and tabs; `delimiter` is not looked at."""
-    quote: int = 0
-    escape: int = 0
-    comment: bytes = b""
-    skip_blanks: bool = False
-    """A quote may open after blanks."""
-    returns: bool = True
-    """There may be carriage returns in the text."""
 
 
 class Specials(msgspec.Struct, frozen=True, eq=False):
@@ -76,7 +60,7 @@ class _Runs(msgspec.Struct, frozen=True, eq=False):
     lengths: Ints
 
 
-def outside_quotes(buffer: Bytes, low: int, specials: Specials, marks: Marks) -> Outside:
+def outside_quotes(buffer: Bytes, low: int, specials: Specials, marks: Dialect) -> Outside:
     """Take quotes, and what stands within them, out of the special bytes."""
     is_quote = specials.byte == marks.quote
     quotes = np.flatnonzero(is_quote) if marks.quote else NONE
@@ -192,7 +176,7 @@ def _fields(before: Ints, opens: Ints, closes: Ints) -> Ints:
     return np.where(inside, own, before - np.where(pair >= 0, gone[pair], 0))
 
 
-def _at_field_start(buffer: Bytes, low: int, at: Ints, specials: Specials, marks: Marks) -> Flags:
+def _at_field_start(buffer: Bytes, low: int, at: Ints, specials: Specials, marks: Dialect) -> Flags:
     """Which of these positions are starts of fields, if they are not within quotes."""
     if marks.skip_blanks and not marks.blanks:
         at = _before_blanks(buffer, low, at, marks)
@@ -208,7 +192,7 @@ def _at_field_start(buffer: Bytes, low: int, at: Ints, specials: Specials, marks
     return start
 
 
-def _before_blanks(buffer: Bytes, low: int, at: Ints, marks: Marks) -> Ints:
+def _before_blanks(buffer: Bytes, low: int, at: Ints, marks: Dialect) -> Ints:
     """The positions moved back over blanks."""
     at, moving = at.copy(), np.arange(len(at))
     while len(moving):
@@ -234,7 +218,7 @@ def without_escaped(specials: Specials, escape: int) -> tuple[Specials, Ints]:
 
 
 def without_comments(
-    buffer: Bytes, low: int, specials: Specials, marks: Marks
+    buffer: Bytes, low: int, specials: Specials, marks: Dialect
 ) -> tuple[Outside, Ints]:
     """Take comment lines out before the quotes: a quote in a comment is not a quote.
 

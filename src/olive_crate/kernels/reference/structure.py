@@ -6,12 +6,10 @@ comparison; everything after that works on the few positions found.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from typing import Any, NamedTuple
-
 import msgspec
 import numpy as np
 
+from ..types import Bytes, CutPoint, Dialect, Flags, Ints, LineMarks, Structure, Table, TextMarks
 from .gather import ranges
 from .quoting import (
     CR,
@@ -19,67 +17,12 @@ from .quoting import (
     NONE,
     SPACE,
     TAB,
-    Marks,
     Outside,
     Specials,
     outside_quotes,
     without_comments,
     without_escaped,
 )
-from .words import Bytes, Flags, Ints
-
-
-class Structure(msgspec.Struct, frozen=True, eq=False):
-    """Fields of a block in order, and the records they make up.
-
-    `buffer` is the one that was split, or a copy in which quoted fields are closed up; `starts` and
-    `ends` hold the text of each field without its quotes; `record` holds the index of each record's
-    first field, and one more for the end; `heads` the position where each record starts; `lines`
-    the number of line ends before each record, and one more for the end.
-    """
-
-    buffer: Bytes
-    starts: Ints
-    ends: Ints
-    record: Ints
-    heads: Ints
-    lines: Ints
-    comments: Flags
-    consumed: int
-    open_quote: int
-    """Where a quote stands that is never closed in this block; -1 if none."""
-
-
-class Table:
-    """A block in which every record has as many fields as it should.
-
-    `columns` gives the starts and ends of a field in all records, and is asked only for fields that
-    are needed; `ready` holds columns that were read on the way. The rest is as in `Structure`.
-    """
-
-    line_ends: int | None = None
-    """Line ends in the bytes, where they were counted on the way."""
-    is_ascii: bool | None = None
-    has_name: bool = True
-    """The name may stand in the first field of a record."""
-
-    def __init__(
-        self,
-        buffer: Bytes,
-        lines: Ints,
-        consumed: int,
-        open_quote: int,
-        columns: Callable[[int], tuple[Ints, Ints]],
-        ready: Mapping[int, Any] | None = None,
-    ) -> None:
-        self.buffer, self.lines = buffer, lines
-        self.consumed, self.open_quote = consumed, open_quote
-        self.columns, self.ready = columns, ready or {}
-
-    @property
-    def count(self) -> int:
-        """How many records there are."""
-        return len(self.lines) - 1
 
 
 class _Borders(msgspec.Struct, frozen=True, eq=False):
@@ -95,7 +38,7 @@ class _Borders(msgspec.Struct, frozen=True, eq=False):
 
 
 def split(
-    buffer: Bytes, low: int, high: int, marks: Marks, final: bool, fields: int
+    buffer: Bytes, low: int, high: int, marks: Dialect, final: bool, fields: int
 ) -> Structure | Table:
     """Find the complete records in `buffer[low:high]`, which starts where a record starts.
 
@@ -122,27 +65,6 @@ def by_field(flat: Ints, fields: int) -> Ints:
     return np.ascontiguousarray(flat.reshape(-1, fields).T).T
 
 
-class LineMarks(NamedTuple):
-    """Line feeds, carriage returns, and how many returns have a feed right behind them."""
-
-    feeds: int
-    returns: int
-    pairs: int
-
-    @property
-    def line_ends(self) -> int:
-        """How many lines they end."""
-        return self.feeds + self.returns - self.pairs
-
-
-class TextMarks(NamedTuple):
-    """What a piece of text holds that has to be known before it can be cut by position."""
-
-    lines: LineMarks
-    tabs: int
-    is_ascii: bool
-
-
 def text_marks(buffer: Bytes, low: int, high: int) -> TextMarks:
     """Line ends, tabs, and whether all is ASCII in a piece of a buffer."""
     text = buffer[low:high]
@@ -159,18 +81,7 @@ def line_marks(buffer: Bytes, low: int, high: int) -> LineMarks:
     return LineMarks(feeds, len(returns), int(np.count_nonzero(text[followed] == LF)))
 
 
-class Seen(NamedTuple):
-    """A guess where the last record of a piece ends, and what was met in the whole piece."""
-
-    cut: int
-    feeds: int
-    returns: int
-    quotes: int
-    records: int
-    """Line ends up to the cut that are not quoted, by the same guess."""
-
-
-def cut(buffer: Bytes, low: int, high: int, quote: int) -> Seen:
+def cut(buffer: Bytes, low: int, high: int, quote: int) -> CutPoint:
     """Where the last record ends, if quotes open and close in turn; `low` if none does.
 
     A guess, for the record that is cut may hold quotes that are only text.
@@ -187,10 +98,10 @@ def cut(buffer: Bytes, low: int, high: int, quote: int) -> Seen:
     if len(quotes):
         at = at[np.searchsorted(quotes, at) % 2 == 0]
     end = low + int(at[-1]) + 1 if len(at) else low
-    return Seen(end, feeds, int(np.count_nonzero(returns)) + half, len(quotes), len(at))
+    return CutPoint(end, feeds, int(np.count_nonzero(returns)) + half, len(quotes), len(at))
 
 
-def structure(buffer: Bytes, low: int, high: int, marks: Marks, final: bool) -> Structure:
+def structure(buffer: Bytes, low: int, high: int, marks: Dialect, final: bool) -> Structure:
     """The complete records of a block, whatever fields they have."""
     if not final and high > low and buffer[high - 1] == CR:
         high -= 1  # a line feed may follow
@@ -225,7 +136,7 @@ def structure(buffer: Bytes, low: int, high: int, marks: Marks, final: bool) -> 
     return Structure(buffer, starts, ends, record, heads, lines, flagged, consumed, outside.opened)
 
 
-def _find(buffer: Bytes, low: int, high: int, marks: Marks) -> Specials:
+def _find(buffer: Bytes, low: int, high: int, marks: Dialect) -> Specials:
     text = buffer[low:high]
     mask = text == LF
     has_return = marks.returns and bool(np.any(text == CR))
@@ -243,7 +154,7 @@ def _find(buffer: Bytes, low: int, high: int, marks: Marks) -> Specials:
     return specials
 
 
-def _singles(marks: Marks, has_return: bool) -> list[int]:
+def _singles(marks: Dialect, has_return: bool) -> list[int]:
     """The single bytes to look for beside the line feed."""
     found = [CR] if has_return else []
     if marks.blanks:
@@ -271,7 +182,7 @@ def _whole_delimiters(buffer: Bytes, high: int, found: Specials, delimiter: byte
     return found.only(kept)
 
 
-def _borders(buffer: Bytes, low: int, separators: Specials, marks: Marks) -> _Borders:
+def _borders(buffer: Bytes, low: int, separators: Specials, marks: Dialect) -> _Borders:
     """Where each separator begins and ends; a carriage return belongs to its line feed."""
     at, line_end = separators.at, separators.line_end
     width = 1 if marks.blanks else max(1, len(marks.delimiter))
@@ -317,7 +228,7 @@ def _closed(borders: _Borders, high: int) -> _Borders:
 
 
 def _dropped(
-    outside: Outside, escapes: Ints, begin: Ints, marks: Marks, pairs: bool
+    outside: Outside, escapes: Ints, begin: Ints, marks: Dialect, pairs: bool
 ) -> tuple[Ints, Ints]:
     """Positions of bytes that are not text, and the field of each."""
     dropped, fields = outside.dropped, outside.before
@@ -372,9 +283,9 @@ def _close_up(buffer: Bytes, starts: Ints, ends: Ints, dropped: Ints) -> None:
 
 
 __all__ = [
+    "CutPoint",
+    "Dialect",
     "LineMarks",
-    "Marks",
-    "Seen",
     "Structure",
     "Table",
     "by_field",

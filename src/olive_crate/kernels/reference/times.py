@@ -12,10 +12,10 @@ from __future__ import annotations
 from functools import lru_cache
 from typing import NamedTuple
 
-import msgspec
 import numpy as np
 
-from .words import Bytes, Flags, Ints, Words, are_digits, fetch, unzeroed
+from ..types import DAYS, OF_DAY, Bytes, Flags, Ints, Pattern, Step, Words
+from .machine_words import are_digits, fetch, unzeroed
 
 WIDTHS = {"Y": 4, "m": 2, "d": 2, "H": 2, "I": 2, "M": 2, "S": 2, "y": 2, "j": 3, "f": 6, "e": 2}
 EXPANDED = {"F": "%Y-%m-%d", "T": "%H:%M:%S", "R": "%H:%M", "D": "%m/%d/%y", "n": " ", "t": " "}
@@ -35,14 +35,6 @@ FULL_MONTHS = [
     "december",
 ]
 DAY_US = 86_400_000_000
-DAYS, OF_DAY, SINCE_1970 = "days", "of day", "since 1970"
-
-
-class Step(NamedTuple):
-    """One directive (`kind` is its letter) or one literal byte (`kind` is empty)."""
-
-    kind: str
-    byte: int = 0
 
 
 class Parts(NamedTuple):
@@ -51,27 +43,6 @@ class Parts(NamedTuple):
     days: Ints
     micros: Ints
     ok: Flags
-
-
-class Pattern(msgspec.Struct, frozen=True, eq=False):
-    """A pattern ready to read with."""
-
-    text: str
-    steps: tuple[Step, ...]
-    width: int
-    """Bytes that a cell has if each directive is at its full width; 0 if that is not fixed."""
-
-    @property
-    def has_date(self) -> bool:
-        return any(step.kind in ("Y", "y") for step in self.steps)
-
-    @property
-    def has_time(self) -> bool:
-        return any(step.kind in ("H", "I") for step in self.steps)
-
-    @property
-    def has_zone(self) -> bool:
-        return any(step.kind == "z" for step in self.steps)
 
 
 @lru_cache(maxsize=256)
@@ -342,10 +313,7 @@ def days_from(year: Ints, month: Ints, day: Ints) -> Ints:
 
 
 __all__ = [
-    "DAYS",
     "DAY_US",
-    "OF_DAY",
-    "SINCE_1970",
     "WIDTHS",
     "Parts",
     "Pattern",

@@ -1,0 +1,51 @@
+"""Comparing a dataset with another, with its source, or with figures from elsewhere."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from ..checks.comparison import Comparison
+from ..dataset.model import PlainDataset
+
+
+def compare(
+    dataset: PlainDataset,
+    other: Any = None,
+    *,
+    key: str | Sequence[str] | None = None,
+    tolerance: float = 0.0,
+    relative: float = 0.0,
+    figures: Any = None,
+    headings: Mapping[str, str] | None = None,
+) -> Comparison:
+    """Compare a dataset with another, with its source read again, or with figures from elsewhere.
+
+    `other` is a dataset, or anything that `load` reads; without it the dataset's own source is
+    read again by its plan. Rows are matched by `key`, variables whose values are different in every
+    case, else one after another. Numbers agree if they differ by no more than `tolerance` plus
+    `relative` times the larger of the two.
+
+    `figures` is a table (a path, or mappings) with a row for each variable: `name` and any of n,
+    missing, distinct, mean, sd, min, q1, median, q3, max; `headings` says which heading of it holds
+    what. A figure agrees if it is the dataset's rounded to the digits given.
+
+    Raises `PlanError` for a key that is not one.
+    """
+    from ..checks import comparison
+
+    if figures is not None:
+        given = headings or {}
+        return comparison.compare_figures(dataset, figures, given, tolerance, relative)
+    there = other if isinstance(other, PlainDataset) else _read(dataset, other)
+    return comparison.compare_datasets(dataset, there, key, tolerance, relative)
+
+
+def _read(dataset: PlainDataset, other: Any) -> PlainDataset:
+    from .reading import load, unpack
+
+    if other is None:
+        return load(dataset.plan)
+    if isinstance(other, str) and other.endswith(".parquet"):
+        return unpack(other)
+    return load(other)

@@ -1,0 +1,47 @@
+"""Signatures and docstrings of functions that take the options of reading, made from the table."""
+
+from __future__ import annotations
+
+import inspect
+from collections.abc import Callable
+from typing import Any, TypeVar
+
+from ..plan.options import GROUPS, OPTIONS, TYPES
+
+
+class Unset:
+    """The default of an option that is not given."""
+
+    def __repr__(self) -> str:
+        return "…"
+
+
+UNSET = Unset()
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+def takes_reading_options(function: F) -> F:
+    """Show every option of reading in the function's signature and docstring."""
+    made = inspect.signature(function)
+    own = [each for each in made.parameters.values() if each.kind is not each.VAR_KEYWORD]
+    options = [
+        inspect.Parameter(
+            name, inspect.Parameter.KEYWORD_ONLY, default=UNSET, annotation=TYPES[name]
+        )
+        for name in OPTIONS
+    ]
+    signature = made.replace(parameters=[*own, *options])
+    function.__signature__ = signature  # type: ignore[attr-defined]
+    function.__doc__ = f"{inspect.cleandoc(function.__doc__ or '')}\n\n{options_text()}"
+    return function
+
+
+def options_text() -> str:
+    """A line for each option, under the heading of its group."""
+    lines = ["Options, each also a key of a plan:"]
+    for group in GROUPS:
+        lines += ["", group]
+        for name, option in OPTIONS.items():
+            if option.group == group:
+                lines.append(f"    {name}: {option.help} Default: {option.default}.")
+    return "\n".join(lines)

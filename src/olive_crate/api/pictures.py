@@ -1,0 +1,38 @@
+"""Pictures of results. Needs the extra `report`."""
+
+from __future__ import annotations
+
+import os
+from typing import Any, Unpack
+
+from ..plan.options import ReadingOptions
+from ..show.pictures.distributions import draw_counts
+from ..show.pictures.matrices import draw_pairs, draw_patterns
+from .documented import takes_reading_options
+from .plan import NO_PLAN, Plan
+
+
+@takes_reading_options
+def draw_positions(
+    source: Any,
+    path: str | os.PathLike[str],
+    *,
+    plan: Plan | None = None,
+    **options: Unpack[ReadingOptions],
+) -> None:
+    """Draw the positions of fixed columns to a PNG, SVG or PDF file.
+
+    `source` and the options are those of `look`; fields that are not given are found. Raises
+    `PlanError` if the source has no fixed layout, or the extra `report` is not installed.
+    """
+    from ..layouts.base import Before
+    from ..layouts.registry import find_layout
+    from ..reading.finding import source_and_plan
+    from ..show.pictures import positions
+
+    base = NO_PLAN if plan is None else plan
+    opened, decisions = source_and_plan(source, base, {**options, "layout": "fixed"})
+    positions.draw_positions(find_layout(opened, decisions, Before(thorough=False)), path)
+
+
+__all__ = ["draw_counts", "draw_pairs", "draw_patterns", "draw_positions"]

@@ -1,0 +1,137 @@
+"""Looking at a source, drafting a plan for it, loading it, packing it, opening what was packed."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Mapping
+from typing import Any, Unpack
+
+from ..dataset.receipt import Receipt
+from ..errors import PlanError
+from ..plan.options import ReadingOptions
+from ..reading.looking import Look
+from ..reading.single_pass import Progress
+from .dataset import Dataset
+from .documented import takes_reading_options
+from .plan import NO_PLAN, Plan
+
+
+@takes_reading_options
+def look(source: Any, *, plan: Plan | None = None, **options: Unpack[ReadingOptions]) -> Look:
+    """Show how a source begins and ends, and how it would be read.
+
+    `source` is a path, a URL, bytes, an open file, or a plan, whose own source is then read;
+    `plan` is a plan made for another source. Reads at most 4 MB: a file that is no larger is read
+    whole to count its lines. Raises `SourceError`, `LayoutError` and `PlanError`.
+
+    >>> print(look(b"id;acid\\n1;0,3\\n2;0,4\\n").variables[1].type)
+    number
+    """
+    from ..reading import looking
+
+    return looking.look(source, _base(plan), options)
+
+
+@takes_reading_options
+def draft(
+    source: Any,
+    *,
+    plan: Plan | None = None,
+    progress: Progress | None = None,
+    **options: Unpack[ReadingOptions],
+) -> Plan:
+    """Look at the whole source and write down how `load` would read it, with the evidence.
+
+    Loading the plan gives the same dataset as loading the source with the same options.
+
+    >>> draft(b"id;acid\\n1;0,3\\n2;0,4\\n").delimited.decimal
+    ','
+    """
+    from ..reading import loading
+
+    return Plan.of(loading.draft(source, _base(plan), options, progress))
+
+
+@takes_reading_options
+def load(
+    source: Any,
+    *,
+    plan: Plan | None = None,
+    progress: Progress | None = None,
+    **options: Unpack[ReadingOptions],
+) -> Dataset:
+    """Read a source, or the source of a plan, into a dataset.
+
+    `plan` reads this source by a plan made for another. `progress` is called with bytes done, bytes
+    in all (`None` if unknown) and what is being done.
+
+    Raises `SourceError`, `LayoutError`, `PlanError`; `UnreadableError` with `unreadable="stop"`.
+
+    >>> ds = load(b"id,acid\\n1,0.3\\n2,777\\n", missing={777: "sample lost"})
+    >>> ds["acid"].why(1)
+    'sample lost'
+    """
+    from ..reading import loading
+
+    return Dataset.of(loading.load(source, _base(plan), options, progress))
+
+
+@takes_reading_options
+def pack(
+    source: Any,
+    path: str | os.PathLike[str],
+    *,
+    replace: bool = False,
+    plan: Plan | None = None,
+    progress: Progress | None = None,
+    **options: Unpack[ReadingOptions],
+) -> Receipt:
+    """Read a source, or the source of a plan, into a packed file, and return the receipt.
+
+    The same as `load(...).pack(path)`, in bounded memory. Raises `PlanError` if the file exists and
+    `replace` is not set; on any failure nothing is left behind.
+    """
+    from ..formats.packed import Packing
+    from ..reading import packing
+
+    return packing.pack(source, _base(plan), options, Packing(path, replace), progress)
+
+
+def unpack(path: str | os.PathLike[str]) -> Dataset:
+    """Open a packed dataset. Columns are read when they are first asked for.
+
+    Raises `SourceError` for a file that does not exist or was not packed by Olive Crate.
+    """
+    from ..formats.packed import unpack as opened
+
+    return Dataset.of(opened(path))
+
+
+def dictionary(
+    path: str | os.PathLike[str],
+    *,
+    headings: Mapping[str, str] | None = None,
+    by: str = "name",
+    sheet: str | int | None = None,
+) -> Plan:
+    """A plan from a table of fields or variables, or from DDI-Codebook 2.5 or CSVW metadata.
+
+    `headings` says which heading of the table holds what: `{"start": "From", "end": "To"}`; keys
+    are `name`, `start`, `end`, `width`, `position`, `line`, `record`, `sign` and the parts of a
+    declaration. Where the table has positions, the plan reads a fixed layout; otherwise it declares
+    the variables of any file, matched `by` "name" or "order".
+
+    Raises `PlanError` with the row of the table for what cannot be understood.
+    """
+    from ..reading.dictionaries.applying import plan_of_dictionary
+
+    return Plan.of(plan_of_dictionary(path, headings, by, sheet))
+
+
+def _base(plan: Plan | None) -> Plan:
+    if plan is not None and not isinstance(plan, Plan):
+        raise PlanError(f"plan: expected a Plan, got {plan!r}")
+    return NO_PLAN if plan is None else plan
+
+
+__all__ = ["dictionary", "draft", "load", "look", "pack", "unpack"]

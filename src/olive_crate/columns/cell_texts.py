@@ -1,0 +1,148 @@
+"""Cells as text: what a person reads in a table, and what a file holds."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+
+from .. import kernels
+from ..declaration.codes import FIRST_CODE
+from ..declaration.values import value_text
+from ..declaration.variable import Variable
+from ..errors import PlanError, nearest, several
+from ..kernels.types import Ints
+from .column import Column
+from .dates import ANY_ZONED
+from .dictionary_encoding import decoded
+
+WAYS = ("codes", "null", "reasons")
+
+
+def shown_cells(column: Column, count: int) -> list[str]:
+    """The first cells of a column; a missing one shows its reason in brackets."""
+    values = column.values.slice(0, count).to_pylist()
+    variable = column.variable
+    return [
+        f"[{column.why(index)}]" if value is None else shown_of(value, variable)
+        for index, value in enumerate(values)
+    ]
+
+
+def shown_of(value: Any, variable: Variable) -> str:
+    """One value of a variable, rounded and cut as its declaration says for showing."""
+    return value_text(value, variable.decimals)
+
+
+def more_decimals(column: Column) -> int:
+    """Values with more decimals than the declaration shows."""
+    variable = column.variable
+    if variable.type != "number" or variable.decimals is None:
+        return 0
+    numbers = column.values.drop_null().to_numpy()
+    with np.errstate(over="ignore", invalid="ignore"):
+        return int(np.count_nonzero(np.round(numbers, variable.decimals) != numbers))
+
+
+def cell_texts(column: Column, missing: str = "codes") -> list[str]:
+    """The text of each cell, as a file holds it: what is read back is the same value or reason.
+
+    With `missing="codes"` a cell that a code made missing shows the code, and one that could not
+    be read shows what stood there; else all missing cells are empty. Raises `PlanError` for
+    missing cells whose text is not known any more.
+    """
+    checked_way(missing)
+    texts: list[str] = [text or "" for text in value_texts(column).to_pylist()]
+    if missing == "codes":
+        cells, words = missing_texts(column)
+        for cell, word in zip(cells.tolist(), words.to_pylist(), strict=True):
+            texts[cell] = word
+    return texts
+
+
+def checked_way(missing: str) -> str:
+    """One of the ways to hand on missing cells. Raises `PlanError` for another."""
+    if missing not in WAYS:
+        raise PlanError(f'missing: there is no way "{missing}"{nearest(missing, WAYS)}')
+    return missing
+
+
+def value_texts(column: Column) -> pa.Array:
+    """The text of each value, null where there is none."""
+    values = decoded(column.values)
+    if pa.types.is_string(values.type) or pa.types.is_large_string(values.type):
+        return values
+    if pa.types.is_int64(values.type):
+        return values.cast(pa.string())
+    word = writer(column.variable)
+    if len(values) > 10_000 and not pa.types.is_boolean(values.type):
+        encoded = values.dictionary_encode()
+        texts = kernels.strings([word(each) for each in encoded.dictionary.to_pylist()])
+        return pa.DictionaryArray.from_arrays(encoded.indices, texts).cast(pa.string())
+    return pa.array(
+        [None if each is None else word(each) for each in values.to_pylist()], pa.string()
+    )
+
+
+def source_texts(column: Column) -> pa.Array:
+    """What stood in each cell, empty where it was blank; raises as `missing_texts`."""
+    import pyarrow.compute as pc
+
+    values = value_texts(column)
+    cells, texts = missing_texts(column)
+    if len(cells):
+        place = np.full(len(column), -1, np.int64)
+        place[cells] = np.arange(len(cells))
+        others = texts.take(kernels.arrow(place, place >= 0, pa.int64()))
+        values = pc.coalesce(values, others.cast(values.type))
+    return values.fill_null("") if values.null_count else values
+
+
+def missing_texts(column: Column) -> tuple[Ints, pa.Array]:
+    """The cells that a code made missing, or that could not be read, and what stood there.
+
+    Raises `PlanError` where that is not known.
+    """
+    cells = np.flatnonzero(column.reasons > 1)
+    texts = np.full(len(cells), None, object)
+    reasons = column.reasons[cells]
+    for number in np.unique(reasons).tolist():
+        code = column.variable.missing[number - FIRST_CODE] if number >= FIRST_CODE else None
+        if code is not None and code.value is not None:
+            texts[reasons == number] = value_text(code.value)
+    place = np.searchsorted(cells, column.withheld.cells)
+    texts[place] = column.withheld.texts.to_pylist()
+    unknown = cells[[text is None for text in texts]]
+    if len(unknown):
+        raise PlanError(
+            f'"{column.variable.name}": {several(len(unknown), "cell")} '
+            f"{column.why(int(unknown[0]))}, and an older packed file did not keep what they held; "
+            'read the source again, or hand on with missing="null"'
+        )
+    return cells, pa.array(texts.tolist(), pa.string())
+
+
+def writer(variable: Variable) -> Callable[[Any], str]:
+    """How a file holds values of this variable."""
+    if variable.type == "boolean":
+        true = variable.true[0] if variable.true else "true"
+        false = variable.false[0] if variable.false else "false"
+        return lambda value: true if value else false
+    if variable.type == "duration":
+        return duration_text
+    if variable.type in ("date", "time", "datetime"):
+        form = variable.format
+        if form and form != ANY_ZONED:
+            return lambda value: value.strftime(form)
+        return lambda value: value.isoformat()
+    return value_text
+
+
+def duration_text(value: dt.timedelta) -> str:
+    """ISO 8601-1:2019, 5.5.2."""
+    sign, rest = ("-", -value) if value < dt.timedelta(0) else ("", value)
+    fraction = f".{rest.microseconds:06d}" if rest.microseconds else ""
+    return f"{sign}P{rest.days}DT{rest.seconds}{fraction}S"

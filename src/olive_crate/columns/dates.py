@@ -1,0 +1,140 @@
+"""Cells to dates, times, date-times and durations.
+
+Without a pattern, the forms of ISO 8601-1:2019 are taken: calendar dates in extended format
+(5.2.2.1), times of day (5.3.1), both together with `T` or a blank between them (5.4.2.1), seconds
+and their fraction optional, with or without a zone. Date-times with a zone are kept in UTC.
+"""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+import pyarrow as pa
+
+from .. import kernels
+from ..kernels.reference import times
+from ..kernels.reference.gather import no_reasons
+from ..kernels.spans import Cells
+from ..kernels.types import DAYS, OF_DAY, SINCE_1970, EarlyResult, Ints, TimeRequest, TimesRead
+from .missing import by_text
+from .rule import IS_BLANK, IS_UNREADABLE, Converted, Rule, reason_of
+
+NONE = np.zeros(0, np.int64)
+DATE = ("%Y-%m-%d",)
+TIME = ("%H:%M:%S", "%H:%M", "%H:%M:%S.%f")
+LOCAL = tuple(f"%Y-%m-%d{mark}{time}" for mark in "T " for time in TIME)
+ZONED = tuple(form + "%z" for form in LOCAL)
+ANY_ZONED = "iso%z"
+"""In place of a pattern: any of the forms of ISO 8601 with a zone."""
+TYPES = {
+    "date": pa.date32(),
+    "time": pa.time64("us"),
+    "datetime": pa.timestamp("us"),
+    "duration": pa.duration("us"),
+}
+UNITS = {pa.date32(): DAYS, pa.time64("us"): OF_DAY}
+ISO_DURATION = re.compile(
+    r"(?P<sign>[+-])?P(?:(?P<w>\d+)W)?(?:(?P<d>\d+)D)?"
+    r"(?:T(?:(?P<h>\d+)H)?(?:(?P<m>\d+)M)?(?:(?P<s>\d+(?:[.,]\d{1,6})?)S)?)?"
+)
+CLOCK = re.compile(r"(?P<sign>-)?(?P<h>\d+):(?P<m>[0-5]\d)(?::(?P<s>[0-5]\d(?:[.,]\d{1,6})?))?")
+
+
+def forms(rule: Rule) -> tuple[str, ...]:
+    """The patterns to try in turn."""
+    if rule.format == ANY_ZONED:
+        return ZONED
+    standard = {"date": DATE, "time": TIME, "datetime": LOCAL, "zoned": ZONED}[rule.kind]
+    if rule.format is not None:
+        return (rule.format, *(form for form in standard if rule.typed_cells))
+    return standard
+
+
+def convert_times(cells: Cells, rule: Rule, early: EarlyResult | None = None) -> Converted:
+    """Take cells as `date`, `time` or `datetime`."""
+    patterns = [times.compiled(form) for form in forms(rule)]
+    kind = _arrow_type(rule, patterns[0])
+    first = time_request(rule)
+
+    def read(some: Cells, attempt: int) -> TimesRead:
+        given = (some.buffer, some.starts, some.ends)
+        exact = first.exact or attempt > 0
+        return TimesRead(*kernels.read_times(*given, patterns[attempt], exact, first.unit))
+
+    values, valid, place = early if isinstance(early, TimesRead) else read(cells, 0)
+    if not rule.codes and valid.all():
+        made = kernels.arrow(values, None, kind)
+        return Converted(made, no_reasons(len(cells)), NONE, place=place)
+    reasons = np.zeros(len(cells), np.uint8)
+    pending = np.flatnonzero(~valid)
+    if len(pending):
+        pending, rest = _set_missing_aside(cells.at(pending), rule, pending, reasons)
+        for attempt in range(len(patterns)):
+            if not len(pending):
+                break
+            more, good, _ = read(rest, attempt)
+            values[pending[good]] = more[good]
+            valid[pending[good]] = True
+            pending, rest = pending[~good], rest.at(np.flatnonzero(~good))
+    reasons[pending] = IS_UNREADABLE
+    if rule.codes:
+        coded = by_text(cells.trimmed(), rule.codes)
+        hit = valid & (coded >= 0)
+        reasons[hit] = reason_of(0) + coded[hit]
+        valid &= ~hit
+    made = kernels.arrow(values, valid, kind)
+    return Converted(made, reasons, pending, place=place)
+
+
+def time_request(rule: Rule) -> TimeRequest:
+    """What the kernel is asked for at first."""
+    pattern = times.compiled(forms(rule)[0])
+    unit = UNITS.get(_arrow_type(rule, pattern), SINCE_1970)
+    return TimeRequest(pattern, rule.format in (None, ANY_ZONED), unit)
+
+
+def _arrow_type(rule: Rule, pattern: times.Pattern) -> pa.DataType:
+    return pa.timestamp("us", "UTC") if pattern.has_zone else TYPES[rule.kind]
+
+
+def _set_missing_aside(
+    cells: Cells, rule: Rule, pending: Ints, reasons: np.ndarray
+) -> tuple[Ints, Cells]:
+    """Give blanks and codes their reasons; returns the other cells, without blanks around them."""
+    cells = cells.trimmed()
+    code = by_text(cells, rule.codes)
+    empty = cells.starts == cells.ends
+    reasons[pending[code >= 0]] = reason_of(0) + code[code >= 0]
+    reasons[pending[empty]] = IS_BLANK
+    left = np.flatnonzero(~empty & (code < 0))
+    return pending[left], cells.at(left)
+
+
+def convert_durations(cells: Cells, rule: Rule) -> Converted:
+    """Take cells as `duration`: `PT1H30M` (ISO 8601-1:2019, 5.5.2) or hours and minutes `36:15`."""
+    reasons = np.zeros(len(cells), np.uint8)
+    pending, rest = _set_missing_aside(cells, rule, np.arange(len(cells)), reasons)
+    texts = kernels.texts(rest.buffer, rest.starts, rest.ends).dictionary_encode()
+    micros = [_duration(text) for text in texts.dictionary.to_pylist()]
+    index = texts.indices.to_numpy()
+    known = np.array([each is not None for each in micros], bool)[index]
+    values = np.zeros(len(cells), np.int64)
+    values[pending] = np.array([each or 0 for each in micros], np.int64)[index]
+    reasons[pending[~known]] = IS_UNREADABLE
+    return Converted(
+        kernels.arrow(values, reasons == 0, TYPES["duration"]), reasons, pending[~known]
+    )
+
+
+def _duration(text: str) -> int | None:
+    """Microseconds of one written duration."""
+    match = ISO_DURATION.fullmatch(text) or CLOCK.fullmatch(text)
+    if not match or text[-1] in "PT":
+        return None
+    part = {key: value or "0" for key, value in match.groupdict().items()}
+    whole, _, fraction = part["s"].replace(",", ".").partition(".")
+    days = int(part.get("w", 0)) * 7 + int(part.get("d", 0))
+    seconds = ((days * 24 + int(part["h"])) * 60 + int(part["m"])) * 60 + int(whole)
+    micros = seconds * 1_000_000 + int(fraction.ljust(6, "0"))
+    return -micros if part["sign"] == "-" else micros

@@ -1,0 +1,175 @@
+"""Levels of measurement, suggested from a whole variable as its blocks come by; never applied.
+
+The four levels are those of S. S. Stevens, "On the theory of scales of measurement", Science 103
+(1946) 677-680. Two questions cost something: are there only a few different texts, and do all
+values differ? Both are given up at the first block that answers no, which is the first one for
+nearly every variable. Values that rise all the way differ for certain, however many there are;
+others are compared up to 200,000 of them, and the suggestion then says that it is only these.
+"""
+
+from __future__ import annotations
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+
+from .. import kernels
+from ..evidence import LevelBasis, LevelSuggested
+from ..kernels.reference import FEW as FEW_CELLS
+from ..kernels.types import Flags
+from .suspects import Watch, plain_numbers
+
+FEW = 12
+"""Different values, or the width of their range, up to which they are categories or ranks."""
+ENOUGH = 20
+"""Fewer values suggest nothing."""
+COMPARED = 200_000
+"""Values that are compared with each other; more would cost more than a suggestion is worth."""
+
+BY_TYPE: dict[str, tuple[str, LevelBasis]] = {
+    "boolean": ("nominal", "truth"),
+    "date": ("interval", "moments"),
+    "time": ("interval", "moments"),
+    "datetime": ("interval", "moments"),
+    "duration": ("ratio", "lengths"),
+}
+"""Levels that follow from the type alone."""
+
+
+class Scale(msgspec.Struct, eq=False):
+    """What has come by of one variable, as far as its level depends on it."""
+
+    kind: str = ""
+    mixed: bool = False
+    """The type changed on the way: nothing is suggested."""
+    count: int = 0
+    few: set[str] | None = msgspec.field(default_factory=set)
+    """The different texts so far; `None` when there are too many."""
+    rising: bool = True
+    differ: bool = True
+    last: str | int | None = None
+    compared: int = 0
+    held: list[pa.Array] = msgspec.field(default_factory=list)
+
+    def add(self, kind: str, values: pa.Array, present: Flags | None) -> None:
+        """Look at a block."""
+        self.mixed |= self.kind not in ("", kind) and kind != "number"
+        self.kind = kind
+        self.count += len(values) - values.null_count
+        if kind == "integer":
+            if self.differ:
+                self._differences(values, plain_numbers(values, present))
+        elif kind in ("text", "category") and (self.differ or self.few is not None):
+            self._words(values)
+
+    def _differences(self, values: pa.Array, numbers: np.ndarray) -> None:
+        if not len(numbers):
+            return
+        rises = bool((numbers[1:] > numbers[:-1]).all())
+        self.rising &= rises and (self.last is None or int(numbers[0]) > int(self.last))
+        self.last = int(numbers[-1])
+        if self.differ and not self.held and not rises:
+            part = np.sort(numbers[:COMPARED])
+            self.differ = bool((part[1:] != part[:-1]).all())
+        self._hold(values)
+
+    def _words(self, values: pa.Array) -> None:
+        if pa.types.is_dictionary(values.type):
+            self._repeated(values)
+            return
+        if values.null_count:
+            values = values.drop_null()
+        if not len(values):
+            return
+        if len(values) <= FEW_CELLS:
+            different = set(values.to_pylist())
+            many = len(different)
+        else:
+            many = kernels.different([values])
+            different = set(values.unique().to_pylist()) if many <= FEW else set()
+        if self.few is not None:
+            self.few |= different
+            self.few = None if many > FEW or len(self.few) > FEW else self.few
+        self.rising = False
+        if self.compared < COMPARED:
+            self.differ &= many == len(values) or self.compared + len(values) > COMPARED
+        self._hold(values)
+
+    def _repeated(self, values: pa.DictionaryArray) -> None:
+        """Texts that are places among few different ones."""
+        count, many = len(values) - values.null_count, len(values.dictionary)
+        if self.few is not None:
+            self.few = None if many > FEW else self.few | set(values.dictionary.to_pylist())
+            self.few = None if self.few is not None and len(self.few) > FEW else self.few
+        self.rising = False
+        if self.compared < COMPARED:
+            self.differ &= many == count or self.compared + count > COMPARED
+        self._hold(values.dictionary)
+
+    def _hold(self, values: pa.Array) -> None:
+        """Keep values to be compared at the end, as long as none has been met twice."""
+        if not self.differ:
+            self.held.clear()
+        elif self.compared < COMPARED:
+            self.held.append(values.slice(0, COMPARED - self.compared))
+            self.compared += len(self.held[-1])
+
+    def _all_differ(self) -> bool:
+        if not self.differ or not self.held:
+            return False
+        if self.rising:
+            return True
+        count = sum(len(each) - each.null_count for each in self.held)
+        if count <= FEW_CELLS:
+            met = {value for each in self.held for value in each.to_pylist()} - {None}
+            return bool(len(met) == count)
+        if self._repeat_early():
+            return False
+        if all(pa.types.is_string(each.type) for each in self.held):
+            filled = [each.drop_null() if each.null_count else each for each in self.held]
+            return bool(kernels.different(filled) == count)
+        import pyarrow.compute as pc
+
+        different: int = pc.count_distinct(pa.chunked_array(self.held)).as_py()
+        return bool(different == count)
+
+    def _repeat_early(self) -> bool:
+        """Does any of the first numbers come again in a later block?"""
+        if not all(pa.types.is_int64(each.type) and not each.null_count for each in self.held):
+            return False
+        first = plain_numbers(self.held[0][:FEW_CELLS], None)
+        return any(np.isin(plain_numbers(each, None), first).any() for each in self.held[1:])
+
+    def suggested(self, variable: str, kind: str, watch: Watch) -> LevelSuggested | None:
+        """The level that the values suggest; `None` where nothing can be said."""
+        if self.count < ENOUGH or self.mixed:
+            return None
+        found = self._by_values(kind, watch) if kind in ("integer", "number") else None
+        if kind in ("text", "category"):
+            found = self._by_words()
+        elif kind in BY_TYPE:
+            level, basis = BY_TYPE[kind]
+            found = LevelSuggested(value=level, basis=basis)
+        elif kind == "integer" and self._all_differ():
+            found = self._identifier()
+        return None if found is None else msgspec.structs.replace(found, variable=variable)
+
+    def _by_values(self, kind: str, watch: Watch) -> LevelSuggested | None:
+        if not np.isfinite(watch.low):
+            return None
+        low, high = watch.low, watch.high
+        if kind == "integer" and high - low < FEW:
+            return LevelSuggested(value="ordinal", basis="few", low=low, high=high)
+        if low >= 0:
+            return LevelSuggested(value="ratio", basis="from zero")
+        return LevelSuggested(value="interval", basis="below zero")
+
+    def _by_words(self) -> LevelSuggested | None:
+        if self.few is not None:
+            return LevelSuggested(value="nominal", basis="words", count=len(self.few))
+        return self._identifier() if self._all_differ() else None
+
+    def _identifier(self) -> LevelSuggested:
+        whole = self.rising or self.count <= COMPARED
+        count = self.count if whole else COMPARED
+        return LevelSuggested(value="nominal", basis="identifier", count=count, whole=whole)

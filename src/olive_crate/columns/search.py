@@ -1,0 +1,323 @@
+"""The type of a column, decided by the whole file.
+
+Nothing is decided by a sample: a sample can only rule a type out, which one contradicting cell does
+for good. So a search moves through states, from block to block, and only this file moves it:
+
+    Declared      the type is declared, and how cells are written if that matters; it stays
+    DeclaredTime  a date or time is declared, but not how it is written: all ways that the first
+                  cells allow are tried on every block, and the one that fails least is used
+    Open          no cell has held a value yet
+    Narrowed      the kinds that no cell contradicts, of which the first is used; where the last one
+                  is contradicted, a wider type follows (integer, number, text)
+    Settled       the whole source was seen: what is read once more is taken as this
+
+A block that was taken before the type was widened is read again in the end. What evidence needs to
+know about a column is counted beside the search (`statistics`); no decision depends on it.
+
+Kernels can convert a column while they split a block, if they are told how. The request they get
+is made here, once for each kind, and what they give back is used only where it answers that very
+request: no conversion has to ask again what was asked of the kernel.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import NamedTuple
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+
+from .. import kernels
+from ..kernels.row_numbers import SourceRows
+from ..kernels.spans import Cells
+from ..kernels.types import EarlyResult, Ints, Request, TextRequest
+from .block import TypedBlock, with_withheld
+from .candidates import base, rule_for
+from .convert import convert, request_for
+from .hints import impossible, thinkable, written
+from .missing import found_in
+from .rule import FIRST_MARK, MISSING_MARKS, PRESENT, Converted, Rule
+from .statistics import Statistics
+from .text import missing
+
+WIDER = {"integer": "number"}
+"""What follows a contradicted type; text follows all others."""
+UNKNOWN = ""
+"""The kind of a block in which no cell holds a value."""
+PROBE = 64
+"""Cells that are tried first: a type that fails on them is not tried on the whole block."""
+WIDE = re.compile(r"[+-]?[1-9][0-9]{18,}")
+WIDE_LOOKED_AT = 1000
+"""Cells searched for integers beyond 64 bits once a column of integers is contradicted."""
+MARK_REASONS = np.arange(len(MISSING_MARKS), dtype=np.uint8) + FIRST_MARK
+
+
+class Declared(msgspec.Struct, frozen=True):
+    """The type is declared."""
+
+    kind: str
+
+
+class DeclaredTime(msgspec.Struct, frozen=True):
+    """A date or time is declared; `misses` counts the cells that each way of writing fails on."""
+
+    declared: str
+    misses: dict[str, int] = {}
+
+    @property
+    def candidates(self) -> tuple[str, ...]:
+        """The ways that fail least."""
+        least = min(self.misses.values(), default=0)
+        return tuple(kind for kind, count in self.misses.items() if count == least)
+
+    @property
+    def kind(self) -> str:
+        return (*self.candidates, self.declared)[0]
+
+
+class Open(msgspec.Struct, frozen=True):
+    """No cell has held a value yet."""
+
+    kind: str = UNKNOWN
+
+
+class Narrowed(msgspec.Struct, frozen=True):
+    """The kinds that nothing contradicts."""
+
+    candidates: tuple[str, ...]
+    truths: frozenset[bool] = frozenset()
+    """The truth values met so far."""
+    by_source: bool = False
+    """The source itself says the type, as the cells of a workbook do."""
+
+    @property
+    def kind(self) -> str:
+        return self.candidates[0]
+
+
+class Settled(msgspec.Struct, frozen=True):
+    """The whole source was seen."""
+
+    kind: str
+    candidates: tuple[str, ...] = ()
+    misses: dict[str, int] = {}
+    by_source: bool = False
+
+
+State = Declared | DeclaredTime | Open | Narrowed | Settled
+
+
+class _Step(NamedTuple):
+    block: TypedBlock
+    after: State
+
+
+class TypeSearch:
+    """Takes the blocks of one variable in order, each as the type that fits so far."""
+
+    def __init__(self, rule: Rule, state: State) -> None:
+        self.rule, self.state = rule, state
+        self.is_declared = isinstance(state, (Declared, DeclaredTime))
+        self.statistics = Statistics(counts_values=not self.is_declared)
+        self._rules: dict[str, Rule] = {}
+        self._requests: dict[str, list[Request]] = {}
+
+    # What the whole source allows
+
+    @property
+    def candidates(self) -> tuple[str, ...]:
+        """The kinds that are still possible, the one in use first."""
+        state = self.state
+        if isinstance(state, (Declared, Open)):
+            return (state.kind,)
+        return state.candidates
+
+    @property
+    def misses(self) -> dict[str, int]:
+        """How many cells each way of writing a declared date or time fails on."""
+        return self.state.misses if isinstance(self.state, (DeclaredTime, Settled)) else {}
+
+    @property
+    def by_source(self) -> bool:
+        """Does the source itself say the type?"""
+        return isinstance(self.state, (Narrowed, Settled)) and self.state.by_source
+
+    def final_kind(self) -> str:
+        """The kind that the whole source allows; a single word for true or false says nothing."""
+        state = self.state
+        if isinstance(state, Narrowed) and base(state.kind) == "boolean" and not state.by_source:
+            return state.kind if len(state.truths) == 2 else "text"
+        return state.kind or "text"
+
+    def is_stale(self, block: TypedBlock) -> bool:
+        """Was this block taken as something that cannot be cast to the final type?"""
+        kind = self.final_kind()
+        if block.kind == kind or (block.kind == "integer" and kind == "number"):
+            return False
+        return block.kind != UNKNOWN or block.marks
+
+    def settle(self) -> None:
+        """Take all that comes as what the whole source allows."""
+        kind = self.final_kind()
+        candidates = self.candidates if kind in self.candidates else (kind,)
+        self.state = Settled(kind, candidates, self.misses, self.by_source)
+
+    # Taking blocks
+
+    def take(self, cells: Cells, rows: SourceRows) -> TypedBlock:
+        """Convert a block, as the type so far or a wider one if need be."""
+        block, self.state = self._step(cells)
+        if not isinstance(self.state, Settled):
+            self.statistics.note(block, cells, rows, self._attempt)
+        return with_withheld(block, cells)
+
+    def again(self, cells: Cells) -> TypedBlock:
+        """A block once more, as the type in use."""
+        return with_withheld(self._attempt(cells, self.state.kind), cells)
+
+    def _step(self, cells: Cells) -> _Step:
+        state = self.state
+        if isinstance(state, (Declared, Settled)):
+            return _Step(self._attempt(cells, state.kind), state)
+        if isinstance(state, DeclaredTime):
+            return self._from_declared_time(cells, state)
+        if isinstance(state, Open):
+            return self._from_open(cells)
+        return self._from_narrowed(cells, state)
+
+    def _from_open(self, cells: Cells) -> _Step:
+        nothing, filled = self._nothing(cells)
+        if not len(filled):
+            return _Step(nothing, Open())
+        probe = cells.at(filled[:PROBE])
+        ruled_out = impossible(probe, self.rule)
+        for kind in thinkable(probe, self.rule.decimal):
+            if kind not in ruled_out and not self._failures(probe, kind):
+                return self._from_narrowed(cells, Narrowed((kind,)))
+        candidates = tuple(kind for kind in written(probe) if not self._failures(probe, kind))
+        if candidates:
+            return self._from_narrowed(cells, Narrowed(candidates))
+        self.statistics.note_text(cells, filled, self.rule.decimal, self._attempt)
+        return _Step(self._attempt(cells, "text"), Narrowed(("text",)))
+
+    def _from_narrowed(self, cells: Cells, state: Narrowed) -> _Step:
+        tried = [self._attempt(cells, kind) for kind in state.candidates]
+        fits = [each for each in tried if not len(each.converted.unread)]
+        if fits:
+            left = tuple(each.kind for each in fits)
+            truths = state.truths
+            if base(left[0]) == "boolean" and len(truths) < 2:
+                truths |= _truths(fits[0].converted.values)
+            if (left, truths) != (state.candidates, state.truths):
+                state = Narrowed(left, truths, state.by_source)
+            return _Step(fits[0], state)
+        block = self._widened(cells, tried[0])
+        return _Step(block, Narrowed((block.kind,), state.truths, state.by_source))
+
+    def _widened(self, cells: Cells, block: TypedBlock) -> TypedBlock:
+        """The block as the first wider type that it fits."""
+        while len(block.converted.unread):
+            wider = WIDER.get(block.kind, "text")
+            if wider == "number" and self._are_wide(cells, block.converted.unread):
+                self.statistics.wide = True
+            if wider == "text":
+                self.statistics.note_contradiction(block.kind)
+            block = self._attempt(cells, wider)
+        return block
+
+    def _from_declared_time(self, cells: Cells, state: DeclaredTime) -> _Step:
+        misses = state.misses
+        if not misses:
+            _, filled = self._nothing(cells)
+            if not len(filled):
+                return _Step(self._attempt(cells, state.declared), state)
+            misses = dict.fromkeys(self._ways(cells.at(filled[:PROBE]), state.declared), 0)
+        tried = {kind: self._attempt(cells, kind) for kind in misses}
+        after = DeclaredTime(
+            state.declared,
+            {kind: misses[kind] + len(each.converted.unread) for kind, each in tried.items()},
+        )
+        return _Step(tried[after.kind], after)
+
+    def _ways(self, probe: Cells, declared: str) -> list[str]:
+        """ISO 8601, unless few cells follow it and more follow another way."""
+        if 2 * self._failures(probe, declared) <= len(probe):
+            return [declared]
+        others = [kind for kind in written(probe, packed=True) if base(kind) == declared]
+        return [kind for kind in others if 2 * self._failures(probe, kind) <= len(probe)] or [
+            declared
+        ]
+
+    def _failures(self, cells: Cells, kind: str) -> int:
+        return len(self._attempt(cells, kind).converted.unread)
+
+    def _attempt(self, cells: Cells, kind: str) -> TypedBlock:
+        """The block as this kind; well-known marks among what is left over become missing."""
+        done = convert(cells, self._rule(kind), self._early(cells, kind))
+        if not len(done.unread) or kind in ("text", "category"):
+            return TypedBlock(kind, done)
+        mark = found_in(cells.at(done.unread).trimmed(), MISSING_MARKS)
+        hit = mark >= 0
+        if not hit.any():
+            return TypedBlock(kind, done)
+        reasons = done.reasons.copy()
+        reasons[done.unread[hit]] = MARK_REASONS[mark[hit]]
+        done = done._replace(reasons=reasons, unread=done.unread[~hit])
+        return TypedBlock(kind, done, marks=True)
+
+    def _nothing(self, cells: Cells) -> tuple[TypedBlock, Ints]:
+        """The block taken as holding no value, and the indices of cells that hold one."""
+        reasons = missing(cells.trimmed(self.rule.trim), self.rule)
+        filled = np.flatnonzero(reasons == PRESENT)
+        mark = found_in(cells.at(filled).trimmed(), MISSING_MARKS)
+        hit = mark >= 0
+        reasons[filled[hit]] = MARK_REASONS[mark[hit]]
+        empty = Converted(pa.nulls(len(cells)), reasons, np.zeros(0, np.int64))
+        return TypedBlock(UNKNOWN, empty, marks=bool(hit.any())), filled[~hit]
+
+    def _are_wide(self, cells: Cells, unread: Ints) -> bool:
+        """Are there integers among these, which only do not fit 64 bits?"""
+        rest = cells.at(unread[:WIDE_LOOKED_AT]).trimmed()
+        texts = kernels.texts(rest.buffer, rest.starts, rest.ends)
+        return any(map(WIDE.fullmatch, texts.to_pylist()))
+
+    # What kernels are asked for
+
+    def _rule(self, kind: str) -> Rule:
+        rule = self._rules.get(kind)
+        if rule is None:
+            rule = rule_for(self.rule, kind, strict=not self.is_declared)
+            rule = self._rules[kind] = msgspec.structs.replace(rule, early=True)
+        return rule
+
+    @property
+    def started(self) -> bool:
+        """Has anything been converted, so that the next block can be forecast?"""
+        return bool(self._rules)
+
+    def forecast(self) -> Request | None:
+        """How the next block will be taken, as far as it can be read while it is split."""
+        state = self.state
+        several = isinstance(state, Narrowed) and len(state.candidates) > 1
+        if several or isinstance(state, DeclaredTime) or state.kind not in self._rules:
+            return None
+        if state.kind not in self._requests:
+            request = request_for(self._rules[state.kind])
+            plain = [TextRequest()] if isinstance(request, TextRequest) else []
+            self._requests[state.kind] = [] if request is None else [request, *plain]
+        known = self._requests[state.kind]
+        return known[-1 if self.statistics.all_different else 0] if known else None
+
+    def _early(self, cells: Cells, kind: str) -> EarlyResult | None:
+        """What a kernel has made of these cells already, if it answers a request for this kind."""
+        ready = cells.ready
+        if ready is None or not any(ready[0] is each for each in self._requests.get(kind, ())):
+            return None
+        return ready[1]
+
+
+def _truths(values: pa.BooleanArray) -> frozenset[bool]:
+    """The truth values among these."""
+    true, valid = values.true_count, len(values) - values.null_count
+    return frozenset([True] * (true > 0) + [False] * (true < valid))

@@ -1,0 +1,178 @@
+"""What evidence needs to know about a column, counted while its type is searched.
+
+The search tells what it did; nothing here decides anything. Counting stops when the whole source
+was seen once, so that a second pass counts nothing twice.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+
+from .. import kernels
+from ..kernels.row_numbers import SourceRows
+from ..kernels.spans import Cells
+from ..kernels.types import Flags, Ints
+from .block import TypedBlock
+from .candidates import base
+from .hints import NUMBERLIKE, all_digits, numberlike, thinkable, written
+from .levels import Scale
+from .rule import FIRST_MARK, MISSING_MARKS, PRESENT, Converted
+from .suspects import Watch
+
+TRACKED = 1000
+"""Different texts in the way of a type that are counted one by one; more are only counted."""
+ROWS_KEPT = 3
+"""Rows that are kept of each text in the way."""
+MANY_ODD = 256
+"""Once more texts than fit, and so many besides, are no numbers, a column is text by intent."""
+PROBED = 256
+"""Cells, spread over a block, by which a column of text is tried for what else it mostly holds."""
+
+Attempt = Callable[[Cells, str], TypedBlock]
+
+
+class Obstacles(msgspec.Struct, eq=False):
+    """The cells that keep a column from being of a narrower type."""
+
+    kind: str
+    fitting: int = 0
+    count: int = 0
+    odd: int = 0
+    """Of these, how many are no number however its decimals and groups are marked."""
+    texts: dict[str, tuple[int, list[int]]] = msgspec.field(default_factory=dict)
+    """The texts in the way, each with its count and its first rows."""
+
+    def add(self, texts: pa.Array, rows: Ints) -> None:
+        """Count these texts, which stand in these rows."""
+        self.count += len(rows)
+        if len(rows) <= kernels.FEW:  # without waking up Arrow's compute functions
+            at: dict[str, list[int]] = {}
+            for place, text in enumerate(texts.to_pylist()):
+                at.setdefault(text, []).append(place)
+            for text, places in at.items():
+                self._add_one(text, len(places), rows[places])
+            return
+        encoded = texts.dictionary_encode()
+        index = encoded.indices.to_numpy()
+        counts = np.bincount(index, minlength=len(encoded.dictionary))
+        for place, text in enumerate(encoded.dictionary.to_pylist()):
+            known = text in self.texts or len(self.texts) < TRACKED
+            first = rows[index == place] if known else rows[:0]
+            self._add_one(text, int(counts[place]), first)
+
+    def _add_one(self, text: str, count: int, rows: Ints) -> None:
+        """Count one text; its first rows are kept, if it is one of the first texts."""
+        self.odd += 0 if NUMBERLIKE.fullmatch(text) else count
+        if text not in self.texts and len(self.texts) >= TRACKED:
+            return
+        seen, first = self.texts.get(text, (0, []))
+        if len(first) < ROWS_KEPT:
+            first = (first + rows[:ROWS_KEPT].tolist())[:ROWS_KEPT]
+        self.texts[text] = (seen + count, first)
+
+
+class Statistics:
+    """Counts over the blocks of one variable."""
+
+    def __init__(self, counts_values: bool) -> None:
+        self._counts_values = counts_values
+        """Evidence about values is wanted; not of a declared type."""
+        self.decimals = 0
+        """The most decimals that were written."""
+        self.inexact = 0
+        """Numbers with more digits than binary64 holds."""
+        self.wide = False
+        """Some integers do not fit 64 bits."""
+        self.fitting = 0
+        """Cells that fit the type so far."""
+        self.taken = 0
+        """Cells that are neither blank nor a code."""
+        self.obstacles: Obstacles | None = None
+        self.watch = Watch()
+        self.scale = Scale()
+        self.all_different = False
+        """Texts differ too much to be held as a dictionary."""
+        self.leading_zeros = False
+        """Text only because its digits begin with zeros."""
+        self.mark_counts = np.zeros(len(MISSING_MARKS), np.int64)
+        """Cells with each of the well-known marks that were taken as missing."""
+
+    def note(self, block: TypedBlock, cells: Cells, rows: SourceRows, attempt: Attempt) -> None:
+        """A block was taken."""
+        done = block.converted
+        valid = len(done.values) - done.values.null_count
+        self.decimals = max(self.decimals, done.decimals)
+        self.inexact += done.inexact
+        self.taken += valid + len(done.unread)
+        if block.marks:
+            marks = done.reasons[done.reasons >= FIRST_MARK] - FIRST_MARK
+            self.mark_counts += np.bincount(marks, minlength=len(MISSING_MARKS))
+        if block.kind == "text" and not self.all_different:
+            encoded = pa.types.is_dictionary(done.values.type)
+            self.all_different = len(done.values) > 0 and not encoded
+        if self._counts_values and block.kind:
+            self._note_values(block, valid)
+            if block.kind == "text" and self.obstacles is not None:
+                self._track(cells, rows, self.obstacles, attempt)
+
+    def _note_values(self, block: TypedBlock, valid: int) -> None:
+        done, kind = block.converted, base(block.kind)
+        present = _present(done)
+        self.scale.add(kind, done.values, present)
+        if kind in ("integer", "number"):
+            self.watch.add(done.values, present, done.span)
+        if block.kind != "text":
+            self.fitting += valid
+
+    def note_contradiction(self, kind: str) -> None:
+        """A cell contradicts the kind so far, and the column becomes text."""
+        if self.obstacles is None and base(kind) != "boolean":
+            self.obstacles = Obstacles(kind, self.fitting)
+
+    def note_text(self, cells: Cells, filled: Ints, decimal: str, attempt: Attempt) -> None:
+        """A column begins as text; if most of it is of another type, its obstacles are named."""
+        step = max(1, len(filled) // PROBED)
+        probe = cells.at(filled[::step])
+        self.leading_zeros = all_digits(probe)
+        if self.leading_zeros:
+            return
+        if numberlike(probe):
+            self.obstacles = Obstacles("number")
+            return
+        likely = [*thinkable(probe, decimal, 0.5)[1:]]
+        likely += [kind for kind in written(probe) if base(kind) != "boolean"]
+        for kind in likely:
+            if 2 * len(attempt(probe, kind).converted.unread) < len(probe):
+                self.obstacles = Obstacles(kind)
+                return
+
+    def _track(
+        self, cells: Cells, rows: SourceRows, obstacles: Obstacles, attempt: Attempt
+    ) -> None:
+        """Count what stands in the way in a block of text."""
+        kind = "number" if obstacles.kind == "integer" else obstacles.kind
+        done = attempt(cells, kind).converted
+        obstacles.fitting += len(done.values) - done.values.null_count
+        self.decimals = max(self.decimals, done.decimals)
+        if kind == "number":
+            self.watch.add(done.values, _present(done), done.span)
+        if len(done.unread):
+            rest = cells.at(done.unread).trimmed()
+            texts = kernels.texts(rest.buffer, rest.starts, rest.ends)
+            obstacles.add(texts, rows[done.unread])
+        if obstacles.odd > obstacles.fitting + MANY_ODD:
+            self.obstacles = None
+
+    def marks_met(self) -> dict[str, int]:
+        """The well-known marks that were taken as missing, with their counts, in their order."""
+        met = np.flatnonzero(self.mark_counts).tolist()
+        return {MISSING_MARKS[place]: int(self.mark_counts[place]) for place in met}
+
+
+def _present(done: Converted) -> Flags | None:
+    """Which cells have a value; `None` if all have."""
+    return done.reasons == PRESENT if done.values.null_count else None

@@ -1,0 +1,149 @@
+"""Parts of a dataset: some of its variables or rows, some columns in the place of others.
+
+Nothing is read for any of this: a column is taken from when it is asked for.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, TypeVar
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+
+from .. import kernels
+from ..columns.column import Column
+from ..columns.lazy import Columns, Unread
+from ..declaration.variable import Variable
+from ..errors import PlanError
+from ..kernels.types import Ints
+from ..plan.model import Decisions
+from ..plan.naming import ordered
+from ..plan.selecting import Names, chosen
+from .model import PlainDataset
+from .receipt import Receipt
+
+D = TypeVar("D", bound=PlainDataset)
+
+
+def keep(dataset: D, names: Names) -> D:
+    """Only these variables."""
+    wanted = chosen(names, dataset.variables)
+    by_name = {each.name: each for each in dataset.variables}
+    replace = msgspec.structs.replace
+    return replace(
+        dataset,
+        variables=tuple(by_name[name] for name in wanted),
+        columns=Columns({name: dataset.held(name) for name in wanted}),
+        plan=replace(dataset.plan, keep=tuple(wanted), order=None),
+    )
+
+
+def reorder(dataset: D, names: Names, after: str | None = None) -> D:
+    """These variables first, or behind another one."""
+    order = ordered(chosen(names, dataset.variables), dataset.names, after)
+    by_name = {each.name: each for each in dataset.variables}
+    replace = msgspec.structs.replace
+    return replace(
+        dataset,
+        variables=tuple(by_name[name] for name in order),
+        plan=replace(dataset.plan, order=tuple(order)),
+    )
+
+
+def rows_of(dataset: D, rows: Ints) -> D:
+    """Some rows, by their places from 0."""
+
+    def later(name: str) -> Unread:
+        return Unread(lambda: dataset.columns[name].taken(rows))
+
+    came = None if dataset.source_rows is None else dataset.source_rows.taken(rows)
+    return msgspec.structs.replace(
+        dataset,
+        columns=Columns({name: later(name) for name in dataset.names}),
+        rows=len(rows),
+        source_rows=came,
+    )
+
+
+def rows_where(dataset: D, expression: Any) -> D:
+    """The rows for which an Arrow expression on the variables, or a mask, is true."""
+    import pyarrow.compute as pc
+
+    if isinstance(expression, pc.Expression):
+        numbers = kernels.whole_numbers(np.arange(dataset.rows))
+        table = arrow_table(dataset).append_column("", numbers)
+        return rows_of(dataset, table.filter(expression).column("").to_numpy())
+    mask = _mask(expression)
+    if mask is None or len(mask) != dataset.rows:
+        raise PlanError(f"filter: expected a mask of {dataset.rows} true or false values")
+    return rows_of(dataset, np.flatnonzero(mask))
+
+
+def _mask(values: Any) -> np.ndarray | None:
+    """True and false values as a mask; nulls are false. `None` for anything else."""
+    if isinstance(values, (pa.Array, pa.ChunkedArray)):
+        values = values.fill_null(False).to_numpy(zero_copy_only=False)
+    mask = np.asarray(values)
+    return mask if mask.dtype == bool else None
+
+
+def changed(
+    dataset: D,
+    columns: Mapping[str, Column | Variable],
+    plan: Decisions,
+    receipt: Receipt | None = None,
+) -> D:
+    """The dataset with some columns, or their declarations, in the place of those it has.
+
+    `columns` is by the names so far; a new declaration may bring a new name.
+    """
+    variables: list[Variable] = []
+    made: dict[str, Column | Unread] = {}
+    for old in dataset.variables:
+        new = columns.get(old.name)
+        if isinstance(new, Variable):
+            variables.append(new)
+            made[new.name] = _renamed(dataset, old.name, new)
+        else:
+            variables.append(old if new is None else new.variable)
+            made[old.name] = new if new is not None else dataset.held(old.name)
+    return msgspec.structs.replace(
+        dataset,
+        variables=tuple(variables),
+        columns=Columns(made),
+        plan=plan,
+        receipt=receipt or dataset.receipt,
+    )
+
+
+def _renamed(dataset: PlainDataset, name: str, variable: Variable) -> Unread:
+    """A column under another declaration, read when it is asked for."""
+
+    def called(column: Column) -> Column:
+        return msgspec.structs.replace(column, variable=variable)
+
+    return Unread(lambda: called(dataset.columns[name]), lambda: map(called, dataset.pieces(name)))
+
+
+def arrow_table(dataset: PlainDataset) -> pa.Table:
+    """An Arrow table; what is declared of each variable is in its field's metadata."""
+    if isinstance(dataset.columns, Columns):
+        dataset.columns.all()
+    fields = [
+        pa.field(each.name, dataset[each.name].values.type, metadata=_metadata(each))
+        for each in dataset.variables
+    ]
+    arrays = [dataset[each.name].values for each in dataset.variables]
+    return pa.Table.from_arrays(arrays, schema=pa.schema(fields))
+
+
+def _metadata(variable: Variable) -> dict[str, str]:
+    plain = msgspec.to_builtins(variable)
+    return {
+        f"olive_crate.{key}": value
+        if isinstance(value, str)
+        else msgspec.json.encode(value).decode()
+        for key, value in plain.items()
+    }

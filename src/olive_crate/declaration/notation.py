@@ -1,0 +1,102 @@
+"""Missing codes and value labels in one cell of a table: `777=sample lost; 880..889=not tested`.
+
+Written and read in the same notation. What holds one of the marks stands in double quotes.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from typing import Any
+
+from .codes import Meaning, MissingCode
+from .values import value_text
+from .variable import Variable
+
+PAIR = re.compile(
+    r'\s*("(?:[^"]|"")*"|[^;|\n="]*[^;|\n="\s]|)\s*'
+    r'(?:=\s*("(?:[^"]|"")*"|[^;|\n"]*))?\s*(?:[;|\n]|$)'
+)
+END = r"(-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?)"
+CODE_RANGE = re.compile(rf"{END}?\s*(?:\.\.|–| to )\s*{END}?")
+
+
+def codes_text(variable: Variable) -> str:
+    """The missing codes with their reasons."""
+    return "; ".join(_pair(code, code.reason) for code in variable.missing)
+
+
+def meanings_text(variable: Variable) -> str:
+    """The value labels."""
+    return "; ".join(_pair(each, each.label) for each in variable.meanings)
+
+
+def _pair(code: MissingCode | Meaning, words: str) -> str:
+    if code.value is not None:
+        span = value_text(code.value)
+    else:
+        span = f"{'' if code.from_ is None else value_text(code.from_)}.."
+        span += "" if code.to is None else value_text(code.to)
+    return f"{_quoted(span)}={_quoted(words)}" if words else _quoted(span)
+
+
+def _quoted(text: str) -> str:
+    """Quoted where a mark would be taken for one that parts codes."""
+    if any(mark in text for mark in ';|="\n,') or text != text.strip():
+        return '"' + text.replace('"', '""') + '"'
+    return text
+
+
+def codes_of(text: str, kind: str | None, implied: int = 0) -> list[tuple[dict[str, Any], str]]:
+    """Codes as they are written in a cell: `777=sample lost; 880..889=not tested`, or `-9, -8`.
+
+    What holds one of the marks between them stands in double quotes.
+    """
+    found: list[tuple[dict[str, Any], str]] = []
+    for code, word in _pairs(text):
+        span = CODE_RANGE.fullmatch(code)
+        ends = _ends(span.groups(), implied) if span else {}
+        if ends:
+            found.append((ends, word))
+        else:
+            value = code if implied else number_or_text(code, kind)
+            found.append(({"value": value}, word))
+    return found
+
+
+def _ends(texts: Sequence[str | None], implied: int) -> dict[str, Any]:
+    """The ends of a range, of which one may be open."""
+    ends: dict[str, Any] = {}
+    for key, text in zip(("from", "to"), texts, strict=True):
+        number = None if text is None else number_or_text(text, "number")
+        if isinstance(number, (int, float)):
+            ends[key] = number / 10**implied if implied else number
+    return ends
+
+
+def _pairs(text: str) -> list[tuple[str, str]]:
+    """Codes with their words, as they are written."""
+    pieces = [(match[1], match[2] or "") for match in PAIR.finditer(text) if match[1].strip()]
+    if len(pieces) == 1 and "=" not in text and '"' not in text:
+        return [(piece.strip(), "") for piece in text.split(",") if piece.strip()]
+    return [(unquoted(code), unquoted(word)) for code, word in pieces]
+
+
+def unquoted(text: str) -> str:
+    text = text.strip()
+    quoted = len(text) > 1 and text[0] == text[-1] == '"'
+    return text[1:-1].replace('""', '"') if quoted else text
+
+
+def number_or_text(text: str, kind: str | None) -> int | float | str:
+    """A code as a number, where its variable is one or nothing else is known and it looks so."""
+    if kind in ("text", "category", "boolean"):
+        return text
+    try:
+        number = float(text)
+    except ValueError:
+        return text
+    whole = int(number) if number.is_integer() and "e" not in text.lower() else None
+    if kind is None and str(whole) != text and str(number) != text:
+        return text  # zeros in front, as in the codes of a text variable
+    return number if whole is None else whole

@@ -1,0 +1,66 @@
+"""The files of the demo, and the steps of the walk through them."""
+
+from __future__ import annotations
+
+from importlib.resources import files
+from pathlib import Path
+
+from ..errors import PlanError
+
+STEPS = (
+    ("First look at the file as it is.", "look deliveries_2025.csv"),
+    ("Write down how it would be read.", "draft deliveries_2025.csv -o deliveries_2025.plan.toml"),
+    (
+        "The draft says what is in the way: acidity is text because of 'n.d.'. The laboratory's\n"
+        "list of codes is declared in a plan of our own, deliveries.plan.toml; read by it.",
+        "pack deliveries.plan.toml",
+    ),
+    ("What came in?", "codebook deliveries_2025.parquet"),
+    ("One variable in full.", "codebook deliveries_2025.parquet --variable acidity"),
+    ("What looks wrong in the file, had nothing been declared?", "check deliveries_2025.csv"),
+    ("Figures, to be held against the laboratory's own.", "summary deliveries_2025.parquet"),
+    (
+        "The laboratory's old instrument writes fixed columns; its dictionary is a table.",
+        "look laboratory_2025.txt --fields laboratory.fields.csv --heading type=Kind",
+    ),
+    ("The tasting panel keeps a workbook.", "look panel_2025.xlsx"),
+    (
+        "The census has two lines for each grower.",
+        "pack census_2024.txt --fields census.fields.csv -o census_2024.parquet",
+    ),
+    (
+        "The grower survey explains its codes on a sheet of its own; survey.plan.toml names it.",
+        "codebook survey.plan.toml",
+    ),
+    ("One question in full.", "codebook survey.plan.toml --variable replant"),
+    ("Frequencies, missing cells apart by reason.", "counts survey.plan.toml replant"),
+    ("Which questions are missing together?", 'patterns survey.plan.toml "irrigated..replant"'),
+    (
+        "For others: delimited text, with its codebook in two open standards.",
+        "export survey.plan.toml answers.csv --metadata csvw,ddi --replace",
+    ),
+)
+
+
+def write_demo(folder: Path) -> None:
+    """Write the demo's files. Raises `PlanError` rather than write over other files."""
+    data = files("olive_crate.demo") / "data"
+    sources = [each for each in data.iterdir() if each.is_file()]
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise PlanError(f"{folder}: cannot be made: {error.strerror}") from None
+    made = {
+        *(each.name for each in sources),
+        "deliveries_2025.plan.toml",
+        "deliveries_2025.parquet",
+        "census_2024.parquet",
+        *("answers.csv", "answers.csv-metadata.json", "answers.ddi.xml", "answers.plan.toml"),
+    }
+    strangers = sorted(each.name for each in folder.iterdir() if each.name not in made)
+    if strangers:
+        raise PlanError(f"{folder}: holds other files ({strangers[0]} …); name a new folder")
+    for old in folder.iterdir():
+        old.unlink()
+    for each in sources:
+        (folder / each.name).write_bytes(each.read_bytes())

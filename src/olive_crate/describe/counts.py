@@ -1,0 +1,300 @@
+"""Frequency tables: of one variable, of several, and of two crossed."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING, Any, overload
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from ..columns.column import Column, reason_totals
+from ..columns.dictionary_encoding import decoded, encoded
+from ..columns.meanings import meaning_of
+from ..dataset.model import PlainDataset
+from ..declaration.values import value_text
+from ..declaration.variable import NUMERIC, Variable
+from ..errors import PlanError, several
+from ..plan.selecting import Names, chosen
+from ..views import Shown, Worded
+from .prefetch import ahead
+
+if TYPE_CHECKING:
+    import pandas
+
+NARROW = 1 << 16
+"""Whole numbers within so small a range are counted without hashing."""
+
+
+class Count(msgspec.Struct, frozen=True):
+    """One value, or one bin, with how many cases have it."""
+
+    value: Any
+    label: str
+    cases: int
+    share: float
+    """Of all cases, from 0 to 1."""
+    share_answered: float
+    """Of the cases that have a value."""
+    running: float
+    """The share of the answered cases that have this value or one before it."""
+
+
+class Counts(Shown, msgspec.Struct, frozen=True):
+    """The frequency table of one variable."""
+
+    variable: Variable
+    cases: int
+    rows: tuple[Count, ...]
+    """In the order of the values."""
+    missing: dict[str, int]
+    """Cells without a value, by reason."""
+
+    @property
+    def answered(self) -> int:
+        """How many cases have a value."""
+        return self.cases - sum(self.missing.values())
+
+    def to_dict(self) -> dict[str, Any]:
+        """As plain values, ready for JSON."""
+        rows = [msgspec.structs.asdict(each) for each in self.rows]
+        return {
+            "variable": self.variable.name,
+            "label": self.variable.label,
+            "cases": self.cases,
+            "answered": self.answered,
+            "counts": [row | {"value": _plain(row["value"])} for row in rows],
+            "missing": self.missing,
+        }
+
+    def to_pandas(self) -> pandas.DataFrame:
+        """A row for each value. Needs the extra `pandas`."""
+        from .frames import frame
+
+        return frame([msgspec.structs.asdict(each) for each in self.rows], Count.__struct_fields__)
+
+
+class CountTables(Shown, Sequence[Counts]):
+    """The frequency tables of several variables."""
+
+    def __init__(self, tables: Sequence[Counts]) -> None:
+        self._tables = tuple(tables)
+
+    def __len__(self) -> int:
+        return len(self._tables)
+
+    @overload
+    def __getitem__(self, index: int) -> Counts: ...
+    @overload
+    def __getitem__(self, index: slice) -> Sequence[Counts]: ...
+    def __getitem__(self, index: int | slice) -> Counts | Sequence[Counts]:
+        return self._tables[index]
+
+    def to_dict(self) -> dict[str, Any]:
+        """As plain values, ready for JSON."""
+        return {"tables": [each.to_dict() for each in self]}
+
+
+class Crossed(Worded, msgspec.Struct, frozen=True):
+    """Two variables crossed: cells that have both values, counted."""
+
+    down: Variable
+    across: Variable
+    down_values: tuple[Any, ...]
+    across_values: tuple[Any, ...]
+    counts: tuple[tuple[int, ...], ...]
+    """Shaped (values down, values across)."""
+    total: int
+    either_missing: int
+
+    def to_dict(self) -> dict[str, Any]:
+        """As plain values, ready for JSON."""
+        return {
+            "down": self.down.name,
+            "across": self.across.name,
+            "down_values": [_plain(each) for each in self.down_values],
+            "across_values": [_plain(each) for each in self.across_values],
+            "counts": [list(row) for row in self.counts],
+            "total": self.total,
+            "either_missing": self.either_missing,
+        }
+
+    def to_pandas(self) -> pandas.DataFrame:
+        """The counts, values down as rows and values across as columns."""
+        from .frames import frame
+
+        heads = [value_words(each, self.across) for each in self.across_values]
+        made = frame([dict(zip(heads, row, strict=True)) for row in self.counts], heads)
+        made.index = [value_words(each, self.down) for each in self.down_values]
+        return made
+
+
+def counts(
+    dataset: PlainDataset,
+    names: Names,
+    by: str | None = None,
+    bins: int | Sequence[float] | None = None,
+) -> Counts | CountTables | Crossed:
+    """See `Dataset.counts`."""
+    wanted = chosen(names, dataset.variables)
+    by_name = {each.name: each for each in dataset.variables}
+    if by is not None:
+        other = chosen(by, dataset.variables)
+        if len(wanted) != 1 or len(other) != 1:
+            raise PlanError("by: one variable is crossed with one other")
+        return _crossed(dataset, by_name[wanted[0]], by_name[other[0]])
+    tables = [_counts(by_name[name], dataset, bins) for name in wanted]
+    return tables[0] if isinstance(names, str) and len(tables) == 1 else CountTables(tables)
+
+
+def _counts(
+    variable: Variable, dataset: PlainDataset, bins: int | Sequence[float] | None
+) -> Counts:
+    """Piece by piece, so that a packed column is never held as a whole."""
+    reasons = np.zeros(256, np.int64)
+    numeric = variable.type in NUMERIC
+    edges = _edges(variable, dataset, bins) if bins is not None and numeric else None
+    met: dict[Any, int] = {}
+    column: Column | None = None
+    for piece in ahead(dataset.pieces(variable.name)):
+        column = column or piece
+        reasons += reason_totals(piece.reasons)
+        found = _tally(piece) if edges is None else _binned(piece, edges)
+        for value, count in found:
+            met[value] = met.get(value, 0) + count
+    assert column is not None
+    total, valid = int(reasons.sum()), int(reasons[0])
+    if edges is None:
+        ranked = sorted(met.items(), key=lambda item: item[0])
+        rows = [(value, _label(value, variable), count) for value, count in ranked]
+    else:
+        named = _bin_words(edges, variable)
+        rows = [(named[place], "", met.get(place, 0)) for place in range(len(edges) - 1)]
+    made, running = [], 0
+    for value, label, count in rows:
+        running += count
+        made.append(
+            Count(
+                value,
+                label,
+                count,
+                count / total if total else 0.0,
+                count / valid if valid else 0.0,
+                running / valid if valid else 0.0,
+            )
+        )
+    return Counts(variable, total, tuple(made), column.named(reasons))
+
+
+def _label(value: Any, variable: Variable) -> str:
+    found = meaning_of(value, variable.meanings)
+    return "" if found is None else found.label
+
+
+def _tally(piece: Column) -> Iterator[tuple[Any, int]]:
+    """Values with their counts; whole numbers of a small range without hashing."""
+    values = piece.values
+    if piece.variable.type == "integer" and len(values) > values.null_count:
+        numbers = (values.drop_null() if values.null_count else values).to_numpy()
+        low, high = int(numbers.min()), int(numbers.max())
+        if high - low < NARROW:
+            counted = np.bincount(numbers - low)
+            met = np.flatnonzero(counted)
+            yield from zip((met + low).tolist(), counted[met].tolist(), strict=True)
+            return
+    if pa.types.is_duration(values.type):
+        values = values.cast(pa.int64())
+    found = values.value_counts()
+    items = decoded(found.field("values").cast(piece.values.type, safe=False))
+    for value, count in zip(items.to_pylist(), found.field("counts").to_pylist(), strict=True):
+        if value is not None:
+            yield value, count
+
+
+def _edges(variable: Variable, dataset: PlainDataset, bins: int | Sequence[float]) -> np.ndarray:
+    """The edges of bins: as given, or so many of a round width."""
+    if not isinstance(bins, int):
+        edges = np.asarray(list(bins), np.float64)
+        if len(edges) < 2 or not bool(np.all(np.diff(edges) > 0)):
+            raise PlanError("bins: expected at least two edges, rising")
+        return edges
+    if bins < 1:
+        raise PlanError(f"bins: expected at least 1, got {bins}")
+    ends = [
+        (limits["min"], limits["max"])
+        for piece in ahead(dataset.pieces(variable.name))
+        if (limits := pc.min_max(piece.values).as_py())["min"] is not None
+    ]
+    low = min((low for low, _ in ends), default=0)
+    high = max((high for _, high in ends), default=1)
+    width = _round_width((high - low) / bins or 1)
+    first = np.floor(low / width)
+    last = max(np.floor(high / width) + 1, first + 1)
+    places = int(2 - np.floor(np.log10(width)))  # so that 0.1 times 3 is 0.3
+    edges = np.round(np.arange(first, last + 1) * width, min(places, 300))
+    edges[0], edges[-1] = min(edges[0], low), max(edges[-1], high)
+    return np.unique(edges)
+
+
+def _round_width(width: float) -> float:
+    """The next 1, 2, 2.5 or 5 times a power of ten that is no narrower."""
+    scale = 10.0 ** np.floor(np.log10(width))
+    steps = (1.0, 2.0, 2.5, 5.0, 10.0)
+    return float(next(step for step in steps if step * scale >= width * (1 - 1e-9)) * scale)
+
+
+def _binned(piece: Column, edges: np.ndarray) -> Iterator[tuple[int, int]]:
+    """Bins hold their lower edge; the last one holds its upper edge too."""
+    numbers = piece.values.drop_null().to_numpy()
+    place = np.searchsorted(edges, numbers, "right") - 1
+    place[numbers == edges[-1]] = len(edges) - 2
+    inside = place[(place >= 0) & (place < len(edges) - 1)]
+    if len(inside) < len(numbers):
+        left = numbers[(place < 0) | (place >= len(edges) - 1)]
+        raise PlanError(
+            f'"{piece.variable.name}": {several(len(left), "value")} outside of the bins, '
+            f"the first is {value_text(left[0].item())}"
+        )
+    yield from enumerate(np.bincount(inside, minlength=len(edges) - 1).tolist())
+
+
+def _bin_words(edges: np.ndarray, variable: Variable) -> list[str]:
+    ends = [value_text(each) for each in edges.tolist()]
+    words = [f"{low} up to {high}" for low, high in itertools.pairwise(ends)]
+    words[-1] = f"{ends[-2]} to {ends[-1]}"
+    return words
+
+
+def _crossed(dataset: PlainDataset, down: Variable, across: Variable) -> Crossed:
+    met: dict[tuple[Any, Any], int] = {}
+    total = both = 0
+    pairs = zip(dataset.pieces(down.name), dataset.pieces(across.name), strict=True)
+    for one, other in pairs:
+        left, right = encoded(one.values), encoded(other.values)
+        there = (one.reasons == 0) & (other.reasons == 0)
+        width = len(right.dictionary) or 1
+        places = left.indices.fill_null(0).to_numpy(zero_copy_only=False)[there].astype(np.int64)
+        others = right.indices.fill_null(0).to_numpy(zero_copy_only=False)[there]
+        counted = np.bincount(places * width + others)
+        firsts, seconds = left.dictionary.to_pylist(), right.dictionary.to_pylist()
+        for place in np.flatnonzero(counted).tolist():
+            key = (firsts[place // width], seconds[place % width])
+            met[key] = met.get(key, 0) + int(counted[place])
+        total += len(one)
+        both += int(np.count_nonzero(there))
+    downs = sorted({key[0] for key in met})
+    acrosses = sorted({key[1] for key in met})
+    grid = tuple(tuple(met.get((one, other), 0) for other in acrosses) for one in downs)
+    return Crossed(down, across, tuple(downs), tuple(acrosses), grid, total, total - both)
+
+
+def _plain(value: Any) -> Any:
+    return value if isinstance(value, (int, float, str, bool)) else str(value)
+
+
+def value_words(value: Any, variable: Variable) -> str:
+    label = _label(value, variable)
+    return f"{value_text(value)} {label}" if label else value_text(value)

@@ -1,0 +1,150 @@
+"""Figures of each pair of variables: overlap, covariances, correlations.
+
+Products are summed of deviations from each variable's own mean, so that nothing large cancels; by
+pairs, what the means of the cases with both differ from it is taken off again (Chan, Golub and
+LeVeque, 1983, as in `summary`).
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, Literal
+
+import msgspec
+import numpy as np
+
+from ..dataset.model import PlainDataset
+from ..declaration.variable import NUMERIC
+from ..errors import PlanError, nearest
+from ..plan.selecting import Names, chosen
+from ..views import Worded
+from .prefetch import ahead
+from .summary import complete_cases, mean_and_sd
+
+if TYPE_CHECKING:
+    import pandas
+
+Use = Literal["pairs", "complete"]
+USES = ("pairs", "complete")
+BLOCK = 1 << 17
+
+
+class Pairs(Worded, msgspec.Struct, frozen=True, eq=False):
+    """A figure for each pair of variables; both arrays are shaped (variables, variables)."""
+
+    kind: str
+    """`overlap`, `covariance` or `correlation`."""
+    names: tuple[str, ...]
+    values: np.ndarray
+    """NaN where there is no such figure, for want of cases or of variation."""
+    n: np.ndarray
+    """Cases that have both."""
+
+    def __getitem__(self, pair: tuple[str, str]) -> float:
+        one, other = (self.names.index(name) for name in pair)
+        return float(self.values[one, other])
+
+    def to_dict(self) -> dict[str, Any]:
+        """As plain values, ready for JSON; what is not a number is `null`."""
+        values = [[None if np.isnan(x) else float(x) for x in row] for row in self.values]
+        return {
+            "kind": self.kind,
+            "names": list(self.names),
+            "values": values,
+            "n": self.n.tolist(),
+        }
+
+    def to_pandas(self) -> pandas.DataFrame:
+        """The figures, with the names both ways. Needs the extra `pandas`."""
+        from .frames import frame
+
+        rows = [dict(zip(self.names, row, strict=True)) for row in self.values.tolist()]
+        made = frame(rows, self.names)
+        made.index = list(self.names)
+        return made
+
+
+def overlap(dataset: PlainDataset, names: Names = "*") -> Pairs:
+    """See `Dataset.overlap`."""
+    wanted = chosen(names, dataset.variables)
+    n = _both(np.column_stack([_present(dataset, name) for name in wanted]))
+    share = n / dataset.rows if dataset.rows else np.full(n.shape, np.nan)
+    return Pairs("overlap", tuple(wanted), share, n)
+
+
+def _present(dataset: PlainDataset, name: str) -> np.ndarray:
+    return np.concatenate([piece.reasons == 0 for piece in ahead(dataset.pieces(name))])
+
+
+def _both(present: np.ndarray) -> np.ndarray:
+    """How many cases have both of each pair."""
+    n = np.zeros((present.shape[1], present.shape[1]))
+    for start in range(0, len(present), BLOCK):
+        block = present[start : start + BLOCK].astype(np.float32)  # whole numbers below 2**24
+        n += block.T @ block
+    return n.astype(np.int64)
+
+
+def covariances(dataset: PlainDataset, names: Names | None = None, use: Use = "pairs") -> Pairs:
+    """See `Dataset.covariances`."""
+    wanted, numbers = _numbers(dataset, names, use)
+    present = ~np.isnan(numbers)
+    n = _both(present)
+    for place in range(len(wanted)):
+        mean, _ = mean_and_sd(numbers[present[:, place], place])
+        numbers[:, place] -= mean or 0.0
+    np.nan_to_num(numbers, copy=False, nan=0.0)
+    there = present.astype(np.float64)
+    products, sums = np.zeros(n.shape), np.zeros(n.shape)
+    for start in range(0, len(numbers), BLOCK):
+        block = numbers[start : start + BLOCK]
+        products += block.T @ block
+        sums += block.T @ there[start : start + BLOCK]
+    with np.errstate(invalid="ignore", divide="ignore"):
+        made = (products - sums * sums.T / n) / (n - 1)
+    made[n < 2] = np.nan
+    return Pairs("covariance", tuple(wanted), made, n)
+
+
+def correlations(dataset: PlainDataset, names: Names | None = None, use: Use = "pairs") -> Pairs:
+    """See `Dataset.correlations`."""
+    wanted, numbers = _numbers(dataset, names, use)
+    width = len(wanted)
+    made, n = np.full((width, width), np.nan), _both(~np.isnan(numbers))
+    for one in range(width):
+        for other in range(one, width):
+            there = ~np.isnan(numbers[:, one]) & ~np.isnan(numbers[:, other])
+            made[one, other] = made[other, one] = _correlation(
+                numbers[there, one], numbers[there, other]
+            )
+    return Pairs("correlation", tuple(wanted), made, n)
+
+
+def _correlation(one: np.ndarray, other: np.ndarray) -> float:
+    """Pearson's product-moment correlation, of deviations from the means of these very cases."""
+    if len(one) < 2 or one.min() == one.max() or other.min() == other.max():
+        return float("nan")
+    left, right = one - (mean_and_sd(one)[0] or 0.0), other - (mean_and_sd(other)[0] or 0.0)
+    product = float(np.sum(left * right))
+    scale = float(np.sqrt(np.sum(left * left)) * np.sqrt(np.sum(right * right)))
+    return float(np.clip(product / scale, -1.0, 1.0)) if scale else float("nan")
+
+
+def _numbers(dataset: PlainDataset, names: Names | None, use: str) -> tuple[list[str], np.ndarray]:
+    """Numbers shaped (rows, variables), NaN where missing; without names, all numeric variables."""
+    if use not in USES:
+        raise PlanError(f'use: there is no way "{use}"{nearest(use, USES)}')
+    kinds = {each.name: each.type for each in dataset.variables}
+    if names is None:
+        wanted = [name for name, kind in kinds.items() if kind in NUMERIC]
+    else:
+        wanted = chosen(names, dataset.variables)
+    for name in wanted:
+        if kinds[name] not in NUMERIC:
+            raise PlanError(f'"{name}" is of the type {kinds[name]}; numbers are expected')
+    made = np.empty((dataset.rows, len(wanted)))
+    for place, name in enumerate(wanted):
+        begin = 0
+        for piece in ahead(dataset.pieces(name)):
+            made[begin : begin + len(piece), place] = piece.to_numpy()
+            begin += len(piece)
+    return wanted, made[complete_cases(dataset, wanted)] if use == "complete" else made

@@ -1,0 +1,280 @@
+"""Figures of each variable, to be held against another program's output.
+
+Sums are NumPy's pairwise sums (N. J. Higham, "The Accuracy of Floating Point Summation", SIAM J.
+Sci. Comput. 14, 1993), the variance is the corrected two-pass one (T. F. Chan, G. H. Golub and
+R. J. LeVeque, "Algorithms for Computing the Sample Variance", The American Statistician 37, 1983),
+with n - 1 below. Quartiles interpolate linearly between order statistics (definition 7 of
+R. J. Hyndman and Y. Fan, "Sample Quantiles in Statistical Packages", The American Statistician 50,
+1996).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator, Sequence
+from typing import TYPE_CHECKING, Any, overload
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from ..columns.column import Column
+from ..dataset.model import PlainDataset
+from ..declaration.variable import NUMERIC, Variable
+from ..errors import several
+from ..kernels.types import Flags
+from ..plan.selecting import Names, chosen
+from ..views import Shown
+from .prefetch import ahead
+
+if TYPE_CHECKING:
+    import pandas
+
+BLOCK = 1 << 16
+TIMED = {"date": pa.int32(), "time": pa.int64(), "datetime": pa.int64(), "duration": pa.int64()}
+
+
+class Figures(msgspec.Struct, frozen=True):
+    """The figures of one variable; `None` where one has no meaning for its type.
+
+    `min`, quartiles and `max` of dates and times are texts (ISO 8601); the mean of truth values is
+    the share that is true; `shortest` and `longest` count the characters of texts.
+    """
+
+    name: str
+    type: str
+    n: int
+    missing: int
+    distinct: int | None = None
+    mean: float | None = None
+    sd: float | None = None
+    min: float | int | str | None = None
+    q1: float | str | None = None
+    median: float | str | None = None
+    q3: float | str | None = None
+    max: float | int | str | None = None
+    zeros: int | None = None
+    negatives: int | None = None
+    shortest: int | None = None
+    longest: int | None = None
+
+
+class Summary(Shown, Sequence[Figures]):
+    """The figures of several variables."""
+
+    def __init__(self, figures: Sequence[Figures], rows: int, complete: bool = False) -> None:
+        self._figures, self.rows, self.complete = tuple(figures), rows, complete
+
+    def __len__(self) -> int:
+        return len(self._figures)
+
+    @overload
+    def __getitem__(self, index: int) -> Figures: ...
+    @overload
+    def __getitem__(self, index: str) -> Figures: ...
+    @overload
+    def __getitem__(self, index: slice) -> Sequence[Figures]: ...
+    def __getitem__(self, index: int | str | slice) -> Figures | Sequence[Figures]:
+        if not isinstance(index, str):
+            return self._figures[index]
+        for each in self._figures:
+            if each.name == index:
+                return each
+        raise KeyError(index)
+
+    def __iter__(self) -> Iterator[Figures]:
+        return iter(self._figures)
+
+    def __repr__(self) -> str:
+        return f"<Summary of {several(len(self), 'variable')}>"
+
+    def to_dict(self) -> dict[str, Any]:
+        """As plain values, ready for JSON."""
+        figures = [msgspec.structs.asdict(each) for each in self]
+        return {"rows": self.rows, "complete": self.complete, "figures": figures}
+
+    def to_pandas(self) -> pandas.DataFrame:
+        """A row for each variable. Needs the extra `pandas`."""
+        from .frames import frame
+
+        return frame([msgspec.structs.asdict(each) for each in self], Figures.__struct_fields__)
+
+
+def summary(dataset: PlainDataset, names: Names = "*", complete: bool = False) -> Summary:
+    """The figures of variables; with `complete`, of the cases that have all of them.
+
+    One variable is held at a time.
+    """
+    wanted = chosen(names, dataset.variables)
+    by_name = {each.name: each for each in dataset.variables}
+    kept = complete_cases(dataset, wanted) if complete else None
+    rows = dataset.rows if kept is None else int(np.count_nonzero(kept))
+    gathered = (_gathered(by_name[name], dataset.pieces(name), kept) for name in wanted)
+    return Summary([make() for make in ahead(gathered)], rows, complete)
+
+
+def complete_cases(dataset: PlainDataset, names: Sequence[str]) -> Flags:
+    """Which cases have a value of each of these variables."""
+    kept = np.ones(dataset.rows, bool)
+    for name in names:
+        begin = 0
+        for piece in ahead(dataset.pieces(name)):
+            kept[begin : begin + len(piece)] &= piece.reasons == 0
+            begin += len(piece)
+    return kept
+
+
+def _gathered(
+    variable: Variable, pieces: Iterator[Column], kept: Flags | None
+) -> Callable[[], Figures]:
+    """Read what a variable's figures need; what makes them is done while the next one is read."""
+    kind, name = variable.type or "text", variable.name
+    if kind == "boolean":
+        made = _of_truth(name, pieces, kept)
+    elif kind not in NUMERIC and kind not in TIMED:
+        made = _of_texts(name, kind, pieces, kept)
+    else:
+        values, rows = _numbers(kind, pieces, kept)
+        if kind in TIMED:
+            return lambda: _as_times(number_figures(name, kind, values, rows), kind)
+        return lambda: number_figures(name, kind, values, rows)
+    return lambda: made
+
+
+def _valid(piece: Column, kept: Flags | None, begin: int) -> pa.Array:
+    """The values of a piece, of the cases that count."""
+    values = piece.values
+    if kept is not None:
+        values = values.filter(pa.array(kept[begin : begin + len(piece)]))
+    return values.drop_null() if values.null_count else values
+
+
+def _numbers(kind: str, pieces: Iterator[Column], kept: Flags | None) -> tuple[np.ndarray, int]:
+    parts, begin = [], 0
+    for piece in pieces:
+        values = _valid(piece, kept, begin)
+        if kind in TIMED:
+            values = values.cast(TIMED[kind])
+        parts.append(values.to_numpy(zero_copy_only=False))
+        begin += len(piece)
+    return np.concatenate(parts), begin if kept is None else int(np.count_nonzero(kept))
+
+
+def mean_and_sd(values: np.ndarray) -> tuple[float | None, float | None]:
+    """Mean and standard deviation of a sample; see the module for the methods."""
+    count = len(values)
+    if not count:
+        return None, None
+    near = values[0]
+    with np.errstate(over="ignore", invalid="ignore"):
+        mean = (
+            float(near)
+            + math.fsum(
+                float(np.sum(np.subtract(block, near, dtype=np.float64)))
+                for block in _blocks(values)
+            )
+            / count
+        )
+        if count < 2:
+            return mean, None
+        rest, squares = [], []
+        for block in _blocks(values):
+            deviations = block - mean
+            rest.append(float(np.sum(deviations)))
+            squares.append(float(np.sum(np.square(deviations, out=deviations))))
+    left = math.fsum(rest)
+    variance = max(0.0, (math.fsum(squares) - left * left / count) / (count - 1))
+    return mean, math.sqrt(variance)
+
+
+def _blocks(values: np.ndarray) -> Iterator[np.ndarray]:
+    return (values[start : start + BLOCK] for start in range(0, len(values), BLOCK))
+
+
+def number_figures(name: str, kind: str, values: np.ndarray, rows: int) -> Figures:
+    """The figures of numbers; `values`, not missing, of `rows` cases, is sorted in its place."""
+    count = len(values)
+    if not count:
+        return Figures(name, kind, 0, rows, 0)
+    mean, sd = mean_and_sd(values)
+    values.sort()  # in its place: it is a copy of the column
+    ranked = values
+    quarters = [_quantile(ranked, part) for part in (0.25, 0.5, 0.75)]
+    below, upto = np.searchsorted(ranked, 0, "left"), np.searchsorted(ranked, 0, "right")
+    return Figures(
+        name,
+        kind,
+        count,
+        rows - count,
+        1 + int(np.count_nonzero(ranked[1:] != ranked[:-1])),
+        mean,
+        sd,
+        ranked[0].item(),
+        quarters[0],
+        quarters[1],
+        quarters[2],
+        ranked[-1].item(),
+        int(upto - below),
+        int(below),
+    )
+
+
+def _quantile(ranked: np.ndarray, part: float) -> float:
+    """Definition 7 of Hyndman and Fan."""
+    place = (len(ranked) - 1) * part
+    low = int(place)
+    high = min(low + 1, len(ranked) - 1)
+    one, other = float(ranked[low]), float(ranked[high])
+    return one + (other - one) * (place - low) if one != other else one
+
+
+def _as_times(figures: Figures, kind: str) -> Figures:
+    """Figures of dates and times: no mean, no zeros, and order statistics as dates and times."""
+    words: dict[str, Any] = {"mean": None, "sd": None, "zeros": None, "negatives": None}
+    types = {
+        "date": pa.date32(),
+        "time": pa.time64("us"),
+        "datetime": pa.timestamp("us"),
+        "duration": pa.duration("us"),
+    }
+    for part in ("min", "q1", "median", "q3", "max"):
+        value = getattr(figures, part)
+        if value is not None:
+            number = pa.scalar(int(np.floor(value)), TIMED[kind])
+            words[part] = str(number.cast(types[kind]).as_py())
+    return msgspec.structs.replace(figures, **words)
+
+
+def _of_truth(name: str, pieces: Iterator[Column], kept: Flags | None) -> Figures:
+    rows = count = trues = 0
+    for piece in pieces:
+        values = _valid(piece, kept, rows)
+        rows += len(piece)
+        count += len(values)
+        trues += values.true_count
+    total = rows if kept is None else int(np.count_nonzero(kept))
+    distinct = (trues > 0) + (trues < count)
+    share = trues / count if count else None
+    return Figures(name, "boolean", count, total - count, distinct, share, zeros=count - trues)
+
+
+def _of_texts(name: str, kind: str, pieces: Iterator[Column], kept: Flags | None) -> Figures:
+    rows = count = 0
+    known: set[str] = set()
+    for piece in pieces:
+        values = _valid(piece, kept, rows)
+        rows += len(piece)
+        count += len(values)
+        known.update(pc.unique(values).to_pylist())
+    total = rows if kept is None else int(np.count_nonzero(kept))
+    lengths = [len(text) for text in known]
+    return Figures(
+        name,
+        kind,
+        count,
+        total - count,
+        len(known),
+        shortest=min(lengths, default=None),
+        longest=max(lengths, default=None),
+    )

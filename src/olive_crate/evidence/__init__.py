@@ -1,0 +1,156 @@
+"""What was found out about a source, as typed values.
+
+Every decision that is not declared rests on something in the file. Each kind of such evidence has a
+class here: what was decided, which variable it concerns, the counts for and against it, examples
+with their rows, what else it could be, and the declaration that would settle it otherwise (`mend`).
+There is no wording in these values, and nothing is ever learnt from a text made for people: `show`
+puts all of this into words, once for the terminal, notebooks, plan comments and JSON.
+
+To add a kind: write its class here, create it where it is found, and give it words in
+`show/evidence.py`.
+"""
+
+from __future__ import annotations
+
+from .base import Evidence, Example, Mend, TextCount, kind_of
+from .fixed import CutValues, FieldsFound, RecordLength, SharedPositions, UncoveredPositions
+from .notes import (
+    CutCharacters,
+    DictionaryGap,
+    IncompleteRecord,
+    MovedColumns,
+    Note,
+    PlainNameTaken,
+    PromiseNotChecked,
+    RenamedColumn,
+    UndeclaredColumns,
+    UnnamedColumns,
+)
+from .rows import (
+    ClosingRows,
+    FieldNamesFound,
+    HeadingFound,
+    LabelsFound,
+    NoHeading,
+    RepeatedHeading,
+    UnitsFound,
+)
+from .sheet import (
+    BlanksAround,
+    BlockChosen,
+    CellsOutside,
+    HiddenCells,
+    KindCount,
+    MergedCells,
+    MixedKinds,
+    NumbersStoredAsText,
+    SerialDays,
+    SheetChosen,
+    StoredAsText,
+)
+from .source import (
+    AlignedColumns,
+    CommentFound,
+    DecimalMark,
+    DelimiterFound,
+    EmptySource,
+    EncodingBasis,
+    EncodingFound,
+    EscapeFound,
+    GroupingMark,
+    QuoteFound,
+    Rival,
+)
+from .variables import (
+    FormatFound,
+    InexactNumbers,
+    LeadingZeros,
+    LevelBasis,
+    LevelSuggested,
+    MarksTaken,
+    MostlyUnreadable,
+    Suspect,
+    SuspectedCodes,
+    TextBecause,
+    TypeFits,
+)
+
+ALL_EVIDENCE = (
+    *(EmptySource, EncodingFound, AlignedColumns, DelimiterFound, QuoteFound, EscapeFound),
+    *(CommentFound, DecimalMark, GroupingMark, HeadingFound, NoHeading, FieldNamesFound),
+    *(UnitsFound, LabelsFound, ClosingRows, RepeatedHeading, RecordLength, FieldsFound),
+    *(SharedPositions, CutValues, UncoveredPositions, SheetChosen, BlockChosen, HiddenCells),
+    *(MergedCells, CellsOutside, BlanksAround, MixedKinds, NumbersStoredAsText, StoredAsText),
+    *(SerialDays, TypeFits, FormatFound, TextBecause, LeadingZeros, MostlyUnreadable),
+    *(InexactNumbers, MarksTaken, SuspectedCodes, LevelSuggested),
+)
+
+ALL_NOTES = (
+    *(RenamedColumn, UnnamedColumns, UndeclaredColumns, MovedColumns, PlainNameTaken),
+    *(PromiseNotChecked, IncompleteRecord, CutCharacters, DictionaryGap),
+)
+
+__all__ = [
+    "ALL_EVIDENCE",
+    "ALL_NOTES",
+    "AlignedColumns",
+    "BlanksAround",
+    "BlockChosen",
+    "CellsOutside",
+    "ClosingRows",
+    "CommentFound",
+    "CutCharacters",
+    "CutValues",
+    "DecimalMark",
+    "DelimiterFound",
+    "DictionaryGap",
+    "EmptySource",
+    "EncodingBasis",
+    "EncodingFound",
+    "EscapeFound",
+    "Evidence",
+    "Example",
+    "FieldNamesFound",
+    "FieldsFound",
+    "FormatFound",
+    "GroupingMark",
+    "HeadingFound",
+    "HiddenCells",
+    "IncompleteRecord",
+    "InexactNumbers",
+    "KindCount",
+    "LabelsFound",
+    "LeadingZeros",
+    "LevelBasis",
+    "LevelSuggested",
+    "MarksTaken",
+    "Mend",
+    "MergedCells",
+    "MixedKinds",
+    "MostlyUnreadable",
+    "MovedColumns",
+    "NoHeading",
+    "Note",
+    "NumbersStoredAsText",
+    "PlainNameTaken",
+    "PromiseNotChecked",
+    "QuoteFound",
+    "RecordLength",
+    "RenamedColumn",
+    "RepeatedHeading",
+    "Rival",
+    "SerialDays",
+    "SharedPositions",
+    "SheetChosen",
+    "StoredAsText",
+    "Suspect",
+    "SuspectedCodes",
+    "TextBecause",
+    "TextCount",
+    "TypeFits",
+    "UncoveredPositions",
+    "UndeclaredColumns",
+    "UnitsFound",
+    "UnnamedColumns",
+    "kind_of",
+]

@@ -1,0 +1,66 @@
+"""What every kind of evidence has."""
+
+from __future__ import annotations
+
+import re
+from typing import Any, ClassVar
+
+import msgspec
+
+from ..views import Worded
+
+
+class Example(msgspec.Struct, frozen=True):
+    """Something in the file, and its row."""
+
+    row: int
+    text: str
+
+
+class TextCount(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A text, how often it occurs, and the first rows in which it does."""
+
+    text: str
+    count: int
+    rows: tuple[int, ...] = ()
+
+
+class Mend(Worded, msgspec.Struct, frozen=True, omit_defaults=True):
+    """What settles a matter otherwise: parts declared of a variable, or options of the read."""
+
+    parts: dict[str, Any]
+    variable: str = ""
+    """Empty where `parts` are options of the read."""
+
+
+def kind_of(name: str) -> str:
+    """`DecimalMark` as `decimal-mark`."""
+    return re.sub(r"(?<=[a-z])(?=[A-Z])", "-", name).lower()
+
+
+class Evidence(
+    Worded,
+    msgspec.Struct,
+    frozen=True,
+    kw_only=True,
+    omit_defaults=True,
+    tag_field="kind",
+    tag=kind_of,
+):
+    """One decision that was made by looking at the file."""
+
+    about: ClassVar[str] = ""
+    """The key of a plan that holds the decision."""
+
+    value: str = ""
+    """What was decided."""
+    variable: str = ""
+    supporting: int | None = None
+    against: int = 0
+    examples: tuple[Example, ...] = ()
+    alternatives: tuple[str, ...] = ()
+    """What else it could be."""
+    certain: bool = True
+    mend: Mend | None = None
+    answered: bool = False
+    """A later declaration has settled it, so that it is open no more."""

@@ -1,0 +1,97 @@
+"""Datasets as Arrow files and as Parquet without anything of our own in it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from ..columns.cell_texts import missing_texts
+from ..columns.column import Column
+from ..columns.dictionary_encoding import decoded
+from ..dataset.taking import arrow_table
+from ..declaration.codes import FIRST_CODE
+from ..errors import PlanError
+
+if TYPE_CHECKING:
+    from ..dataset.model import PlainDataset
+
+
+def arrow_writer(dataset: PlainDataset, kind: str, missing: str) -> Callable[[Path], None]:
+    """What writes the file. Raises `PlanError` for codes that a column's type cannot hold."""
+    table = table_with(dataset, missing)
+
+    def write(path: Path) -> None:
+        if kind == ".parquet":
+            import pyarrow.parquet as pq
+
+            pq.write_table(table.replace_schema_metadata(None), path, compression="zstd")
+            return
+        with pa.OSFile(str(path), "wb") as sink, pa.ipc.new_file(sink, table.schema) as writer:
+            writer.write_table(table)
+
+    return write
+
+
+def table_with(dataset: PlainDataset, missing: str) -> pa.Table:
+    """The values, with codes in the place of nulls or columns of reasons if asked for."""
+    from .packed import beside
+
+    table = arrow_table(dataset)
+    if missing == "null":
+        return table
+    lacking = [name for name in dataset.names if dataset[name].reasons.any()]
+    if missing == "codes":
+        for name in lacking:
+            place = table.schema.get_field_index(name)
+            values = with_codes(dataset[name])
+            field = table.schema.field(name).with_type(values.type)
+            table = table.set_column(place, field, values)
+        return table
+    for name, called in beside(dataset.names, lacking, "reason").items():
+        place = table.schema.get_field_index(name)
+        table = table.add_column(place + 1, called, dataset[name].reason_texts())
+    return table
+
+
+def with_codes(column: Column) -> pa.Array:
+    """Values, with codes back in the cells that they made missing.
+
+    Integers become numbers where a code is one. Raises `PlanError` for a code that the variable's
+    type cannot hold.
+    """
+    cells, texts = missing_texts(column)
+    coded = column.reasons[cells] >= FIRST_CODE
+    cells, words = cells[coded], texts.filter(pa.array(coded)).to_pylist()
+    if not len(cells):
+        return column.values
+    kind = column.variable.type
+    if kind in ("text", "category"):
+        back: list[Any] = words
+    else:
+        back = [_number(word) for word in words]
+        if kind not in ("integer", "number") or None in back:
+            bad = words[back.index(None)] if None in back else words[0]
+            raise PlanError(
+                f'"{column.variable.name}": the code "{bad}" is no {kind}; '
+                'hand on with missing="null" or "reasons"'
+            )
+    values = decoded(column.values)
+    if pa.types.is_int64(values.type) and any(not each.is_integer() for each in back):
+        values = values.cast(pa.float64())
+    if pa.types.is_int64(values.type):
+        back = [int(each) for each in back]
+    mask = np.zeros(len(column), bool)
+    mask[cells] = True
+    return pc.replace_with_mask(values, pa.array(mask), pa.array(back, values.type))
+
+
+def _number(text: str) -> float | None:
+    try:
+        return float(text)
+    except ValueError:
+        return None

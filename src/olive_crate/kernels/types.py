@@ -1,0 +1,320 @@
+"""What kernels are given and what they give back, whichever of the two does the work."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any, NamedTuple
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+from numpy.typing import NDArray
+
+from .buffers import allocate
+
+Bytes = NDArray[np.uint8]
+
+Ints = NDArray[np.int64]
+
+Words = NDArray[np.uint64]
+
+Flags = NDArray[np.bool_]
+
+PAD = 32
+"""Bytes that may be read before the first and after the last byte of text in a buffer."""
+
+
+DAYS, OF_DAY, SINCE_1970 = "days", "of day", "since 1970"
+"""The units of dates and times: days, microseconds of a day, microseconds since 1970."""
+
+
+class Dialect(msgspec.Struct, frozen=True, eq=False):
+    """The bytes that give delimited text its structure."""
+
+    delimiter: bytes
+    """Empty: one field a line."""
+    blanks: bool = False
+    """Fields are separated by runs of blanks and tabs; `delimiter` is not looked at."""
+    quote: int = 0
+    escape: int = 0
+    comment: bytes = b""
+    skip_blanks: bool = False
+    """A quote may open after blanks."""
+    returns: bool = True
+    """There may be carriage returns in the text."""
+
+
+class Structure(msgspec.Struct, frozen=True, eq=False):
+    """Fields of a block in order, and the records they make up.
+
+    `buffer` is the one that was split, or a copy in which quoted fields are closed up; `starts` and
+    `ends` hold the text of each field without its quotes; `record` holds the index of each record's
+    first field, and one more for the end; `heads` the position where each record starts; `lines`
+    the number of line ends before each record, and one more for the end.
+    """
+
+    buffer: Bytes
+    starts: Ints
+    ends: Ints
+    record: Ints
+    heads: Ints
+    lines: Ints
+    comments: Flags
+    consumed: int
+    open_quote: int
+    """Where a quote stands that is never closed in this block; -1 if none."""
+
+
+class Table:
+    """A block in which every record has as many fields as it should.
+
+    `columns` gives the starts and ends of a field in all records, and is asked only for fields that
+    are needed; `ready` holds columns that were read on the way. The rest is as in `Structure`.
+    """
+
+    line_ends: int | None = None
+    """Line ends in the bytes, where they were counted on the way."""
+    is_ascii: bool | None = None
+    has_name: bool = True
+    """The name may stand in the first field of a record."""
+
+    def __init__(
+        self,
+        buffer: Bytes,
+        lines: Ints,
+        consumed: int,
+        open_quote: int,
+        columns: Callable[[int], tuple[Ints, Ints]],
+        ready: Mapping[int, Any] | None = None,
+    ) -> None:
+        self.buffer, self.lines = buffer, lines
+        self.consumed, self.open_quote = consumed, open_quote
+        self.columns, self.ready = columns, ready or {}
+
+    @property
+    def count(self) -> int:
+        """How many records there are."""
+        return len(self.lines) - 1
+
+
+class LineMarks(NamedTuple):
+    """Line feeds, carriage returns, and how many returns have a feed right behind them."""
+
+    feeds: int
+    returns: int
+    pairs: int
+
+    @property
+    def line_ends(self) -> int:
+        """How many lines they end."""
+        return self.feeds + self.returns - self.pairs
+
+
+class TextMarks(NamedTuple):
+    """What a piece of text holds that has to be known before it can be cut by position."""
+
+    lines: LineMarks
+    tabs: int
+    is_ascii: bool
+
+
+class CutPoint(NamedTuple):
+    """A guess where the last record of a piece ends, and what was met in the whole piece."""
+
+    cut: int
+    feeds: int
+    returns: int
+    quotes: int
+    records: int
+    """Line ends up to the cut that are not quoted, by the same guess."""
+
+
+class Step(NamedTuple):
+    """One directive (`kind` is its letter) or one literal byte (`kind` is empty)."""
+
+    kind: str
+    byte: int = 0
+
+
+class Pattern(msgspec.Struct, frozen=True, eq=False):
+    """A pattern ready to read with."""
+
+    text: str
+    steps: tuple[Step, ...]
+    width: int
+    """Bytes that a cell has if each directive is at its full width; 0 if that is not fixed."""
+
+    @property
+    def has_date(self) -> bool:
+        return any(step.kind in ("Y", "y") for step in self.steps)
+
+    @property
+    def has_time(self) -> bool:
+        return any(step.kind in ("H", "I") for step in self.steps)
+
+    @property
+    def has_zone(self) -> bool:
+        return any(step.kind == "z" for step in self.steps)
+
+
+class NumbersRead(NamedTuple):
+    """A column of a block as numbers.
+
+    `reasons` has 0 for a cell that was read, 1 for a blank one, and 2 for one that is no plain
+    numeral or needs more care; `left` counts the last. Values are those nearest to what is written.
+    """
+
+    values: np.ndarray
+    reasons: Bytes
+    most_decimals: int
+    left: int
+    span: tuple[float, float] | None = None
+    """The smallest and the largest number read, where that was looked at."""
+    place: Any = None
+    """Where the values lie in an array for the whole column, if they do."""
+
+
+class NumberRequest(NamedTuple):
+    """What is taken as a number."""
+
+    whole: bool
+    """As 64-bit integers; otherwise as binary64."""
+    decimal: int
+    """The byte of the decimal mark; not looked at for integers."""
+    strict: bool = False
+    """Zeros in front of another digit make it no number."""
+    implied: int = 0
+    """Decimals where no mark is written."""
+
+
+class TimeRequest(NamedTuple):
+    """What is taken as a date or time: the arguments of `read_times`."""
+
+    pattern: Pattern
+    exact: bool
+    unit: str
+
+
+class Place(NamedTuple):
+    """Where the values of a block lie in an array for the whole column."""
+
+    column: np.ndarray
+    start: int
+
+
+class WholeColumns:
+    """Room for whole columns, into which blocks are read at the places that they seem to have.
+
+    What is read so need not be put together afterwards. Room that is not used costs nothing.
+    """
+
+    def __init__(self, rows: int) -> None:
+        self.rows = rows
+        self._columns: dict[tuple[int, type[np.generic]], np.ndarray] = {}
+
+    def place(self, index: int, kind: type[np.generic], start: int, count: int) -> Place | None:
+        """The room of a block in a column of numbers of this kind; `None` where it has none."""
+        if start + count > self.rows:
+            return None
+        key = index, kind
+        column = self._columns.get(key)
+        if column is None:
+            try:
+                column = self._columns.setdefault(key, allocate(self.rows, kind))
+            except MemoryError:  # more was expected than there is room for: do without
+                return None
+        return Place(column, start)
+
+    def prepare(self, forecast: Forecast) -> None:
+        """Get the room for these columns.
+
+        Done by the thread that lives on: what another one's heap has held stays with that heap.
+        """
+        for index, wanted in forecast.items():
+            kind = kind_of(wanted)
+            if kind is not None:
+                self.place(index, kind, 0, 0)
+
+
+class ColumnStart(NamedTuple):
+    """Where a block seems to begin in the whole columns, and how many rows it seems to have.
+
+    More than these it must not fill: what is behind them is for the next block.
+    """
+
+    keeping: WholeColumns
+    row: int
+    rows: int
+
+
+class TimesRead(NamedTuple):
+    """A column of a block as dates or times, and where it could be read so."""
+
+    values: np.ndarray
+    good: Flags
+    place: Place | None = None
+
+
+class TextRequest(NamedTuple):
+    """Text as it stands; different ones are told apart as long as they are no more than `most`."""
+
+    most: int = 0
+
+
+class TextsRead(NamedTuple):
+    """Which cells are blank, and the texts as places in a dictionary, if they are few enough."""
+
+    blank: Flags
+    codes: pa.DictionaryArray | None
+
+
+Request = NumberRequest | TimeRequest | TextRequest
+
+Forecast = Mapping[int, Request | None]
+"""How each column that is wanted will be taken; `None` if that is not known."""
+
+EarlyResult = NumbersRead | TimesRead | TextsRead
+EarlyColumn = tuple[Request, EarlyResult]
+"""What was wanted of a column, and what came of it."""
+
+
+def kind_of(wanted: Request | None) -> type[np.generic] | None:
+    """What is put into the array of a column; `None` if there is none."""
+    if isinstance(wanted, TimeRequest):
+        return np.int32 if wanted.unit == DAYS else np.int64
+    if isinstance(wanted, TextRequest):
+        return np.int32 if wanted.most else None
+    if wanted is None:
+        return None
+    return np.int64 if wanted.whole else np.float64
+
+
+class SheetRule(NamedTuple):
+    """How the cells of a sheet are to be understood."""
+
+    string_starts: Ints
+    string_ends: Ints
+    """Where the shared strings lie."""
+    format_kinds: Bytes
+    """The kind of cell that each style makes of a number."""
+    from_1904: bool
+    hiding: bool
+    """Rows may be hidden."""
+
+
+class SheetRead(NamedTuple):
+    """Filled cells. Positions are those of a shared string, or in `texts`."""
+
+    rows: Ints
+    columns: Ints
+    kinds: Bytes
+    types: Bytes
+    styles: Ints
+    starts: Ints
+    ends: Ints
+    texts: Bytes
+    special: Ints
+    """Cells of which only the raw value is given, to be worked on by their type and style."""
+    hidden: list[int]
+    unknown_strings: int
+    in_order: bool

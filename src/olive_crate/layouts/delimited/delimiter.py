@@ -1,0 +1,113 @@
+"""What separates the fields: the candidate that cuts the most rows alike."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import msgspec
+import numpy as np
+
+from ... import kernels
+from ...evidence import DelimiterFound, Rival
+from ...kernels.types import PAD, Dialect
+
+CANDIDATES = ("\t", ";", "|", ",")
+CLEARLY = 0.03
+"""Candidates within this share of the best are as good; the one named first is taken."""
+GOOD = 0.7
+"""Where no candidate cuts this share of the rows alike, runs of blanks are tried."""
+GOOD_BLANKS = 0.9
+"""The share of rows that blanks must cut alike: they occur in any text."""
+WORTH_NAMING = 0.3
+"""A candidate that cuts a smaller share alike is no alternative."""
+CERTAIN, AHEAD = 0.9, 0.1
+"""A delimiter is certain above this share, and so far ahead of the next one."""
+
+
+class _Cut(msgspec.Struct, frozen=True, eq=False):
+    delimiter: str
+    fields: int
+    """The commonest number of fields in a row."""
+    share: float
+    """The share of rows that have it."""
+    rows: int
+
+
+def find_delimiter(
+    text: bytes, final: bool, marks: Dialect, more: Sequence[bytes] = ()
+) -> DelimiterFound:
+    """The delimiter; empty for a single column, `blanks` for runs of them.
+
+    `more` are whole lines from the middle and the end of the file.
+    """
+    met = [each for each in CANDIDATES if any(each.encode() in piece for piece in (text, *more))]
+    cuts = [_cut(text, final, delimiter, marks, more) for delimiter in met]
+    good = [cut for cut in cuts if cut.fields > 1 and not _is_punctuation(cut, text)]
+    best = max((cut.share for cut in good), default=0.0)
+    if best < GOOD:
+        blanks = _cut(text, final, "blanks", marks, more)
+        if blanks.fields > 1 and blanks.share > max(best, GOOD_BLANKS) and blanks.rows > 1:
+            good, best = [blanks], blanks.share
+    chosen = next((cut for cut in good if cut.share >= best - CLEARLY), None)
+    if chosen is None or chosen.share < WORTH_NAMING:
+        rows = _cut(text, final, CANDIDATES[0], marks, more).rows
+        return DelimiterFound(rows=rows, supporting=rows)
+    rivals = [
+        Rival(cut.delimiter, cut.fields, cut.share)
+        for cut in sorted(good, key=lambda cut: -cut.share)
+        if cut is not chosen and cut.share > WORTH_NAMING
+    ]
+    agree = round(chosen.share * chosen.rows)
+    clear = max([CERTAIN, *(each.share + AHEAD for each in rivals)])
+    return DelimiterFound(
+        value=chosen.delimiter,
+        rows=chosen.rows,
+        fields=chosen.fields,
+        rivals=tuple(rivals),
+        supporting=agree,
+        against=chosen.rows - agree,
+        alternatives=tuple(each.delimiter for each in rivals),
+        certain=chosen.share > clear,
+    )
+
+
+def _is_punctuation(cut: _Cut, text: bytes) -> bool:
+    """Commas with a blank behind nearly all of them, in rows that are not cut alike?"""
+    mark = cut.delimiter.encode()
+    return cut.share < 0.95 and text.count(mark + b" ") > 0.9 * text.count(mark)
+
+
+def with_delimiter(marks: Dialect, delimiter: str) -> Dialect:
+    """These marks with another delimiter."""
+    blanks = delimiter == "blanks"
+    return msgspec.structs.replace(
+        marks, delimiter=b"" if blanks else delimiter.encode("utf-8"), blanks=blanks
+    )
+
+
+def field_counts(text: bytes, final: bool, marks: Dialect) -> np.ndarray:
+    """How many fields each record has, blank rows and comments left out."""
+    buffer = kernels.padded(text)
+    found = kernels.structure(buffer, PAD, PAD + len(text), marks, final)
+    counts = np.diff(found.record)
+    first = found.starts[found.record[:-1]]
+    blank = (counts == 1) & kernels.blank(buffer, first, found.ends[found.record[:-1]])
+    kept: np.ndarray = counts[~blank & ~found.comments]
+    return kept
+
+
+def _cut(
+    text: bytes, final: bool, delimiter: str, marks: Dialect, more: Sequence[bytes] = ()
+) -> _Cut:
+    by = with_delimiter(marks, delimiter)
+    pieces = [field_counts(text, final, by), *(field_counts(piece, True, by) for piece in more)]
+    counts = np.concatenate(pieces)
+    if not len(counts):
+        return _Cut(delimiter, 0, 0.0, 0)
+    several = counts[counts > 1]
+    fields, rows = 1, len(counts)
+    if len(several):
+        often = np.bincount(several)
+        fields = int(several[often[several] == often.max()][0])  # of several, the one met first
+        rows = int(often[fields])
+    return _Cut(delimiter, fields, rows / len(counts), len(counts))

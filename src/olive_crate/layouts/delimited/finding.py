@@ -1,0 +1,277 @@
+"""Delimited text found: its encoding, what cuts lines into fields, and which row plays which part.
+
+What the plan says holds; what it leaves open is found from the head, the middle and the tail of the
+source, each with its evidence. The result is a complete plan, so that a second read needs no
+finding at all.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Sequence
+from typing import NamedTuple
+
+import msgspec
+
+from ...errors import PlanError
+from ...evidence import DelimiterFound, Evidence
+from ...kernels.types import Dialect
+from ...plan.model import Decisions, DelimitedSection
+from ...plan.rows import Rows
+from ...sources.codecs import decoded
+from ...sources.source import Source
+from ..base import Before, Row, SourceLayout
+from ..text.aligned import LooksAligned
+from ..text.encoding import find_encoding
+from ..text.names import headings_of
+from ..text.roles import (
+    as_utf8,
+    block_size,
+    cells_of_row,
+    check_heading,
+    heading_rows,
+    last_heading,
+    row_parts,
+    shapes_at_head,
+    with_last,
+    with_marks,
+    without_mark,
+)
+from ..text.sample import Sample
+from .delimiter import find_delimiter, with_delimiter
+from .head_and_tail import head_rows, tail_rows
+from .layout import DelimitedLayout
+from .preview import preview
+from .quotes import find_comment, find_escape, find_quote
+
+Otherwise = Callable[[LooksAligned], SourceLayout | None]
+"""Gives the layout of text that only looks delimited."""
+
+
+def find_delimited(
+    source: Source, plan: Decisions, before: Before, otherwise: Otherwise | None = None
+) -> SourceLayout:
+    """Complete the plan for this source. Raises `LayoutError` where the plan cannot hold."""
+    sample = Sample(source, before.thorough)
+    evidence: list[Evidence] = []
+    known = None if plan.source.encoding else find_encoding(sample, before.around)
+    if known is not None:
+        evidence.append(known)
+    encoding = plan.source.encoding or (known.value if known else "")
+    text = as_utf8(sample.head, encoding, sample.is_whole)
+    cutting = _cutting(plan.delimited, text, sample, encoding, evidence)
+    free = plan.layout is None and cutting.found is not None
+    if free and cutting.found is not None and otherwise is not None:
+        given = LooksAligned(source, plan, before, sample, text, known, cutting.found)
+        aligned = otherwise(given)
+        if aligned is not None:
+            return aligned
+    rows = _head(plan, sample, text, cutting, before, evidence)
+    return _complete(plan, sample, cutting, rows, evidence)
+
+
+class _Cutting(NamedTuple):
+    """How lines are cut into fields."""
+
+    section: DelimitedSection
+    dialect: Dialect
+    found: DelimiterFound | None
+    """Evidence for the delimiter; `None` where the plan says it."""
+    encoding: str
+
+
+class _Head(NamedTuple):
+    """The rows at the head, and what they tell."""
+
+    rows: list[Row]
+    parts: Rows
+    heading: list[Row]
+    fields: int
+    section: DelimitedSection
+    shapes: Counter[str] | None
+    """How numbers are written, where that was looked at here."""
+    of_row: int
+    """About how many bytes a row takes."""
+
+
+def _cutting(
+    section: DelimitedSection,
+    text: bytes,
+    sample: Sample,
+    encoding: str,
+    evidence: list[Evidence],
+) -> _Cutting:
+    """The delimited section completed, and the dialect it makes."""
+    pieces = [text, *_further_lines(sample, encoding)]
+    quote = _decided(section.quote, find_quote(pieces), evidence, '"')
+    escape = _decided(section.escape, find_escape(pieces, quote), evidence, "")
+    dialect = Dialect(
+        b",",
+        quote=ord(quote) if quote else 0,
+        escape=ord(escape) if escape else 0,
+        comment=(section.comment or "").encode("utf-8"),
+        skip_blanks=section.trim in (True, "left"),
+    )
+    found = None
+    if section.delimiter is None:
+        found = find_delimiter(text, sample.is_whole, dialect, pieces[1:])
+        evidence.append(found)
+    delimiter = section.delimiter if found is None else found.value
+    dialect = with_delimiter(dialect, delimiter or "")
+    comment = section.comment
+    if comment is None:
+        comment = _decided(None, find_comment(pieces, dialect), evidence, "")
+        dialect = msgspec.structs.replace(dialect, comment=comment.encode("utf-8"))
+    _distinct(delimiter or "", quote, escape)
+    complete = msgspec.structs.replace(
+        section,
+        delimiter=delimiter,
+        quote=quote,
+        escape=escape or section.escape,
+        comment=comment or section.comment,
+    )
+    return _Cutting(complete, dialect, found, encoding)
+
+
+def _further_lines(sample: Sample, encoding: str) -> list[bytes]:
+    """Whole lines from the middle and the end of a file that was not read whole."""
+    if sample.is_whole:
+        return []
+    size = sample.source.size or 0
+    starts = (size // 2, size - len(sample.beyond_head))
+    encoding = without_mark(encoding, sample.head)
+    pieces = []
+    for piece, start in zip((sample.middle, sample.beyond_head), starts, strict=True):
+        text = decoded(piece[-start % 4 :], encoding).encode("utf-8", "replace")
+        whole = _whole_lines(text)
+        pieces += [whole] if whole else []
+    return pieces
+
+
+def _whole_lines(text: bytes) -> bytes:
+    """The text without its first and its last line, which may not be all there."""
+    if b"\r" in text:
+        return b"".join(text.splitlines(keepends=True)[1:-1])
+    return text[text.find(b"\n") + 1 : text.rfind(b"\n", 0, -1) + 1]
+
+
+def _decided(
+    given: str | None, found: Evidence | None, evidence: list[Evidence], usual: str
+) -> str:
+    """What the plan says, else what was found, else what is usual."""
+    if given is not None or found is None:
+        return usual if given is None else given
+    evidence.append(found)
+    return found.value
+
+
+def _distinct(delimiter: str, quote: str, escape: str) -> None:
+    for name, mark in (("quote", quote), ("escape", escape)):
+        if mark and mark in delimiter and delimiter != "blanks":
+            raise PlanError(f"delimiter and {name} cannot both hold {mark!r}")
+
+
+def _head(
+    plan: Decisions,
+    sample: Sample,
+    text: bytes,
+    cutting: _Cutting,
+    before: Before,
+    evidence: list[Evidence],
+) -> _Head:
+    """The parts of rows, the columns, and the marks of numbers, as the head shows them."""
+    rows = head_rows(text, sample.is_whole, cutting.dialect, plan.rows)
+    usual = _usual_fields(rows)
+    parts = row_parts(plan.rows, rows, usual, evidence)
+    heading = [row for row in rows if row.number in (parts.names or ())]
+    check_heading(sample.source, parts, rows, sample)
+    fields = _columns(rows, heading, usual)
+    if plan.rows.data is None:
+        parts = _with_last(parts, sample, cutting, fields, evidence)
+    section, shapes = cutting.section, None
+    if section.decimal is None:
+        met = shapes_at_head(rows, parts, fields) if before.shapes is None else before.shapes
+        shapes = met if before.shapes is None else None
+        section = with_marks(section, met, evidence)
+    of_row = len(text) // max(1, text.count(b"\n"), text.count(b"\r"))
+    return _Head(rows, parts, heading, fields, section, shapes, of_row)
+
+
+def _complete(
+    plan: Decisions,
+    sample: Sample,
+    cutting: _Cutting,
+    head: _Head,
+    evidence: list[Evidence],
+) -> SourceLayout:
+    """The complete plan and the layout."""
+    rows, parts, fields = head.rows, head.parts, head.fields
+    source, encoding = sample.source, cutting.encoding
+    filled = any(row.filled or len(row.cells) > 1 for row in rows)
+    headings = headings_of(plan, head.heading, fields, source) if filled or plan.names else ()
+    complete = msgspec.structs.replace(
+        plan,
+        source=msgspec.structs.replace(plan.source, encoding=encoding),
+        delimited=head.section,
+        rows=parts,
+        layout="delimited",
+    )
+    first = parts.first or 1
+    layout = DelimitedLayout(
+        encoding=encoding,
+        dialect=cutting.dialect,
+        fields=fields,
+        heading=heading_rows(parts),
+        names=last_heading(parts, rows),
+        skip_repeated=parts.repeated == "skip",
+        skip=min([*heading_rows(parts), first]) - 1,
+        first=first,
+        last=parts.last,
+        limit=plan.limit,
+        block=block_size(head.of_row),
+    )
+    return SourceLayout(
+        source,
+        complete,
+        layout,
+        headings,
+        cells_of_row(rows, parts.units, fields),
+        cells_of_row(rows, parts.labels, fields),
+        tuple(evidence),
+        lambda cases: preview(sample, complete, layout, cases),
+        head.shapes,
+    )
+
+
+def _usual_fields(rows: Sequence[Row]) -> int:
+    counts = [len(row.cells) for row in rows if len(row.cells) > 1]
+    if not counts:
+        return 1
+    return max(set(counts), key=lambda count: (counts.count(count), count))
+
+
+def _columns(rows: Sequence[Row], heading: Sequence[Row], usual: int) -> int:
+    """As many columns as the heading has words, or more if most rows have more fields."""
+    if not heading:
+        return usual
+    named = max(len(row.cells) for row in heading)
+    data = [row for row in rows if row.number > heading[-1].number and len(row.cells) > 1]
+    wider = sum(len(row.cells) == usual for row in data)
+    return max(named, usual) if 2 * wider > len(data) else named
+
+
+def _with_last(
+    parts: Rows,
+    sample: Sample,
+    cutting: _Cutting,
+    fields: int,
+    evidence: list[Evidence],
+) -> Rows:
+    tail = sample.tail
+    if tail is None:
+        return parts
+    first = parts.first or 1
+    rows = tail_rows(sample, tail, cutting.encoding, cutting.dialect)
+    if sample.is_whole:
+        rows = [row for row in rows if row.number >= first]
+    return with_last(parts, rows, fields, evidence)

@@ -1,0 +1,36 @@
+"""A look at delimited text: its lines as they are, and its head to be read as if it were all."""
+
+from __future__ import annotations
+
+import io
+
+import msgspec
+
+from ...plan.model import Decisions
+from ...sources.codecs import decoded
+from ...sources.source import Source
+from ..base import Preview
+from ..text.preview import Bounds, counted, lines_of, raw_view
+from ..text.roles import as_utf8
+from ..text.sample import Sample
+from .layout import DelimitedLayout
+
+
+def preview(sample: Sample, plan: Decisions, layout: DelimitedLayout, cases: int) -> Preview:
+    """The source as it is, and its head as a source of so many cases."""
+    text = decoded(sample.head, layout.encoding, sample.is_whole)
+    lines = lines_of(text) if sample.is_whole else lines_of(text)[:-1] or [text]
+
+    def count(data: bytes) -> int:
+        return len(lines_of(decoded(data, layout.encoding, True)))
+
+    bounds = Bounds(layout.encoding, layout.first, layout.last)
+    view = raw_view(sample, plan, bounds, lines, counted(sample, len(lines), count))
+    head = as_utf8(sample.head, layout.encoding, sample.is_whole)
+    last = layout.last if sample.is_whole or (layout.last or 1) > 0 else None
+    changes = {"encoding": "utf-8", "limit": cases, "block": max(len(head), 1), "last": last}
+    return Preview(
+        Source(sample.source.name, None, len(head), lambda: io.BytesIO(head)),
+        msgspec.structs.replace(layout, **changes),
+        *view,
+    )

@@ -1,0 +1,225 @@
+"""Delimited text to spans, a block at a time.
+
+Three stages, each a generator of plain values: `raw_blocks` (see `blocks`) gives blocks of whole
+records; `_parted` gives each record its part (heading, data,
+comment, blank, skipped) and counts; `read_blocks` holds back what the end of the file still
+decides, and shapes the data into spans. A block of nothing but data goes straight through.
+Every line is counted twice: by its part here, and by its line end in the bytes.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Iterator
+
+import msgspec
+import numpy as np
+
+from ... import kernels
+from ...kernels.row_numbers import BlockRows
+from ...kernels.spans import Spans, shaped, spans_in, spans_of
+from ...kernels.types import Flags, Ints, Table
+from ...sources.source import Source
+from ..base import Hands
+from ..tally import BLANK, COMMENT, CONTINUED, DATA, HEADING, SKIPPED, Tally
+from .layout import DelimitedLayout
+from .records import RawBlock, raw_blocks, record_texts
+
+NONE = np.zeros(0, np.int64)
+
+
+class _Parted(msgspec.Struct, frozen=True, eq=False):
+    """A block whose records have their parts: the indices of the data, flags for the rest."""
+
+    raw: RawBlock
+    data: Ints
+    part: dict[str, Flags]
+
+
+def _parted(raw: RawBlock, layout: DelimitedLayout, last: int | None) -> _Parted:
+    """Give each record its part."""
+    structure, fields = raw.structure, np.diff(raw.structure.record)
+    rows = raw.rows
+    first = structure.starts[structure.record[:-1]]
+    alone = np.flatnonzero((fields == 1) & (first == structure.heads) & ~structure.comments)
+    is_blank = np.zeros(len(rows), bool)
+    if len(alone):
+        ends = structure.ends[structure.record[alone]]
+        is_blank[alone] = kernels.blank(structure.buffer, first[alone], ends)
+    heading = np.isin(rows, layout.heading)
+    outside = rows < layout.first
+    if last is not None:
+        outside |= rows > last
+    comment = structure.comments & ~heading
+    is_blank &= ~heading & ~comment
+    is_data = ~(heading | comment | is_blank | outside)
+    skipped = outside & ~(heading | comment | is_blank)
+    part = {HEADING: heading, BLANK: is_blank, COMMENT: comment, SKIPPED: skipped}
+    return _Parted(raw, np.flatnonzero(is_data), part)
+
+
+def _only_data(raw: RawBlock, layout: DelimitedLayout, last: int | None) -> Table | None:
+    """The block as a table, where all of its records are data of as many fields as there are."""
+    table = raw.found
+    below = raw.first_row > max((*layout.heading, layout.first - 1))
+    if not isinstance(table, Table) or not below or last is not None or layout.dialect.comment:
+        return None
+    return None if len(_heading_again(table, layout)) else table
+
+
+def _heading_again(table: Table, layout: DelimitedLayout) -> Ints:
+    """Records that hold the names of the heading."""
+    if not layout.names or not layout.names[0] or len(layout.names) < 2 or not table.has_name:
+        return NONE
+    at = np.arange(table.count)
+    for column, name in enumerate(layout.names[: layout.fields]):
+        starts, ends = table.columns(column)
+        if column:
+            starts, ends = starts[at], ends[at]
+        at = at[kernels.match(table.buffer, starts, ends, (name.decode("utf-8"),)) == 0]
+        if not len(at):
+            break
+    return at
+
+
+def _without_repeated(parted: _Parted, layout: DelimitedLayout, tally: Tally) -> _Parted:
+    """Find the heading within the data; it is left out if the layout says so."""
+    if not layout.names or not layout.names[0] or len(layout.names) < 2:
+        return parted
+    raw, structure = parted.raw, parted.raw.structure
+    first = structure.record[parted.data]
+    starts, word = structure.starts[first], layout.names[0]
+    at = np.flatnonzero(structure.ends[first] - starts == len(word))
+    for offset, byte in enumerate(word):
+        if not len(at):
+            return parted
+        at = at[structure.buffer[starts[at] + offset] == byte]
+    names = [name.decode("utf-8") for name in layout.names]
+    again = [place for place in at if record_texts(raw, int(parted.data[place])) == names]
+    if not again:
+        return parted
+    records = parted.data[again]
+    tally.repeated.add(raw.rows[records])
+    if not layout.skip_repeated:
+        return parted
+    heading = np.zeros(len(structure.heads), bool)
+    heading[records] = True
+    part = dict(parted.part)
+    part[HEADING] = part.get(HEADING, np.zeros(len(heading), bool)) | heading
+    return msgspec.structs.replace(parted, data=np.delete(parted.data, again), part=part)
+
+
+def read_blocks(
+    source: Source, layout: DelimitedLayout, tally: Tally, hands: Hands
+) -> Iterator[Spans]:
+    """The data of the source as spans, block after block; `tally` accounts for every line."""
+    room = layout.limit
+    for raw, last in _held_back(raw_blocks(source, layout, tally, hands), layout.last):
+        table = _only_data(raw, layout, last)
+        if table is not None and (room is None or table.count <= room):
+            count = table.count
+            _count_table(tally, raw, table)
+            yield spans_in(table, BlockRows(raw.first_row, table.lines))
+        else:
+            parted = _without_repeated(_parted(raw, layout, last), layout, tally)
+            count = len(parted.data)
+            if room is not None and count > room:
+                count = room
+                parted = _cut(parted, count)
+                tally.stopped = True
+            _count(tally, parted)
+            if count:
+                yield _spans(parted, layout, tally)
+        room = None if room is None else room - count
+        if tally.stopped:
+            return
+
+
+def _held_back(
+    blocks: Iterator[RawBlock], last: int | None
+) -> Iterator[tuple[RawBlock, int | None]]:
+    """Each block with the last row of data, which a negative `last` makes known only at the end."""
+    if last is None or last > 0:
+        for block in blocks:
+            yield block, last
+        return
+    waiting: deque[RawBlock] = deque()
+    next_row = 1
+    for block in blocks:
+        waiting.append(block)
+        next_row = block.next_row
+        while waiting and waiting[0].next_row - 1 <= next_row + last:
+            yield waiting.popleft(), None
+    while waiting:
+        yield waiting.popleft(), next_row + last
+
+
+def _cut(parted: _Parted, count: int) -> _Parted:
+    """The block up to, and without, the first record of data beyond the limit."""
+    raw, old = parted.raw, parted.raw.structure
+    beyond = int(parted.data[count])
+    end = int(old.heads[beyond])
+    structure = msgspec.structs.replace(
+        old,
+        record=old.record[: beyond + 1],
+        heads=old.heads[:beyond],
+        lines=old.lines[: beyond + 1],
+        comments=old.comments[:beyond],
+        consumed=end,
+    )
+    part = {name: flags[:beyond] for name, flags in parted.part.items()}
+    line_ends = kernels.line_marks(raw.cut.buffer, raw.cut.low, end).line_ends
+    short = msgspec.structs.replace(raw.cut, high=end)
+    cut = RawBlock(short, raw.marks, structure, raw.first_row, line_ends)
+    return _Parted(cut, parted.data[:count], part)
+
+
+def _count_table(tally: Tally, raw: RawBlock, table: Table) -> None:
+    tally.parts[DATA] += table.count
+    tally.parts[CONTINUED] += raw.next_row - raw.first_row - table.count
+    tally.lines += raw.line_ends + _unended(raw)
+
+
+def _unended(raw: RawBlock) -> int:
+    """1 if the piece ends with a line that has no end of its own."""
+    cut = raw.cut
+    return int(cut.high > cut.low and cut.buffer[cut.high - 1] not in (10, 13))
+
+
+def _count(tally: Tally, parted: _Parted) -> None:
+    raw = parted.raw
+    for name, flags in parted.part.items():
+        tally.parts[name] += int(flags.sum())
+    tally.parts[DATA] += len(parted.data)
+    tally.parts[CONTINUED] += raw.next_row - raw.first_row - len(raw.structure.heads)
+    tally.lines += raw.line_ends + _unended(raw)
+    tally.skipped_rows.add(raw.rows[parted.part[SKIPPED]])
+    tally.blank_rows.add(raw.rows[parted.part[BLANK]])
+
+
+def _spans(parted: _Parted, layout: DelimitedLayout, tally: Tally) -> Spans:
+    raw, structure = parted.raw, parted.raw.structure
+    chosen = parted.data
+    counts = np.diff(structure.record)[chosen]
+    rows = raw.rows[chosen]
+    tally.short.add(rows[counts < layout.fields])
+    longer = counts > layout.fields
+    if longer.any():
+        _note_surplus(tally, raw, chosen[longer], layout)
+    starts, ends = shaped(structure.starts, structure.ends, structure.record, chosen, layout.fields)
+    return spans_of(structure.buffer, starts, ends, rows)
+
+
+def _note_surplus(tally: Tally, raw: RawBlock, records: Ints, layout: DelimitedLayout) -> None:
+    structure = raw.structure
+    beyond = structure.record[records] + layout.fields
+    one = structure.record[records + 1] == beyond + 1
+    empty = one & (structure.starts[beyond] == structure.ends[beyond])
+    tally.trailing += int(empty.sum())
+    delimiter = layout.dialect.delimiter.decode("utf-8") or " "
+    for record in records[~empty]:
+        texts = record_texts(raw, int(record))[layout.fields :]
+        if any(text.strip() for text in texts):
+            tally.surplus.append((int(raw.rows[record]), delimiter.join(texts)))
+        else:
+            tally.trailing += 1

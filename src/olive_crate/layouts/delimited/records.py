@@ -1,0 +1,273 @@
+"""Delimited text to blocks of whole records.
+
+The stream is cut into pieces where records seem to end, pieces are split on several threads if
+there are, and each is checked: its line ends are counted and its bytes are held to be UTF-8. Where
+a piece ends is a guess, which the split shows to be right or wrong.
+"""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Callable, Iterator
+from typing import NamedTuple
+
+import msgspec
+
+from ... import kernels
+from ...errors import LayoutError
+from ...kernels.types import ColumnStart, Dialect, Forecast, Ints, Structure, Table, WholeColumns
+from ...sources.source import Source
+from ..base import Hands
+from ..tally import BLANK, COMMENT, SKIPPED, CountedStream, Tally
+from ..text.decoding import Filled, Steps, bad_byte, filled, utf8_buffers
+from .cutting import LARGEST, MORE, Cut, Cutting
+from .layout import DelimitedLayout
+
+SPARE = 4096
+"""Rows for which there is room beyond those that are expected."""
+
+
+class RawBlock(msgspec.Struct, eq=False):
+    """Whole records of a piece of the source."""
+
+    cut: Cut
+    marks: Dialect
+    found: Structure | Table
+    first_row: int
+    line_ends: int
+    """Line ends in the bytes, counted apart from the records."""
+    all_fields: Structure | None = None
+
+    @property
+    def structure(self) -> Structure:
+        """The records with whatever fields they have."""
+        if isinstance(self.found, Structure):
+            return self.found
+        if self.all_fields is None:
+            cut = self.cut
+            self.all_fields = kernels.structure(*cut.place, self.marks, True)
+        return self.all_fields
+
+    @property
+    def rows(self) -> Ints:
+        """The number of the row on which each record starts."""
+        return self.found.lines[:-1] + self.first_row
+
+    @property
+    def next_row(self) -> int:
+        return int(self.found.lines[-1]) + self.first_row
+
+
+def raw_blocks(
+    source: Source,
+    layout: DelimitedLayout,
+    tally: Tally,
+    hands: Hands = Hands(),
+) -> Iterator[RawBlock]:
+    """Blocks of whole records, from the first line that is not skipped as a title.
+
+    A piece is cut behind its last line feed, or, where the first piece holds quoted ones, behind
+    the last that is not quoted if quotes open and close in turn. The scan, which begins where a
+    record begins, shows whether that was so: a piece that was cut within quotes is put together
+    with the next one, and both are scanned again.
+
+    Raises `LayoutError` for a quote that is never closed, `SourceError` for bytes that are not of
+    the encoding.
+    """
+    workers, forecast, keeping = hands
+    with source.open() as opened:
+        stream = CountedStream(opened, tally)
+        steps = Steps(layout.block, source.size, workers.count, layout.fields)
+        pieces = utf8_buffers(stream, layout.encoding, steps, source.name)
+        row, offset, pieces = _past_titles(pieces, layout, tally)
+        cutting = Cutting(layout, source.name, workers.count > 1)
+        checked = _Checked(source, layout)
+        kept = _Kept(source.size if keeping else None)
+        held: Cut | None = None
+
+        def scan(cut: Cut) -> _Scanned:
+            start = kept.start(cut, None if workers.count > 1 else cutting.records)
+            return _scanned(cut, layout, forecast(), start)
+
+        for cut, scanned in workers.ahead(scan, cutting.cuts(pieces, offset)):
+            if held is not None:
+                cut = _together(held, cut, source.name, row)
+                scanned, held = _scanned(cut, layout, {}, None), None
+            found = scanned.found
+            if found.open_quote >= 0:
+                if cut.final:
+                    raise _left_open(source, layout, cut, found.open_quote, row)
+                held = cut
+                continue
+            if len(found.lines) > 1:
+                checked(cut, scanned, row)
+                block = RawBlock(cut, scanned.marks, found, row, scanned.line_ends)
+                cutting.learn(cut, len(found.lines) - 1)
+                yield block
+                row = block.next_row
+                kept.prepare(forecast)
+
+
+class _Kept:
+    """Room for the whole columns, as many rows as the first piece lets expect."""
+
+    def __init__(self, size: int | None) -> None:
+        self._size = size
+        self._keeping: WholeColumns | None = None
+        self._prepared = False
+
+    def prepare(self, forecast: Callable[[], Forecast]) -> None:
+        """Get the room, once the first piece has shown of what kind the columns are."""
+        if self._keeping is not None and not self._prepared:
+            self._prepared = True
+            self._keeping.prepare(forecast())
+
+    def start(self, cut: Cut, row: int | None) -> ColumnStart | None:
+        """Where a piece goes; `None` for the first one, or if no room is wanted.
+
+        `row` is how many records stand before it, if that is known; then nothing is behind it yet.
+        """
+        if self._size is None:
+            return None
+        if self._keeping is None:
+            of_row = (cut.high - cut.low) / max(1, cut.seen.records)
+            self._keeping = WholeColumns(int(MORE * self._size / of_row) + SPARE)
+            return None
+        if row is not None:
+            return ColumnStart(self._keeping, row, max(0, self._keeping.rows - row))
+        return ColumnStart(self._keeping, cut.row, cut.seen.records + cut.final)
+
+
+class _Scanned(NamedTuple):
+    marks: Dialect
+    found: Structure | Table
+    is_ascii: bool
+    is_utf8: bool
+    line_ends: int
+
+
+def _scanned(
+    cut: Cut, layout: DelimitedLayout, forecast: Forecast, start: ColumnStart | None
+) -> _Scanned:
+    """The records of a piece, and what is counted and checked of its bytes."""
+    marks = msgspec.structs.replace(layout.dialect, returns=cut.seen.returns != 0)
+    name = layout.names[0] if len(layout.names) > 1 else b""
+    how = (marks, layout.fields, forecast)
+    found = kernels.split_early(*cut.place, *how, cut.seen, name, start)
+    line_ends = is_ascii = None
+    if isinstance(found, Table):
+        line_ends, is_ascii = found.line_ends, found.is_ascii
+    if line_ends is None or is_ascii is None:
+        line_ends = kernels.line_marks(*cut.place).line_ends
+        is_ascii = bool(cut.buffer[cut.low : cut.high].max() < 0x80)
+    return _Scanned(marks, found, is_ascii, is_ascii or kernels.is_utf8(*cut.place), line_ends)
+
+
+def _together(one: Cut, two: Cut, name: str, row: int) -> Cut:
+    """Two pieces that follow one another as one."""
+    if one.high - one.low + two.high - two.low > LARGEST:
+        raise LayoutError(f"{name}: row {row} is longer than 2 GB")
+    buffer, low, high = filled(one.text + two.text)
+    seen = kernels.cut(buffer, low, high, 0)
+    return Cut(buffer, low, high, one.offset, two.final, seen, one.row)
+
+
+def _past_titles(
+    pieces: Iterator[Filled], layout: DelimitedLayout, tally: Tally
+) -> tuple[int, int, Iterator[Filled]]:
+    """The row and the place behind the lines that are skipped at the top, and the rest."""
+    text, row, offset = b"", 1, 0
+    for _ in range(layout.skip):
+        while (cut := _line_end(text, False)) < 0:
+            piece = next(pieces, None)
+            if piece is None:
+                cut = _line_end(text, True)
+                break
+            text += piece.text
+        if cut < 0:
+            break
+        _count_title(tally, text[:cut], row, layout)
+        text, row, offset = text[cut:], row + 1, offset + cut
+    return row, offset, itertools.chain([filled(text)], pieces) if text else pieces
+
+
+def _line_end(text: bytes, final: bool) -> int:
+    """Where the line behind the first line of the text starts; -1 if its end is not there yet."""
+    feed, back = text.find(b"\n"), text.find(b"\r")
+    if back >= 0 and (feed < 0 or back < feed):
+        if back + 1 == len(text) and not final:
+            return -1
+        return back + 2 if feed == back + 1 else back + 1
+    if feed >= 0:
+        return feed + 1
+    return len(text) if final and text else -1
+
+
+def _count_title(tally: Tally, line: bytes, row: int, layout: DelimitedLayout) -> None:
+    comment = layout.dialect.comment
+    part = SKIPPED
+    if not line.strip():
+        part = BLANK
+        tally.blank_rows.add([row])
+    elif comment and line.startswith(comment):
+        part = COMMENT
+    else:
+        tally.skipped_rows.add([row])
+    tally.parts[part] += 1
+    tally.lines += 1
+
+
+def _left_open(source: Source, layout: DelimitedLayout, cut: Cut, at: int, row: int) -> LayoutError:
+    line = row + kernels.line_marks(cut.buffer, cut.low, at).line_ends
+    text = cut.buffer[at : min(at + 40, cut.high)].tobytes()
+    shown = text.decode("utf-8", "replace").splitlines()[0]
+    quote = chr(layout.dialect.quote)
+    return LayoutError(
+        f"{source.name}: row {line}: a quote is opened and never closed: {shown!r}; "
+        f"if {quote} is an ordinary character in this file, give quote=None"
+    )
+
+
+class _Checked:
+    """Raises `BadByte` for a piece that is not valid UTF-8."""
+
+    def __init__(self, source: Source, layout: DelimitedLayout) -> None:
+        self.source, self.layout = source, layout
+        self.beyond_ascii = False
+
+    def __call__(self, cut: Cut, scanned: _Scanned, row: int) -> None:
+        if scanned.is_utf8:
+            self.beyond_ascii |= not scanned.is_ascii
+            return
+        text = cut.text
+        try:
+            text.decode("utf-8")
+        except UnicodeDecodeError as error:
+            line = row + text.count(b"\n", 0, error.start)
+            offset = cut.offset + error.start
+            wrong = bad_byte(self.source.name, self.layout.encoding, line, offset, error)
+            wrong.seen_beyond_ascii |= self.beyond_ascii
+            raise wrong from None
+
+
+def record_texts(raw: RawBlock, record: int) -> list[str]:
+    """The fields of one record as text."""
+    return next(records_as_text(raw, record, record + 1))
+
+
+def records_as_text(raw: RawBlock, first: int, beyond: int) -> Iterator[list[str]]:
+    """The fields of some records as text."""
+    record = raw.structure.record[first : beyond + 1].tolist()
+    if len(record) < 2:
+        return
+    starts = raw.structure.starts[record[0] : record[-1]]
+    ends = raw.structure.ends[record[0] : record[-1]]
+    low = int(starts[0]) if len(starts) else 0
+    data = raw.structure.buffer[low : int(ends.max(initial=0))].tobytes()
+    places = map(slice, (starts - low).tolist(), (ends - low).tolist())
+    if data.isascii():  # bytes and characters are at the same places
+        texts = list(map(data.decode("ascii").__getitem__, places))
+    else:
+        texts = [data[place].decode("utf-8", "replace") for place in places]
+    for here, there in itertools.pairwise(record):
+        yield texts[here - record[0] : there - record[0]]

@@ -1,0 +1,34 @@
+"""The kinds of layouts, and which of them a source has. A new kind is a folder and a line here."""
+
+from __future__ import annotations
+
+from ..errors import PlanError
+from ..plan.model import Decisions
+from ..sources.source import Source
+from . import delimited, fixed, sheet
+from .base import Before, Kind, SourceLayout
+
+KINDS: tuple[Kind, ...] = (sheet, fixed, delimited)
+"""The first that claims a source has it; delimited text claims all that is left."""
+
+
+def find_layout(source: Source, plan: Decisions, before: Before = Before()) -> SourceLayout:
+    """Complete the plan for this source, with evidence. Raises `LayoutError` where it cannot hold.
+
+    Aligned columns without a declared layout look like delimited text at first: `delimited` hands
+    them over, with what it has found so far.
+    """
+    _check_marks(plan)
+    kind = next(each for each in KINDS if each.claims(source, plan))
+    if kind is delimited:
+        return delimited.find(source, plan, before, otherwise=fixed.aligned)
+    return kind.find(source, plan, before)
+
+
+def _check_marks(plan: Decisions) -> None:
+    """Raise `PlanError` for one mark that is declared as two."""
+    section = plan.delimited
+    if section.decimal is not None and section.decimal == section.grouping:
+        raise PlanError(
+            f'decimal and grouping cannot both be "{section.decimal}"; leave one of them out'
+        )

@@ -1,0 +1,28 @@
+"""Sheets of workbooks: a block of cells with its heading, in OOXML or OpenDocument."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from ...plan.model import Decisions
+    from ...sources.source import Source
+    from ..base import Before, SourceLayout
+
+
+def claims(source: Source, plan: Decisions) -> bool:
+    """The source is a workbook. Raises `PlanError` where a plan for a workbook meets text."""
+    if source.workbook is not None:
+        return True
+    if plan.layout == "sheet" or plan.sheet.sheet is not None or plan.sheet.range is not None:
+        from ...errors import PlanError
+
+        raise PlanError(f"{source.name}: is not a workbook, so it has no sheet or range")
+    return False
+
+
+def find(source: Source, plan: Decisions, before: Before) -> SourceLayout:
+    """Complete a plan for a workbook."""
+    from .finding import find_sheet
+
+    return find_sheet(source, plan, before)

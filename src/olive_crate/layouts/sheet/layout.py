@@ -1,0 +1,89 @@
+"""The layout of a sheet: which cells of which block are data, and what they say of each column."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+import msgspec
+
+from ...columns.search_start import SourceColumn
+from ...kernels.types import Ints
+from ...sources.ranges import Area
+from ...sources.source import Source
+from ..base import Block, Hands
+from ..tally import Tally
+from .grid import GridCells, Sheet
+
+
+class SheetLayout(msgspec.Struct, frozen=True, eq=False):
+    """Everything that must be known before a sheet's rows can be read."""
+
+    sheet: Sheet
+    area: Area
+    columns: tuple[int, ...]
+    """The sheet's columns, in order."""
+    ordered: GridCells
+    """The cells of these columns within the area, column by column."""
+    edges: Ints
+    """Where each column begins in them."""
+    used_rows: Ints
+    """The rows of the sheet that hold anything."""
+    filled: int
+    """Filled cells of the sheet."""
+    outside: tuple[str, ...]
+    """The first of those that stand outside of the area."""
+    outside_count: int
+    kinds: tuple[str, ...]
+    """The type that the cells of each column tell; empty where it has to be found."""
+    decimals: tuple[int | None, ...] = ()
+    errors: tuple[tuple[str, ...], ...] = ()
+    """The names of errors in each column."""
+    from_1904: bool = False
+    as_days: frozenset[int] = frozenset()
+    """Columns of plain numbers that are declared to be dates."""
+    encoding: str = "utf-8"
+    heading: tuple[int, ...] = ()
+    skip_repeated: bool = False
+    first: int = 1
+    last: int | None = None
+    limit: int | None = None
+    skip_hidden: bool = False
+    fill_merged: bool = False
+    bytes: int = 0
+
+    @property
+    def rows_per_case(self) -> int:
+        """A row of the sheet is a case."""
+        return 1
+
+    @property
+    def last_row(self) -> int:
+        """The last row of data, as the sheet numbers it."""
+        last, end = self.last, self.area.last_row
+        if last is None:
+            return end
+        return min(end + 1 + last if last < 0 else last, end)
+
+    def column(self, index: int) -> SourceColumn:
+        """What the kinds of its cells say of a column."""
+        return SourceColumn(
+            type=self.kinds[index],
+            typed_cells=True,
+            errors=self.errors[index],
+            shown_decimals=self.decimals[index],
+        )
+
+    def with_types(self, types: Sequence[str | None]) -> SheetLayout:
+        """Plain numbers in columns that are declared to be dates are serial numbers of days."""
+        days = frozenset(at for at, each in enumerate(types) if each in ("date", "datetime"))
+        return msgspec.structs.replace(self, as_days=days)
+
+    def only_rows(self, first: int, last: int) -> SheetLayout:
+        """The layout of some rows alone."""
+        return msgspec.structs.replace(self, first=first, last=last)
+
+    def read(self, source: Source, tally: Tally, hands: Hands) -> Iterator[Block]:
+        """The data, block after block."""
+        from .reading import read_blocks
+
+        return read_blocks(self, tally)

@@ -1,0 +1,335 @@
+"""OpenDocument spreadsheets (ODF 1.3, part 3): all sheets stand in one part, `content.xml`.
+
+Repeated cells and rows are spread only where they hold something; covered cells are blank; what a
+time means (a time of day, or a duration) is told by its style.
+"""
+
+from __future__ import annotations
+
+import re
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from ... import kernels
+from ...kernels.types import PAD
+from ...sources.container import Container
+from ...sources.markup import local
+from ...sources.ranges import MOST_COLUMNS, MOST_ROWS, Area, area_of
+from .grid import (
+    BOOLEAN,
+    DATE,
+    DATETIME,
+    DURATION,
+    ERROR,
+    NUMBER,
+    TEXT,
+    TIME,
+    Format,
+    GridCells,
+    Sheet,
+    SheetEntry,
+)
+from .ods_styles import StyleParser, Styles
+from .values import DAY_MS, duration_text
+
+DURATION_FORM = re.compile(r"(-)?P(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+)(?:[.,](\d+))?S)?)?")
+CURRENCIES = {"EUR": "€", "USD": "$", "GBP": "£", "JPY": "¥", "INR": "₹", "TRY": "₺"}
+
+
+class Ods:
+    """One workbook."""
+
+    kind = "ods"
+
+    def __init__(self, container: Container) -> None:
+        self.container, self.name = container, container.name
+
+    @cached_property
+    def _read(self) -> ContentParser:
+        styles = Styles()
+        if "styles.xml" in self.container:
+            StyleParser(self.container, "styles.xml", styles)
+        return ContentParser(self.container, styles)
+
+    @cached_property
+    def sheets(self) -> tuple[SheetEntry, ...]:
+        """The sheets, in order."""
+        return tuple(
+            SheetEntry(table.name, "content.xml", table.hidden, position)
+            for position, table in enumerate(self._read.tables, 1)
+        )
+
+    @cached_property
+    def names(self) -> dict[str, tuple[str, Area]]:
+        """Named ranges and database ranges."""
+        return self._read.names
+
+    def read(self, entry: SheetEntry, whole: bool = True, fast: bool = True) -> Sheet:
+        """One sheet."""
+        table = self._read.tables[entry.position - 1]
+        return Sheet(
+            table.name,
+            table.hidden,
+            table.cells(),
+            tuple(self._read.formats),
+            merged=tuple(table.merged),
+            hidden_rows=frozenset(table.hidden_rows),
+            hidden_columns=frozenset(table.hidden_columns),
+        )
+
+
+class Table:
+    """One sheet while it is read."""
+
+    def __init__(self, name: str, hidden: bool) -> None:
+        self.name, self.hidden = name, hidden
+        self.values: list[tuple[int, int, int, int, bytes]] = []
+        self.merged: list[Area] = []
+        self.hidden_rows: list[int] = []
+        self.hidden_columns: set[int] = set()
+        self.column_styles: list[tuple[int, str]] = []
+        self.row = self.columns = 0
+
+    def style_of(self, column: int) -> str:
+        """The style that a column gives to its cells."""
+        return next((name for last, name in self.column_styles if column <= last), "")
+
+    def cells(self) -> GridCells:
+        """The filled cells as arrays."""
+        rows, columns, kinds, styles = (
+            np.array([each[place] for each in self.values], np.int64) for place in range(4)
+        )
+        lengths = np.array([len(each[4]) for each in self.values], np.int64)
+        ends = np.cumsum(lengths) + PAD
+        buffer = kernels.padded(b"".join(each[4] for each in self.values))
+        return GridCells(
+            rows.astype(np.int32),
+            columns.astype(np.int16),
+            kinds.astype(np.uint8),
+            styles.astype(np.int32),
+            buffer,
+            ends - lengths,
+            ends,
+        )
+
+
+class ContentParser(StyleParser):
+    """All sheets of `content.xml`."""
+
+    def __init__(self, container: Container, styles: Styles) -> None:
+        self.tables: list[Table] = []
+        self.names: dict[str, tuple[str, Area]] = {}
+        self.formats: list[Format] = [Format()]
+        self.places: dict[Format, int] = {Format(): 0}
+        self.by_style: dict[tuple[str, str], tuple[Format, int]] = {}
+        self.locals: dict[str, str] = {}
+        self.row: list[tuple[int, int, int, bytes]] = []
+        self.repeat = 1
+        self.column = 0
+        self.cell: dict[str, Any] | None = None
+        self.paragraphs: list[str] = []
+        self.within: list[str] = []
+        self.notes = 0
+        self.count = 0
+        super().__init__(container, "content.xml", styles)
+
+    def _opened(self, tag: str, attributes: dict[str, str]) -> None:
+        tag = self._local(tag)
+        if tag in ("table-cell", "covered-table-cell") and self.tables:
+            given = self._given(attributes)
+            if tag == "covered-table-cell":
+                given = {"number-columns-repeated": given.get("number-columns-repeated", "1")}
+            self.cell, self.paragraphs = given, []
+        elif self.cell is not None:
+            if tag == "annotation":
+                self.notes += 1
+            elif not self.notes:
+                self._inner(tag, attributes)
+        else:
+            self._around(tag, self._given(attributes))
+
+    def _local(self, name: str) -> str:
+        """A name without its namespace; there are few names, and each comes often."""
+        known = self.locals.get(name)
+        if known is None:
+            known = self.locals[name] = local(name)
+        return known
+
+    def _given(self, attributes: dict[str, str]) -> dict[str, str]:
+        """Attributes by local name; of two value types that of the standard, or `error`."""
+        if not attributes:
+            return {}
+        given = {self._local(key): value for key, value in attributes.items()}
+        if "value-type" in given and len(given) < len(attributes):
+            given |= _value_type(attributes)
+        return given
+
+    def _around(self, tag: str, given: dict[str, str]) -> None:
+        """An element that is no cell, nor in one."""
+        if tag == "table" and "name" in given:
+            hidden = given.get("style-name", "") in self.styles.hidden_tables
+            self.tables.append(Table(given["name"], hidden or given.get("display") == "false"))
+        elif tag in ("named-range", "database-range"):
+            address = given.get("cell-range-address") or given.get("target-range-address") or ""
+            meant = _address(address)
+            if meant:
+                self.names[given.get("name", "")] = meant
+        elif not self.tables:
+            self.style(tag, given)
+        elif tag == "table-column":
+            self._column(given)
+        elif tag == "table-row":
+            self.row, self.column = [], 0
+            self.repeat = _count(given.get("number-rows-repeated"))
+            if given.get("visibility", "visible") != "visible":
+                table = self.tables[-1]
+                last = min(table.row + self.repeat, MOST_ROWS)
+                table.hidden_rows += range(table.row + 1, last + 1)
+
+    def _inner(self, tag: str, attributes: dict[str, str]) -> None:
+        if tag in ("p", "h"):
+            self.paragraphs.append("")
+        elif self.paragraphs and tag in ("s", "tab", "line-break"):
+            given = self._given(attributes)
+            mark = {"s": " " * _count(given.get("c")), "tab": "\t", "line-break": "\n"}[tag]
+            self.paragraphs[-1] += mark
+
+    def _text(self, text: str) -> None:
+        if not self.tables:
+            super()._text(text)
+        elif self.cell is not None and self.paragraphs and not self.notes:
+            self.paragraphs[-1] += text
+
+    def _closed(self, tag: str) -> None:
+        tag = self._local(tag)
+        if tag == "annotation" and self.cell is not None:
+            self.notes -= 1
+        elif tag in ("table-cell", "covered-table-cell") and self.cell is not None:
+            self._end_cell(self.cell)
+            self.cell = None
+        elif tag == "table-row":
+            self._end_row()
+
+    def _column(self, given: dict[str, str]) -> None:
+        table, repeat = self.tables[-1], _count(given.get("number-columns-repeated"))
+        last = min(table.columns + repeat, MOST_COLUMNS)
+        table.column_styles.append((last, given.get("default-cell-style-name", "")))
+        if given.get("visibility", "visible") != "visible":
+            table.hidden_columns |= set(range(table.columns + 1, last + 1))
+        table.columns = last
+
+    def _end_cell(self, given: dict[str, Any]) -> None:
+        table, repeat = self.tables[-1], _count(given.get("number-columns-repeated"))
+        first = self.column + 1
+        self.column += repeat
+        if "number-columns-spanned" in given or "number-rows-spanned" in given:
+            wide = _count(given.get("number-columns-spanned"))
+            high = _count(given.get("number-rows-spanned"))
+            if wide > 1 or high > 1:
+                low = table.row + 1
+                table.merged.append(Area(low, first, low + high - 1, first + wide - 1))
+        if "value-type" not in given and not self.paragraphs:
+            return
+        style = given.get("style-name") or table.style_of(first)
+        form, place = self._format(style, given.get("currency", ""))
+        shown = self.paragraphs[0] if len(self.paragraphs) == 1 else "\n".join(self.paragraphs)
+        kind, text = _meaning(given, shown, form)
+        if not text:
+            return
+        data = text.encode("utf-8", "replace")
+        for column in range(first, min(first + repeat, MOST_COLUMNS + 1)):
+            self.row.append((column, kind, place, data))
+
+    def _format(self, style: str, currency: str) -> tuple[Format, int]:
+        """What a style says, and the place of its unit and decimals among the formats."""
+        known = self.by_style.get((style, currency))
+        if known is None:
+            form = self.styles.format(style)
+            unit = form.unit or CURRENCIES.get(currency, currency)
+            told = Format(NUMBER, unit, form.decimals)
+            place = self.places.setdefault(told, len(self.formats))
+            if place == len(self.formats):
+                self.formats.append(told)
+            known = self.by_style[style, currency] = (form, place)
+        return known
+
+    def _end_row(self) -> None:
+        table = self.tables[-1]
+        self.count += len(self.row) * self.repeat
+        self.container.check_cells(self.count, 4)
+        if self.row:
+            for row in range(table.row + 1, min(table.row + self.repeat, MOST_ROWS) + 1):
+                table.values += [
+                    (row, column, kind, place, data) for column, kind, place, data in self.row
+                ]
+        table.row += self.repeat
+
+
+def _count(text: str | None) -> int:
+    return min(max(int(text), 1), 1 << 24) if text and text.isdigit() else 1
+
+
+def _value_type(attributes: dict[str, str]) -> dict[str, str]:
+    """Which of two attributes called value-type says that the cell is an error."""
+    kinds = {value for key, value in attributes.items() if local(key) == "value-type"}
+    office = next(
+        (
+            value
+            for key, value in attributes.items()
+            if local(key) == "value-type" and "office" in key
+        ),
+        "",
+    )
+    return {"value-type": "error" if "error" in kinds else office or "string"}
+
+
+def _meaning(given: dict[str, Any], shown: str, form: Format) -> tuple[int, str]:
+    """The kind and text of a cell."""
+    kind = given.get("value-type", "")
+    formula = given.get("formula", "")
+    if kind == "error":
+        return ERROR, shown
+    if kind in ("float", "percentage", "currency"):
+        value = given.get("value", "")
+        if formula.endswith(("=TRUE()", "=FALSE()")) or form.kind == BOOLEAN:
+            return BOOLEAN, "true" if value not in ("0", "") else "false"
+        return NUMBER, value
+    if kind == "boolean":
+        return BOOLEAN, given.get("boolean-value", "false")
+    if kind == "date":
+        text = given.get("date-value", "").rstrip("Z")
+        return (DATETIME if "T" in text else DATE), text
+    if kind == "time":
+        return _time(given.get("time-value", ""), form)
+    if kind == "string":
+        return TEXT, given.get("string-value") or shown
+    return (TEXT, shown) if shown else (0, "")
+
+
+def _time(text: str, form: Format) -> tuple[int, str]:
+    match = DURATION_FORM.fullmatch(text)
+    if match is None:
+        return TEXT, text
+    sign, days, hours, minutes, seconds, fraction = match.groups()
+    millis = (int(days or 0) * 24 + int(hours or 0)) * 3_600_000 + int(minutes or 0) * 60_000
+    millis += int(seconds or 0) * 1000 + round(float(f"0.{fraction or 0}") * 1000)
+    if sign or millis >= DAY_MS or form.kind == DURATION:
+        return DURATION, duration_text(-millis if sign else millis)
+    seconds_of_day, rest = divmod(millis, 1000)
+    clock = (
+        f"{seconds_of_day // 3600:02d}:{seconds_of_day // 60 % 60:02d}:{seconds_of_day % 60:02d}"
+    )
+    return TIME, clock + (f".{rest:03d}" if rest else "")
+
+
+def _address(text: str) -> tuple[str, Area] | None:
+    """The sheet and rectangle of `$'Season 2'.$D$9:.$I$70`."""
+    match = re.fullmatch(
+        r"\$?(?:'((?:[^']|'')+)'|([^'.]+))\.([$A-Za-z0-9]+)(?::(?:.*\.)?([$A-Za-z0-9]+))?", text
+    )
+    area = area_of(f"{match[3]}:{match[4] or match[3]}") if match else None
+    if match is None or area is None:
+        return None
+    return (match[1] or match[2]).replace("''", "'"), area

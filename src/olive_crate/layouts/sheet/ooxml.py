@@ -1,0 +1,303 @@
+"""OOXML spreadsheets (ECMA-376, transitional and strict): the workbook's parts, and its sheets.
+
+A sheet's rows are read at known places where they stand in the form of the common writers, and by a
+parser where they do not; both ways give the same cells.
+"""
+
+from __future__ import annotations
+
+import posixpath
+import re
+from collections.abc import Iterator
+from functools import cached_property
+from xml.etree.ElementTree import Element
+
+from ... import kernels
+from ...errors import SourceError
+from ...kernels.types import PAD, SheetRead
+from ...sources.container import Container
+from ...sources.markup import tree_of
+from ...sources.ranges import Area, area_of
+from ...workers import Workers
+from .grid import Format, Sheet, SheetEntry
+from .number_formats import BUILT_IN, format_of
+from .parser import SheetParser, hidden_span
+from .pieces import Assembly
+from .strings import Strings, is_utf8, shared_strings
+
+PIECE = 1 << 20
+HEAD = 4 << 20
+"""A part that is no larger is read whole for a look; of others this is looked at:"""
+LOOKED_AT = 1 << 20
+SHEET_DATA = re.compile(rb"<sheetData\s*/?>")
+
+
+class Xlsx:
+    """One workbook."""
+
+    kind = "xlsx"
+
+    def __init__(self, container: Container, workers: int = 1) -> None:
+        self.container, self.name, self.workers = container, container.name, workers
+        self.path = self._workbook_path()
+        self.tree = tree_of(container.whole(self.path), f"{self.name}: {self.path}")
+        self.relations = self._relations(self.path)
+
+    def _workbook_path(self) -> str:
+        found = self._relations("").values()
+        for kind, path in found:
+            if kind.endswith("/officeDocument"):
+                return path
+        if "xl/workbook.xml" in self.container:
+            return "xl/workbook.xml"
+        raise SourceError(f"{self.name}: a damaged workbook: its main part is lacking")
+
+    def _relations(self, path: str) -> dict[str, tuple[str, str]]:
+        """The relations of a part: type and target of each; links to the outside are left out."""
+        folder, file = posixpath.split(path)
+        rels = posixpath.join(folder, "_rels", f"{file}.rels")
+        if rels not in self.container:
+            return {}
+        tree = tree_of(self.container.whole(rels), f"{self.name}: {rels}")
+        found = {}
+        for each in tree.iter("Relationship"):
+            if each.get("TargetMode") == "External":
+                continue
+            target = each.get("Target", "")
+            full = target.lstrip("/") if target.startswith("/") else posixpath.join(folder, target)
+            found[each.get("Id", "")] = (each.get("Type", ""), posixpath.normpath(full))
+        return found
+
+    @cached_property
+    def sheets(self) -> tuple[SheetEntry, ...]:
+        """The sheets of cells, in order; sheets of charts are left out."""
+        found = []
+        for position, each in enumerate(self.tree.iter("sheet"), 1):
+            kind, path = self.relations.get(each.get("id", ""), ("", ""))
+            if not path or not kind.endswith("/worksheet"):
+                continue
+            hidden = each.get("state", "visible") != "visible"
+            found.append(SheetEntry(each.get("name", f"sheet {position}"), path, hidden, position))
+        return tuple(found)
+
+    @cached_property
+    def from_1904(self) -> bool:
+        """Are days counted from 1904?"""
+        properties = self.tree.find("workbookPr")
+        return properties is not None and properties.get("date1904", "0") in ("1", "true")
+
+    @cached_property
+    def names(self) -> dict[str, tuple[str, Area]]:
+        """Named ranges and tables: the sheet and the rectangle of each."""
+        found = {}
+        for each in self.tree.iter("definedName"):
+            meant = named_area(each.text or "")
+            if meant and each.get("hidden") not in ("1", "true") and each.get("name"):
+                found[each.get("name", "")] = meant
+        for sheet in self.sheets:
+            for kind, path in self._relations(sheet.path).values():
+                if kind.endswith("/table") and path in self.container:
+                    tree = tree_of(self.container.whole(path), f"{self.name}: {path}")
+                    area = area_of(tree.get("ref", ""))
+                    if area:
+                        totals = int(tree.get("totalsRowCount", "0") or 0)
+                        area = area._replace(last_row=area.last_row - totals)
+                        name = tree.get("displayName") or tree.get("name") or path
+                        found[name] = (sheet.name, area)
+        return found
+
+    @cached_property
+    def formats(self) -> tuple[Format, ...]:
+        """What each cell style's number format says."""
+        path = self._part("/styles")
+        if path is None:
+            return (Format(),)
+        tree = tree_of(self.container.whole(path), f"{self.name}: {path}")
+        codes = dict(BUILT_IN)
+        for each in tree.iter("numFmt"):
+            if each.get("numFmtId", "").isdigit():
+                codes[int(each.get("numFmtId", "0"))] = each.get("formatCode", "")
+        styles = tree.find("cellXfs")
+        numbers = [each.get("numFmtId", "0") for each in styles] if styles is not None else []
+        return tuple(
+            format_of(codes.get(int(number) if number.isdigit() else 0, "General"))
+            for number in numbers
+        ) or (Format(),)
+
+    def _part(self, kind: str) -> str | None:
+        return next(
+            (
+                path
+                for each, path in self.relations.values()
+                if each.endswith(kind) and path in self.container
+            ),
+            None,
+        )
+
+    @cached_property
+    def strings(self) -> Strings:
+        """All shared strings."""
+        path = self._part("/sharedStrings")
+        if path is None:
+            return Strings.of([])
+        found = shared_strings(self.container.whole(path), self.name)
+        self.container.check("strings", len(found))
+        return found
+
+    def _first_strings(self) -> Strings:
+        """The shared strings that stand at the head of a large table of them."""
+        path = self._part("/sharedStrings")
+        if path is None or "strings" in self.__dict__ or self.container.size(path) <= HEAD:
+            return self.strings
+        head = self.container.head(path, LOOKED_AT)
+        cut = head.rfind(b"</si>")
+        return shared_strings(head[: cut + 5] + b"</sst>", self.name) if cut > 0 else self.strings
+
+    def read(self, entry: SheetEntry, whole: bool = True, fast: bool = True) -> Sheet:
+        """One sheet; with `whole` false only about its first 4 MB."""
+        whole = whole or self.container.size(entry.path) <= HEAD
+        strings = self.strings if whole else self._first_strings()
+        found = self._scan(entry, strings, whole) if fast else None
+        if found is None:
+            found = self._parse(entry, strings, whole)
+        assembly, frame, hidden_rows = found
+        if whole and assembly.unknown_strings:
+            raise SourceError(
+                f"{self.name}: a damaged workbook: {assembly.unknown_strings:,} cells of "
+                f'"{entry.name}" point to texts that are not there'
+            )
+        return Sheet(
+            entry.name,
+            entry.hidden,
+            assembly.cells(),
+            self.formats,
+            merged=frame.merged,
+            hidden_rows=frozenset(hidden_rows),
+            hidden_columns=frozenset(frame.hidden_columns),
+            whole=whole,
+            claimed=frame.claimed,
+        )
+
+    def _scan(
+        self, entry: SheetEntry, strings: Strings, whole: bool
+    ) -> tuple[Assembly, Frame, list[int]] | None:
+        """The rows at known places; `None` if they stand otherwise."""
+        assembly = Assembly(strings, self.formats, self.from_1904)
+        cut = _RowPieces(self.container.pieces(entry.path, PIECE))
+        hidden: list[int] = []
+        count = 0
+        with Workers(self.workers if whole else 1) as workers:
+            for _, found in workers.ahead(lambda rows: _read_rows(assembly, rows), iter(cut)):
+                if found is None:
+                    return None
+                count += len(found.rows)
+                self.container.check_cells(count)
+                assembly.take(found)
+                hidden += found.hidden
+                if not whole:
+                    break
+        if cut.unusual or not cut.inside or (whole and not cut.ended):
+            return None
+        return assembly, self._frame(cut.before, cut.after, entry), hidden
+
+    def _frame(self, before: bytes, after: bytes, entry: SheetEntry) -> Frame:
+        """What stands before and behind the rows; a sheet that was cut off has nothing behind."""
+        name = f"{self.name}: {entry.path}"
+        document = before + b"<sheetData/>" + (after or b"</worksheet>")
+        return frame_of(tree_of(document, name))
+
+    def _parse(
+        self, entry: SheetEntry, strings: Strings, whole: bool
+    ) -> tuple[Assembly, Frame, list[int]]:
+        """The long way, for whatever XML a sheet may be."""
+        reader = SheetParser(self.container, f"{self.name}: {entry.path}")
+        read = 0
+        for piece in self.container.pieces(entry.path):
+            reader.feed(piece)
+            read += len(piece)
+            if not whole and read >= LOOKED_AT:
+                break
+        else:
+            reader.feed(b"", True)
+        assembly = Assembly(strings, self.formats, self.from_1904)
+        reader.hand_over(assembly)
+        frame = Frame(tuple(reader.merged), set(reader.hidden_columns), reader.claimed)
+        return assembly, frame, reader.hidden_rows
+
+
+def _read_rows(assembly: Assembly, rows: memoryview) -> SheetRead | None:
+    buffer = kernels.padded(rows)
+    low, high = PAD, PAD + len(rows)
+    if not kernels.is_utf8(buffer, low, high):
+        return None
+    return kernels.read_sheet(buffer, low, high, assembly.rule(True))
+
+
+class _RowPieces:
+    """The rows of a sheet's XML in pieces, and what stands before and behind them."""
+
+    def __init__(self, pieces: Iterator[bytes]) -> None:
+        self.pieces = pieces
+        self.before = self.after = b""
+        self.inside = self.ended = self.unusual = False
+
+    def __iter__(self) -> Iterator[memoryview]:
+        carried = b""
+        for piece in self.pieces:
+            text, carried = carried + piece, b""
+            if not self.inside:
+                match = SHEET_DATA.search(text)
+                if match is None:
+                    carried = text
+                    self.unusual = b":sheetData" in text or len(text) > HEAD
+                    if self.unusual:
+                        return
+                    continue
+                self.before, self.inside = text[: match.start()], True
+                self.unusual = not is_utf8(self.before)
+                if self.unusual:
+                    return
+                self.ended = match.group().endswith(b"/>")
+                text = text[match.end() :]
+            if self.ended:
+                self.after += text
+                continue
+            cut = text.rfind(b"</row>") + 6
+            end = text.find(b"</sheetData>", max(cut - 6, 0))
+            if end >= 0:
+                self.ended, self.after = True, text[end + 12 :]
+                yield memoryview(text)[:end]
+            elif cut >= 6:
+                yield memoryview(text)[:cut]
+                carried = text[cut:]
+            else:
+                carried = text
+
+
+class Frame:
+    """What a sheet says beside its rows."""
+
+    def __init__(self, merged: tuple[Area, ...], hidden_columns: set[int], claimed: str) -> None:
+        self.merged, self.hidden_columns, self.claimed = merged, hidden_columns, claimed
+
+
+def frame_of(tree: Element) -> Frame:
+    """Merged cells, hidden columns and the claimed range, from a sheet without its rows."""
+    merged = [area_of(each.get("ref", "")) for each in tree.iter("mergeCell")]
+    dimension = tree.find("dimension")
+    hidden: set[int] = set()
+    for each in tree.iter("col"):
+        hidden |= hidden_span(each.attrib)
+    claimed = dimension.get("ref", "") if dimension is not None else ""
+    return Frame(tuple(each for each in merged if each), hidden, claimed)
+
+
+def named_area(text: str) -> tuple[str, Area] | None:
+    """The sheet and rectangle of `'Season 2'!$D$9:$I$70`; `None` for formulas and several areas."""
+    match = re.fullmatch(
+        r"(?:'((?:[^']|'')+)'|([^'!]+))!(\$?[A-Za-z]*\$?\d*:?\$?[A-Za-z]*\$?\d*)", text.strip()
+    )
+    area = area_of(match[3]) if match else None
+    if match is None or area is None:
+        return None
+    return (match[1] or match[2]).replace("''", "'"), area

@@ -1,0 +1,66 @@
+"""A workbook of either format, opened safely."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Protocol
+
+from ...errors import LayoutError, nearest
+from ...sources.container import Container, Limits, kind_of
+from ...sources.ranges import Area
+from ...sources.source import Source
+from ...workers import usual_workers
+from .grid import Sheet, SheetEntry
+
+
+class Workbook(Protocol):
+    """What is asked of a workbook, whatever its format."""
+
+    name: str
+    kind: str
+
+    @property
+    def sheets(self) -> tuple[SheetEntry, ...]: ...
+    @property
+    def names(self) -> dict[str, tuple[str, Area]]: ...
+    def read(self, entry: SheetEntry, whole: bool = True, fast: bool = True) -> Sheet: ...
+
+
+@contextmanager
+def opened(
+    source: Source, limits: Limits = Limits(), workers: int | None = None
+) -> Iterator[Workbook]:
+    """The workbook in a source. Raises `SourceError` for what cannot be read or is refused."""
+    container = Container(source, limits)
+    try:
+        if kind_of(source.head(4), source.open()) == "ods":
+            from .ods import Ods
+
+            yield Ods(container)
+        else:
+            from .ooxml import Xlsx
+
+            yield Xlsx(container, workers or usual_workers())
+    finally:
+        container.close()
+
+
+def sheet_named(workbook: Workbook, wanted: str | int) -> SheetEntry:
+    """A sheet by its name, or by its number from 1. Raises `LayoutError` with all names."""
+    entries = workbook.sheets
+    if isinstance(wanted, int):
+        if not 1 <= wanted <= len(entries):
+            raise LayoutError(
+                f"{workbook.name}: sheet = {wanted}, but there are {len(entries)} sheets: "
+                + ", ".join(f'"{each.name}"' for each in entries[:12])
+            )
+        return entries[wanted - 1]
+    exact = [each for each in entries if each.name == wanted]
+    folded = [each for each in entries if each.name.casefold() == wanted.casefold().strip()]
+    if exact or len(folded) == 1:
+        return (exact or folded)[0]
+    raise LayoutError(
+        f'{workbook.name}: there is no sheet "{wanted}"'
+        f"{nearest(wanted, [each.name for each in entries])}"
+    )

@@ -1,0 +1,195 @@
+"""Bytes of any encoding to UTF-8, in pieces.
+
+What is UTF-8 already passes through untouched and is checked once records have been cut out of it.
+Everything else goes through Python's codecs piece by piece, so that memory stays bounded. Places
+in messages are bytes of the source, counted from 0, and rows.
+"""
+
+from __future__ import annotations
+
+import codecs
+from collections.abc import Iterator
+from typing import IO, NamedTuple, cast
+
+import numpy as np
+
+from ...errors import SourceError
+from ...kernels.buffers import LARGE, allocate
+from ...kernels.types import PAD, Bytes
+from ...sources.codecs import _no_mark, _reading, codec_name
+from ..tally import CountedStream
+
+ROOM = 64 << 10
+"""Bytes left free before a piece."""
+FIRST = 256 << 10
+"""Bytes of a first piece."""
+MANY = 50
+"""Fields of which each piece costs more than it saves to make it smaller."""
+LEAST = 4
+"""The smallest pieces are this part of the usual ones."""
+
+
+def utf8_pieces(stream: IO[bytes], encoding: str, size: int, name: str) -> Iterator[bytes]:
+    """The source in pieces of UTF-8 of about `size` bytes; a character may be cut between two.
+
+    Raises `SourceError` where the bytes do not fit the encoding.
+    """
+    if codec_name(encoding) in ("utf-8", "ascii", "utf-8-sig"):
+        yield from _untouched(stream, size)
+    else:
+        yield from _transcoded(stream, _reading(encoding), size, name)
+
+
+class Filled(NamedTuple):
+    """A piece of text with room before it, for what the piece before leaves over."""
+
+    buffer: Bytes
+    low: int
+    high: int
+
+    @property
+    def text(self) -> bytes:
+        return self.buffer[self.low : self.high].tobytes()
+
+
+def filled(text: bytes | memoryview) -> Filled:
+    """A piece of text copied into a buffer with room before it."""
+    high = ROOM + len(text)
+    buffer = _buffer(len(text))
+    buffer[ROOM:high] = np.frombuffer(text, np.uint8)
+    buffer[high:] = 0
+    return Filled(buffer, ROOM, high)
+
+
+def behind(rest: Bytes, piece: Filled) -> Filled:
+    """A piece with what the one before has left over in front of it."""
+    low = piece.low - len(rest)
+    if low >= PAD:
+        piece.buffer[low : piece.low] = rest
+        return Filled(piece.buffer, low, piece.high)
+    return filled(rest.tobytes() + piece.text)
+
+
+def _buffer(size: int) -> Bytes:
+    buffer: Bytes = allocate(ROOM + size + PAD, np.uint8)
+    buffer[ROOM - PAD : ROOM] = 0
+    return buffer
+
+
+class Steps(NamedTuple):
+    """How much of a source to read at a time.
+
+    Little at first, which is enough to learn how columns are written. For several workers pieces
+    shrink towards the end, so that all are done at about the same time; not if there are many
+    fields, each of which costs a little in each piece.
+    """
+
+    block: int
+    total: int | None = None
+    """Bytes of the source, if that is known."""
+    workers: int = 1
+    fields: int = 1
+
+    def size(self, done: int) -> int:
+        """Bytes to read where `done` have been read."""
+        if not done:
+            return min(self.block, FIRST)
+        if self.workers == 1 or self.total is None or self.fields > MANY:
+            return self.block
+        share = (self.total - done) // self.workers
+        return min(self.block, max(share, self.block // LEAST, 1))
+
+
+def utf8_buffers(stream: CountedStream, encoding: str, steps: Steps, name: str) -> Iterator[Filled]:
+    """The source in pieces of UTF-8, the first one small.
+
+    What is UTF-8 already is read to where it stays. Raises `SourceError` where the bytes do not
+    fit the encoding.
+    """
+    if codec_name(encoding) not in ("utf-8", "ascii", "utf-8-sig"):
+        for piece in small_first(utf8_pieces(cast(IO[bytes], stream), encoding, steps.block, name)):
+            if piece:
+                yield filled(piece)
+        return
+    at_start = True
+    steps = steps._replace(block=_filling_pages(steps.block))
+    while True:
+        wanted = steps.size(stream.done)
+        buffer = _buffer(wanted if at_start else steps.block)
+        room = memoryview(buffer)  # type: ignore[arg-type]
+        low, high = ROOM, ROOM + stream.readinto(room[ROOM : ROOM + wanted])
+        if high == low:
+            return
+        if at_start:
+            while high < low + min(3, wanted) and (count := stream.readinto(room[high : low + 3])):
+                high += count
+            marked = buffer[low : low + 3].tobytes() == codecs.BOM_UTF8
+            low, at_start = low + 3 * marked, False
+        buffer[high : high + PAD] = 0
+        if high > low:
+            yield Filled(buffer, low, high)
+
+
+def _filling_pages(size: int) -> int:
+    """About so many bytes, so that a buffer ends where a large page does."""
+    return max(1, (size + LARGE // 2) // LARGE) * LARGE - ROOM - PAD if size >= LARGE else size
+
+
+def small_first(pieces: Iterator[bytes]) -> Iterator[bytes]:
+    """The pieces, the first one cut in two: a little is enough to learn how columns are written."""
+    first = next(pieces, b"")
+    yield from (part for part in (first[:FIRST], first[FIRST:]) if part)
+    yield from pieces
+
+
+def _untouched(stream: IO[bytes], size: int) -> Iterator[bytes]:
+    first = True
+    while piece := stream.read(size):
+        if first:
+            while len(piece) < 3 and (more := stream.read(size)):
+                piece += more
+            piece = piece.removeprefix(codecs.BOM_UTF8)
+            first = False
+        if piece:
+            yield piece
+
+
+def _transcoded(stream: IO[bytes], encoding: str, size: int, name: str) -> Iterator[bytes]:
+    decoder = codecs.getincrementaldecoder(encoding)("strict")
+    offset = row = 0
+    try:
+        while piece := stream.read(size):
+            text = decoder.decode(piece)
+            offset += len(piece)
+            row += text.count("\n")
+            if text:
+                yield text.encode("utf-8")
+        yield decoder.decode(b"", True).encode("utf-8")
+    except UnicodeDecodeError as error:
+        held = len(error.object) - len(piece)
+        row += error.object[: error.start].decode(encoding, "replace").count("\n") + 1
+        raise bad_byte(name, encoding, row, offset - held + error.start, error) from None
+    except UnicodeEncodeError:
+        message = f"{name}: near row {row + 1}: a lone surrogate, which is no text"
+        raise SourceError(message) from None
+    except UnicodeError as error:
+        raise _no_mark(encoding, error) from None
+
+
+class BadByte(SourceError):
+    """A byte that does not fit the encoding, with what stands around it."""
+
+    around: bytes = b""
+    seen_beyond_ascii: bool = False
+
+
+def bad_byte(name: str, encoding: str, row: int, offset: int, error: UnicodeDecodeError) -> BadByte:
+    """What to say of a byte that does not fit."""
+    byte = error.object[error.start]
+    made = BadByte(
+        f"{name}: row {row}, byte {offset}: 0x{byte:02x} is not valid {encoding} ({error.reason}); "
+        'the file is in another encoding or damaged: give encoding="cp1252" or the like'
+    )
+    made.around = bytes(error.object[max(0, error.start - 2000) : error.start + 2000])
+    made.seen_beyond_ascii = not error.object[: error.start].isascii()
+    return made

@@ -1,0 +1,194 @@
+"""Checks of single options: each takes what was given and gives what the plan holds.
+
+A check is a function of the value and of the place that messages name (`rows.data`, or the plan
+file and key). It raises `PlanError` for what the option cannot be.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from ..declaration.variable import TYPES
+from ..errors import PlanError, nearest
+from ..sources.codecs import codec_name
+from ..sources.container import limits_of
+from ..sources.ranges import check_range
+
+Check = Callable[[Any, str], Any]
+
+NAMED_DELIMITERS = {
+    "comma": ",",
+    "tab": "\t",
+    "semicolon": ";",
+    "pipe": "|",
+    "space": " ",
+    "blanks": "blanks",
+}
+TRIMS = (True, False, "left", "right")
+
+
+def one_of(*choices: str, optional: bool = True) -> Check:
+    """One of these words."""
+
+    def check(value: Any, at: str) -> Any:
+        if value in choices or (value is None and optional):
+            return value
+        listed = ", ".join(f'"{each}"' for each in choices[:-1]) + f' or "{choices[-1]}"'
+        hint = nearest(str(value), choices)
+        hint = hint if "did you mean" in hint else ""
+        raise PlanError(f"{at}: expected {listed}, got {value!r}{hint}")
+
+    return check
+
+
+def whole_number(least: int) -> Check:
+    """A whole number from `least` up."""
+
+    def check(value: Any, at: str) -> Any:
+        if value is None:
+            return None
+        if isinstance(value, bool) or not isinstance(value, int) or value < least:
+            raise PlanError(f"{at}: expected a whole number from {least} up, got {value!r}")
+        return value
+
+    return check
+
+
+def encoding(value: Any, at: str) -> str | None:
+    """An encoding that Python has."""
+    if value is None:
+        return None
+    if not isinstance(value, str):
+        raise PlanError(f"{at}: expected the name of an encoding, got {value!r}")
+    try:
+        codec_name(value)
+    except PlanError as error:
+        raise PlanError(f"{at}: {error}") from None
+    return value
+
+
+def _one_line(value: Any, at: str) -> str:
+    if not isinstance(value, str):
+        raise PlanError(f"{at}: expected text, got {value!r}")
+    if "\n" in value or "\r" in value:
+        raise PlanError(f"{at}: cannot hold a line break")
+    return value
+
+
+def delimiter(value: Any, at: str) -> str | None:
+    """One or more characters, or a word for them."""
+    if value is None:
+        return None
+    text = NAMED_DELIMITERS.get(value, value) if isinstance(value, str) else value
+    text = _one_line(text, at)
+    if len(text) > 2 and text.isalpha() and text != "blanks":
+        raise PlanError(f'{at}: "{text}" is not a delimiter{nearest(text, NAMED_DELIMITERS)}')
+    return text
+
+
+def quoting(value: Any, at: str) -> str:
+    """One ASCII character, or none."""
+    text = _character(value, at)
+    if text and (not text.isascii() or text == "\0"):
+        raise PlanError(f"{at}: expected an ASCII character, got {value!r}")
+    return text
+
+
+def grouping(value: Any, at: str) -> str:
+    """One character, or none."""
+    return _character(value, at)
+
+
+def _character(value: Any, at: str) -> str:
+    if value is None:
+        return ""
+    if isinstance(value, str) and len(value) > 1:
+        raise PlanError(f"{at}: expected one character, or none, got {value!r}")
+    return _one_line(value, at)
+
+
+def comment(value: Any, at: str) -> str:
+    """How lines of comment begin, or nothing."""
+    return "" if value is None else _one_line(value, at)
+
+
+def decimal(value: Any, at: str) -> str | None:
+    """One printable ASCII character."""
+    if value is None:
+        return None
+    if not isinstance(value, str):
+        raise PlanError(f"{at}: expected text, got {value!r}")
+    if not (len(value) == 1 and value.isascii() and value.isprintable()):
+        raise PlanError(f"{at}: expected one ASCII character, got {value!r}")
+    return value
+
+
+def trim(value: Any, at: str) -> bool | str | None:
+    """Whether blanks around fields are stripped, and on which side."""
+    if value is not None and value not in TRIMS:
+        raise PlanError(f'{at}: expected true, false, "left" or "right", got {value!r}')
+    checked: bool | str | None = value
+    return checked
+
+
+def names(value: Any, at: str) -> tuple[str, ...] | None:
+    """One name, or a list of them."""
+    if value is None:
+        return None
+    listed = [value] if isinstance(value, str) else list(value)
+    if not all(isinstance(name, str) for name in listed):
+        raise PlanError(f"{at}: expected names, got {value!r}")
+    return tuple(listed)
+
+
+def unique_names(value: Any, at: str) -> tuple[str, ...] | None:
+    """A list of names that all differ."""
+    listed = names(value, at)
+    twice = _first_repeated(listed or ())
+    if twice is not None:
+        raise PlanError(f'{at}: "{twice}" appears twice')
+    return listed
+
+
+def _first_repeated(listed: Sequence[str]) -> str | None:
+    met: set[str] = set()
+    for name in listed:
+        if name in met:
+            return name
+        met.add(name)
+    return None
+
+
+def plain_names(value: Any, at: str) -> bool | int | None:
+    """`True`, or the greatest length of a name."""
+    if isinstance(value, bool):
+        return value or None
+    length: int | None = whole_number(1)(value, at)
+    return length
+
+
+def type_name(value: Any, at: str) -> str | None:
+    """One type."""
+    if value is None or value in TYPES:
+        checked: str | None = value
+        return checked
+    raise PlanError(f'{at}: there is no type "{value}"{nearest(str(value), TYPES)}')
+
+
+def sheet(value: Any, at: str) -> str | int | None:
+    """A sheet's name, or its number from 1."""
+    if value is not None and (isinstance(value, bool) or not isinstance(value, (str, int))):
+        raise PlanError(f"{at}: expected a sheet's name, or its number from 1, got {value!r}")
+    checked: str | int | None = value
+    return checked
+
+
+def cell_range(value: Any, at: str) -> str | None:
+    """A range of cells, or a name."""
+    return None if value is None else check_range(value, at)
+
+
+def limits(value: Any, at: str) -> Any:
+    """How much an untrusted workbook may ask for."""
+    return None if value is None else limits_of(value, at)

@@ -1,0 +1,107 @@
+"""The decisions about a file, as plain values.
+
+What they do not say is found from the file when it is read, and the receipt lists what was found.
+`api.Plan` is what users see of this: the same value with methods.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import msgspec
+
+from ..declaration.codes import Meaning, MissingCode
+from ..declaration.promises import Promised
+from ..declaration.variable import Variable
+from ..errors import PlanError
+from ..evidence import Evidence, Note
+from ..sources.container import Limits
+from .fields import Field, FixedSection
+from .rows import Rows
+from .selecting import resolve
+
+
+class SourceSection(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Where the bytes are and how they spell characters."""
+
+    path: str | None = None
+    encoding: str | None = None
+
+
+class DelimitedSection(msgspec.Struct, frozen=True, omit_defaults=True):
+    """How a line is cut into fields. `None` means "find it", an empty text "there is none"."""
+
+    delimiter: str | None = None
+    quote: str | None = None
+    escape: str | None = None
+    comment: str | None = None
+    trim: bool | str | None = None
+    decimal: str | None = None
+    grouping: str | None = None
+
+
+class SheetSection(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Which cells of a workbook are read."""
+
+    sheet: str | int | None = None
+    """A sheet's name, or its number from 1."""
+    range: str | None = None
+    """`B9:K310`, `B9:` to the end of its block, `B:K`, a named range, or a table's name."""
+    hidden: str | None = None
+    """`skip` leaves hidden rows and columns out."""
+    merged: str | None = None
+    """`fill` puts the value of merged cells into all of them."""
+    limits: Limits | None = None
+    """How much an untrusted workbook may ask for, where it is more than usual."""
+
+
+class Decisions(msgspec.Struct, frozen=True, omit_defaults=True):
+    """All decisions about reading one source, or many of the same kind."""
+
+    source: SourceSection = SourceSection()
+    delimited: DelimitedSection = DelimitedSection()
+    fixed: FixedSection = FixedSection()
+    sheet: SheetSection = SheetSection()
+    fields: tuple[Field, ...] | None = None
+    """The fields of a fixed layout."""
+    rows: Rows = Rows()
+    layout: str | None = None
+    names: tuple[str, ...] | None = None
+    """Names for the columns, where the file has none or they are to be replaced."""
+    type: str | None = None
+    """One type for all variables that have none of their own."""
+    missing: tuple[MissingCode, ...] = ()
+    keep: tuple[str, ...] | None = None
+    limit: int | None = None
+    unreadable: str = "report"
+    workers: int | None = None
+    variables: tuple[Variable, ...] = ()
+    meaning_sets: dict[str, tuple[Meaning, ...]] = {}
+    """Meanings that several variables share, by the name of the set."""
+    promised: Promised = Promised()
+    order: tuple[str, ...] | None = None
+    """Variables that come first in the dataset; the others follow as in the file."""
+    plain_names: bool | int | None = None
+    """Headings made plain, of at most so many characters."""
+    notes: tuple[Note, ...] = ()
+    """What had to be changed to follow the plan; not written."""
+    base: Path | None = None
+    """The folder that relative paths start from: the plan file's."""
+    listed: bool = False
+    """The variables are those of a file, so that an unknown name is a mistake."""
+    evidence: tuple[Evidence, ...] = ()
+    """What drafted decisions rest on; written as comments, not as keys."""
+
+    def variable(self, name: str) -> Variable:
+        """The declaration of one variable; `PlanError` with the nearest name if there is none."""
+        known = [each.name for each in self.variables]
+        return self.variables[known.index(resolve(name, known)[0])]
+
+    def source_path(self) -> str | Path:
+        """Where the source is, as seen from here. Raises `PlanError` if the plan names none."""
+        path = self.source.path
+        if path is None:
+            raise PlanError("the plan names no source: give one, or set path under [source]")
+        if "://" in path or self.base is None:
+            return path
+        return self.base / path

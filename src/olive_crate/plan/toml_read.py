@@ -1,0 +1,155 @@
+"""Plan files read: TOML in, with the key named that is wrong, and the key that was meant."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from ..declaration.codes import meanings_from
+from ..declaration.variable import MeaningSets, Variable, declared
+from ..errors import PlanError, nearest
+from .fields import listed_fields
+from .model import Decisions
+from .options import of_section, top_level, with_option
+
+SECTIONS = (
+    *("source", "delimited", "fixed", "sheet", "rows", "missing", "dictionary", "promised"),
+    *("meaning_sets", "field", "variable"),
+)
+SHARED = ("comment", "trim", "decimal", "grouping")
+"""Options of the delimited section that other layouts have as well, under their own heading."""
+
+
+def read_decisions(path: Path) -> Decisions:
+    """Read a plan file. Raises `PlanError` that names the key for anything that is not a plan."""
+    try:
+        with path.open("rb") as stream:
+            mapping = tomllib.load(stream)
+    except FileNotFoundError:
+        raise PlanError(f"{path}: no such plan file") from None
+    except OSError as error:
+        raise PlanError(f"{path}: cannot be read: {error.strerror}") from None
+    except UnicodeDecodeError:
+        raise PlanError(f"{path}: not a plan file: plans are TOML in UTF-8") from None
+    except tomllib.TOMLDecodeError as error:
+        raise PlanError(f"{path}: not valid TOML: {error}") from None
+    return decisions_from(mapping, path.parent, f"{path}: ")
+
+
+def decisions_from(
+    mapping: Mapping[str, Any], base: Path | None = None, where: str = ""
+) -> Decisions:
+    """A plan from the tables of a plan file."""
+    _only_known(mapping, where)
+    sets = {
+        name: meanings_from(values, f"{where}meaning_sets.{name}")
+        for name, values in _section(mapping, "meaning_sets", where).items()
+    }
+    variables = _variables(mapping.get("variable", []), sets, where)
+    plan = Decisions(base=base, meaning_sets=sets, variables=variables, listed=bool(variables))
+    for name in ("source", "delimited", "fixed", "sheet"):
+        plan = _with_section(plan, mapping, name, where)
+    plan = _with_rest(plan, mapping, where)
+    for key in top_level():
+        if key in mapping:
+            plan = _with_key(plan, key, mapping[key], where)
+    return plan
+
+
+def _with_section(plan: Decisions, mapping: Mapping[str, Any], name: str, where: str) -> Decisions:
+    """The plan with a section whose keys are options."""
+    section, at = _section(mapping, name, where), f"{where}{name}"
+    known = [*of_section(name), *(["path"] if name == "source" else [])]
+    known += SHARED if name in ("fixed", "sheet") else ()
+    for key, value in section.items():
+        if key not in known:
+            raise PlanError(f'{at}: unknown key "{key}"{nearest(key, known)}')
+        if key == "path":
+            plan = _with_path(plan, value, at)
+        else:
+            plan = with_option(plan, key, value, f"{at}.{key}")
+    implied = bool(section) and name in ("fixed", "sheet") and plan.layout is None
+    return msgspec.structs.replace(plan, layout=name) if implied else plan
+
+
+def _with_path(plan: Decisions, value: Any, at: str) -> Decisions:
+    if not isinstance(value, str):
+        raise PlanError(f"{at}.path: expected text, got {value!r}")
+    source = msgspec.structs.replace(plan.source, path=value)
+    return msgspec.structs.replace(plan, source=source)
+
+
+def _with_rest(plan: Decisions, mapping: Mapping[str, Any], where: str) -> Decisions:
+    """The plan with the sections that have a form of their own."""
+    fields = mapping.get("field")
+    if fields is not None and not isinstance(fields, list):
+        raise PlanError(f"{where}field: expected [[field]] tables, got {fields!r}")
+    if fields:
+        made = listed_fields(fields, f"{where}[[field]]")
+        plan = msgspec.structs.replace(plan, fields=made, layout=plan.layout or "fixed")
+    dictionary = dict(_section(mapping, "dictionary", where))
+    if dictionary:
+        plan = with_option(plan, "fields", dictionary, f"{where}dictionary")
+    missing = _section(mapping, "missing", where)
+    for key in missing:
+        if key != "codes":
+            raise PlanError(f'{where}missing: unknown key "{key}"{nearest(key, ("codes",))}')
+    plan = with_option(plan, "missing", missing.get("codes"), f"{where}missing.codes")
+    plan = with_option(plan, "rows", _section(mapping, "rows", where), f"{where}rows")
+    promised = dict(_section(mapping, "promised", where))
+    return with_option(plan, "promised", promised, f"{where}promised")
+
+
+def _with_key(plan: Decisions, key: str, value: Any, where: str) -> Decisions:
+    try:
+        return with_option(plan, key, value, where + key)
+    except PlanError as error:
+        if str(error).startswith(where):
+            raise
+        raise PlanError(f"{where}{key}: {error}") from None
+
+
+def _only_known(mapping: Mapping[str, Any], where: str) -> None:
+    known = (*top_level(), *SECTIONS)
+    for key in mapping:
+        if key not in known:
+            home = _home(key)
+            hint = f"; it belongs under [{home}]" if home else nearest(key, known)
+            raise PlanError(f'{where}unknown key "{key}"{hint}')
+
+
+def _home(key: str) -> str:
+    """The section in which a misplaced key belongs."""
+    homes = {section: of_section(section) for section in ("source", "delimited", "fixed", "sheet")}
+    homes["source"] += ["path"]
+    homes["rows"] = ["labels", "units", "repeated", "data"]
+    return next((section for section, keys in homes.items() if key in keys), "")
+
+
+def _section(mapping: Mapping[str, Any], name: str, where: str) -> Mapping[str, Any]:
+    section = mapping.get(name, {})
+    if not isinstance(section, Mapping):
+        raise PlanError(f"{where}{name}: expected a section [{name}], got {section!r}")
+    return section
+
+
+def _variables(tables: Any, sets: MeaningSets, where: str) -> tuple[Variable, ...]:
+    if not isinstance(tables, list):
+        raise PlanError(f"{where}variable: expected [[variable]] tables, got {tables!r}")
+    variables: dict[str, Variable] = {}
+    for number, table in enumerate(tables, 1):
+        at = f"{where}[[variable]] {number}"
+        if not isinstance(table, Mapping):
+            raise PlanError(f"{at}: expected a table, got {table!r}")
+        name = table.get("name")
+        if not isinstance(name, str) or not name:
+            raise PlanError(f"{at}: every variable needs a name")
+        if name in variables:
+            raise PlanError(f'{at}: there is a variable "{name}" already')
+        parts = {key: value for key, value in table.items() if key != "name"}
+        variables[name] = declared(Variable(name), parts, f'{at} "{name}"', sets)
+    return tuple(variables.values())

@@ -1,0 +1,116 @@
+"""A whole source to a dataset, or to the plan that would read it."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Mapping
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from ..columns.block import TypedBlock
+from ..columns.column import Column
+from ..columns.joining import joined, text_bytes
+from ..columns.lazy import Columns
+from ..dataset.model import PlainDataset
+from ..dataset.receipt import CellCounts
+from ..declaration.variable import Variable
+from ..kernels.row_numbers import RowNumbers, chained, gathered
+from ..layouts.base import Block, SourceLayout
+from ..plan.model import Decisions
+from ..workers import Workers
+from .evidence import decided
+from .finding import found_and_read
+from .preparing import prepare
+from .promised import promise_check
+from .receipts import receipt_of
+from .single_pass import Progress, reread, run, workers_for
+from .state import ColumnReader, Reading
+
+
+def load(
+    source: Any, plan: Decisions, options: Mapping[str, Any], progress: Progress | None = None
+) -> PlainDataset:
+    """Read a source, or the source of a plan, into a dataset."""
+    return found_and_read(source, plan, options, lambda found: loaded(found, progress))
+
+
+def loaded(found: SourceLayout, progress: Progress | None = None) -> PlainDataset:
+    """Read a source whose layout was found."""
+    began = time.perf_counter()
+    reading = prepare(found)
+    blocks: list[list[TypedBlock]] = [[] for _ in reading.columns]
+    came: list[RowNumbers] = []
+
+    def take(block: Block, typed: list[TypedBlock]) -> None:
+        came.append(gathered([block.rows], found.layout.rows_per_case))
+        for kept, each in zip(blocks, typed, strict=True):
+            kept.append(each)
+
+    with workers_for(found) as workers:
+        run(reading, take, progress, keeping=True, workers=workers)
+        reread(reading, blocks, workers)
+        columns = _columns(reading, blocks, workers)
+    rows, whole = reading.tally.parts["data"], chained(came)
+    promises = promise_check(reading)
+    receipt = receipt_of(reading, [_counts_of(each) for each in columns.values()], rows, began)
+    if promises is not None:
+        promises.add(list(columns.values()), whole.at(np.arange(rows)))
+        receipt = msgspec.structs.replace(receipt, promises=promises.results())
+    variables = tuple(column.variable for column in columns.values())
+    return PlainDataset(variables, Columns(columns), rows, receipt, found.plan, whole)
+
+
+def _columns(
+    reading: Reading, blocks: list[list[TypedBlock]], workers: Workers
+) -> dict[str, Column]:
+    """The columns by their names; those with the most text are begun first, to end together."""
+    pairs = list(zip(reading.columns, blocks, strict=True))
+    order = sorted(range(len(pairs)), key=lambda place: -text_bytes(pairs[place][1]))
+    made = workers.each(lambda place: _column(*pairs[place]), order)
+    columns = [column for _, column in sorted(zip(order, made, strict=True), key=lambda p: p[0])]
+    return {column.variable.name: column for column in columns}
+
+
+def _column(reader: ColumnReader, blocks: list[TypedBlock]) -> Column:
+    """The blocks of a variable as one column; the blocks are let go of."""
+    column = joined(reader.outcome(), blocks)
+    blocks.clear()
+    return column
+
+
+def _counts_of(column: Column) -> CellCounts:
+    """Valid cells, counted from the values, and missing ones, counted from the reasons."""
+    valid = len(column.values) - column.values.null_count
+    kind = column.variable.type or "text"
+    return CellCounts(column.variable.name, kind, valid, column.reason_counts())
+
+
+def draft(
+    source: Any, plan: Decisions, options: Mapping[str, Any], progress: Progress | None = None
+) -> Decisions:
+    """Look at the whole source and write down how `load` would read it, with the evidence."""
+    return found_and_read(source, plan, options, lambda found: _drafted(found, progress))
+
+
+def _drafted(found: SourceLayout, progress: Progress | None) -> Decisions:
+    reading = prepare(found)
+    run(reading, lambda block, typed: None, progress)
+    kept = tuple(each.variable.name for each in reading.columns) if reading.not_kept else None
+    return msgspec.structs.replace(
+        found.plan,
+        variables=tuple(_drafted_variable(each) for each in reading.columns),
+        keep=kept,
+        type=None,
+        evidence=tuple(decided(reading)),
+        listed=True,
+    )
+
+
+def _drafted_variable(column: ColumnReader) -> Variable:
+    """The declaration to write down; codes for all variables stay where they are declared."""
+    variable = column.outcome().variable
+    shared = len(column.search.rule.codes) - len(column.variable.missing)
+    own = len(variable.missing) - shared
+    return msgspec.structs.replace(variable, missing=variable.missing[:own])

@@ -1,0 +1,224 @@
+"""From a source straight to a packed file, in bounded memory.
+
+Blocks are written as they come. Where a late block shows that a type was too narrow, or that a
+variable has missing cells after all, what was written is given up: the rest of the source is still
+looked through, and then all is written in a second pass that can no longer be surprised.
+
+What is written to is handed in (`Target`): the file format lies above this room.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Mapping
+from typing import Any, Protocol
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+
+from ..columns.block import TypedBlock
+from ..columns.column import Column, reason_totals
+from ..columns.joining import joined
+from ..columns.outcome import Outcome
+from ..dataset.receipt import CellCounts, Receipt
+from ..declaration.variable import Variable
+from ..kernels.row_numbers import RowNumbers, SourceRows, chained, gathered
+from ..layouts.base import Block, SourceLayout
+from ..plan.model import Decisions
+from .finding import found_and_read
+from .preparing import prepare
+from .promised import promise_check
+from .receipts import receipt_of
+from .single_pass import Progress, run
+from .state import Reading
+
+HELD = 64 << 20
+"""Bytes of converted blocks that are held before they are written."""
+
+
+class Target(Protocol):
+    """A packed file being written."""
+
+    def start(
+        self, variables: tuple[Variable, ...], types: list[pa.DataType], reasons: dict[str, bool]
+    ) -> None:
+        """Begin, or begin anew."""
+
+    def write(self, columns: list[Column]) -> None:
+        """Add rows."""
+
+    def finish(
+        self,
+        variables: tuple[Variable, ...],
+        receipt: Receipt,
+        plan: Decisions,
+        came: RowNumbers | None,
+    ) -> None:
+        """Add the metadata and put the file in its place."""
+
+    def abandon(self) -> None:
+        """Leave nothing behind; harmless after `finish`."""
+
+
+def pack(
+    source: Any,
+    plan: Decisions,
+    options: Mapping[str, Any],
+    target: Target,
+    progress: Progress | None = None,
+) -> Receipt:
+    """Read a source, or the source of a plan, into a packed file, and return the receipt."""
+    try:
+        return found_and_read(source, plan, options, lambda found: _packed(found, target, progress))
+    finally:
+        target.abandon()
+
+
+def _packed(found: SourceLayout, target: Target, progress: Progress | None) -> Receipt:
+    began = time.perf_counter()
+    reading = prepare(found)
+    sink = _Sink(reading, target)
+    run(reading, sink.take, progress)
+    if not sink.finish():
+        for column in reading.columns:
+            column.problems.clear()
+            column.search.settle()
+        sink = _Sink(reading, target, sink.missing())
+        run(reading, sink.take, progress)
+        sink.finish()
+    receipt = receipt_of(reading, sink.counts(), sink.rows, began)
+    if sink.promises is not None:
+        receipt = msgspec.structs.replace(receipt, promises=sink.promises.results())
+    variables = tuple(each.outcome().variable for each in reading.columns)
+    target.finish(variables, receipt, found.plan, chained(sink.came))
+    return receipt
+
+
+class _Begun:
+    """What was known when the file was begun, and must still hold when more is written."""
+
+    def __init__(self, outcomes: list[Outcome], reasons: dict[str, bool]) -> None:
+        self.kinds = [each.kind for each in outcomes]
+        self.marks = [each.search.statistics.mark_counts > 0 for each in outcomes]
+        self.reasons = reasons
+
+    def holds(self, outcomes: list[Outcome], reasons: dict[str, bool]) -> bool:
+        """Is everything still as it was?"""
+        now = _Begun(outcomes, reasons)
+        marks = zip(self.marks, now.marks, strict=True)
+        return (
+            self.kinds == now.kinds
+            and self.reasons == now.reasons
+            and all(bool((before == after).all()) for before, after in marks)
+        )
+
+
+class _Sink:
+    """Holds blocks until there are enough of them to write."""
+
+    def __init__(
+        self, reading: Reading, target: Target, missing: dict[str, bool] | None = None
+    ) -> None:
+        self.reading, self.target = reading, target
+        self.known_missing = missing
+        self.held: list[list[TypedBlock]] = []
+        self.rows_held: list[SourceRows] = []
+        self.size = self.rows = 0
+        self.begun: _Begun | None = None
+        self.broken = False
+        """What was written cannot stand."""
+        self.withheld = [False] * len(reading.columns)
+        self.came: list[RowNumbers] = []
+        self.promises = promise_check(reading)
+        self.reason_counts = [np.zeros(256, np.int64) for _ in reading.columns]
+        self.valid = [0] * len(reading.columns)
+
+    def take(self, block: Block, typed: list[TypedBlock]) -> None:
+        """One block."""
+        self.rows += len(block.rows)
+        for place, each in enumerate(typed):
+            values, reasons = each.converted.values, each.converted.reasons
+            self.valid[place] += len(values) - values.null_count
+            self.reason_counts[place] += reason_totals(reasons)
+            self.withheld[place] |= len(each.withheld) > 0
+        step = self.reading.found.layout.rows_per_case
+        self.came.append(gathered([block.rows], step))
+        if self.broken:
+            return
+        self.held.append(typed)
+        self.rows_held.append(block.rows)
+        self.size += sum(
+            each.converted.values.nbytes + len(each.converted.reasons) for each in typed
+        )
+        if self.size >= HELD:
+            self._flush()
+
+    def _flush(self) -> None:
+        outcomes = [each.outcome() for each in self.reading.columns]
+        if self._is_stale() or not self._is_begun(outcomes):
+            self.broken = True
+        else:
+            self._write(outcomes)
+        self.held.clear()
+        self.rows_held.clear()
+        self.size = 0
+
+    def _is_stale(self) -> bool:
+        """Was any of the held blocks taken as something that it is not?"""
+        return any(
+            column.search.is_stale(block)
+            for blocks in self.held
+            for column, block in zip(self.reading.columns, blocks, strict=True)
+        )
+
+    def _is_begun(self, outcomes: list[Outcome]) -> bool:
+        """Begin the file with what is known now; false if it was begun with something else."""
+        missing = self.known_missing if self.known_missing is not None else self.missing()
+        if self.begun is not None:
+            return self.begun.holds(outcomes, missing)
+        self.begun = _Begun(outcomes, missing)
+        types = [each.arrow_type for each in outcomes]
+        self.target.start(tuple(each.variable for each in outcomes), types, missing)
+        return True
+
+    def _write(self, outcomes: list[Outcome]) -> None:
+        columns = [
+            joined(outcome, [blocks[place] for blocks in self.held])
+            for place, outcome in enumerate(outcomes)
+        ]
+        rows = np.concatenate([np.zeros(0, np.int64), *self.rows_held])
+        if columns and len(columns[0]):
+            self.target.write(columns)
+            if self.promises is not None:
+                self.promises.add(columns, rows)
+
+    def finish(self) -> bool:
+        """Write what is left; false if all must be written again."""
+        if not self.broken:
+            self._flush()
+        return not self.broken
+
+    def missing(self) -> dict[str, bool]:
+        """The variables that have missing cells, and whether any of them are withheld."""
+        counted = zip(self.reading.columns, self.reason_counts, self.withheld, strict=True)
+        return {
+            column.variable.name: withheld
+            for column, counts, withheld in counted
+            if counts[1:].any()
+        }
+
+    def counts(self) -> list[CellCounts]:
+        """What the cells became."""
+        made = []
+        counted = zip(self.reading.columns, self.valid, self.reason_counts, strict=True)
+        for each, valid, counts in counted:
+            outcome = each.outcome()
+            variable = outcome.variable
+            numbers = np.flatnonzero(counts).astype(np.uint8)
+            reasons = np.zeros(256, np.int64)
+            reasons[outcome.reasons(numbers)] = counts[numbers]
+            column = Column(variable, pa.nulls(0), np.zeros(0, np.uint8))
+            named = column.named(reasons)
+            made.append(CellCounts(variable.name, variable.type or "text", valid, named))
+        return made

@@ -1,1 +1,0 @@
-"""Pictures and pages. Needs the extra `report`."""

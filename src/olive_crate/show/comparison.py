@@ -1,0 +1,73 @@
+"""Comparisons as plain text."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from ..checks.comparison import Comparison
+from ..errors import several
+from .text import WIDTH, name_list, table, wrapped
+
+if TYPE_CHECKING:
+    pass
+
+
+def comparison_text(made: Comparison, width: int = WIDTH) -> str:
+    """What agrees, then what differs, with rows and values."""
+    if made.figures:
+        return _figures_text(made, width)
+    lines = [
+        f"{several(made.rows, 'row')} here, {made.other_rows:,} there, {made.matched:,} compared"
+    ]
+    for words, names in (
+        ("agree", made.agreeing),
+        ("only here", made.only_here),
+        ("only there", made.only_there),
+    ):
+        if names:
+            told = f"{words}: {several(len(names), 'variable')}, {name_list(names, 8)}"
+            lines += wrapped(told, width, "    ")
+    for where, keys, total in (
+        ("here", made.unmatched_here, made.rows - made.matched),
+        ("there", made.unmatched_there, made.other_rows - made.matched),
+    ):
+        if total:
+            told = f"without a counterpart {where}: {several(total, 'row')}: {'; '.join(keys[:5])}"
+            lines += wrapped(f"{told}{' …' if total > 5 else ''}", width, "    ")
+    if made.declarations:
+        rows = [[each.name, each.part, each.value, each.other] for each in made.declarations]
+        lines += ["", *table(["declared", "part", "here", "there"], rows, "", width)]
+    for each in made.differing:
+        far = "" if each.largest is None else f", by at most {each.largest:.6g}"
+        lines += ["", f"{each.name}: {several(each.count, 'cell differs', 'cells differ')}{far}"]
+        cells = [[str(x.row), str(x.other_row), x.value, x.other] for x in each.examples[:5]]
+        lines += [
+            f"  {x}" for x in table(["row", "there", "here", "there"], cells, "rr", width - 2)
+        ]
+        if each.count > 5:
+            lines.append(f"  and {each.count - 5:,} more")
+    lines += ["", "equal" if made.equal else "not equal"]
+    return "\n".join(lines)
+
+
+def _figures_text(made: Comparison, width: int) -> str:
+    rows = [
+        [
+            each.name,
+            each.figure,
+            each.here,
+            each.there,
+            "" if each.difference is None else f"{each.difference:.3g}",
+            "" if each.agrees else "differs",
+        ]
+        for each in made.figures
+    ]
+    heads = ["variable", "figure", "here", "there", "difference", ""]
+    bad = sum(not each.agrees for each in made.figures)
+    total = several(len(made.figures), "figure")
+    told = (
+        f"{total}: {bad} differ{'s' * (bad == 1)}"
+        if bad
+        else f"{total}: all agree to the digits given"
+    )
+    return "\n".join([*table(heads, rows, "llrrrl", width), "", told])

@@ -1,0 +1,224 @@
+"""Findings in words, and as plain text."""
+
+from __future__ import annotations
+
+import unicodedata
+from functools import singledispatch
+
+from ..checks import findings as found
+from ..checks.findings import Finding, Findings
+from ..checks.texts import look_alike
+from ..describe.meanings import UnexplainedValues
+from ..errors import several
+from ..evidence import TextCount
+from .evidence import suspects_words
+from .mends import mend_text
+from .notes import broken_words, promised_words
+from .text import WIDTH, cut, row_list, visible, wrapped
+
+SIGNS = {"serious": "!", "doubtful": "?", "note": "-"}
+MOST = 200
+"""Findings that are shown; more are only counted."""
+
+
+def findings_text(findings: Findings, width: int = WIDTH, most: int = MOST) -> str:
+    """A paragraph for each finding: what, where, and what would mend it."""
+    if not len(findings):
+        return "nothing found"
+    lines = []
+    for each in findings[:most]:
+        line = f"{SIGNS[each.severity]} {visible(finding_line(each))}"
+        lines += wrapped(line, width, "    ")
+        if each.mend:
+            lines.append(cut(f"    fix: {mend_text(each.mend)}", width))
+    if len(findings) > most:
+        lines.append(f"and {several(len(findings) - most, 'more finding')}")
+    counts = [(severity, sum(each.severity == severity for each in findings)) for severity in SIGNS]
+    listed = ", ".join(f"{count} {severity}" for severity, count in counts if count)
+    return "\n".join([*lines, "", f"{several(len(findings), 'finding')}: {listed}"])
+
+
+def finding_line(finding: Finding) -> str:
+    """A finding as a line: its variables, what it is, and the rows."""
+    names = f"{', '.join(finding.variables)}: " if finding.variables else ""
+    count = max(finding.count, len(finding.rows))
+    where = f" ({row_list(finding.rows, count)})" if finding.rows else ""
+    return f"{names}{finding_words(finding)}{where}"
+
+
+def finding_words(finding: Finding) -> str:
+    """What it is, and what was found, without the variables' names."""
+    return f"{finding.kind}: {found_words(finding)}"
+
+
+@singledispatch
+def found_words(finding: Finding) -> str:
+    """What was found, in words."""
+    raise NotImplementedError(f"no words for {type(finding).__name__}")
+
+
+def _counted(texts: tuple[TextCount, ...], width: int, quoted: bool = True) -> str:
+    mark = '"' if quoted else ""
+    return ", ".join(f"{mark}{cut(each.text, width)}{mark} ×{each.count:,}" for each in texts)
+
+
+def _more(count: int) -> str:
+    return f" and {count:,} more" if count else ""
+
+
+@found_words.register
+def _(finding: found.UnexplainedValuesFound) -> str:
+    return unexplained_words(finding.values)
+
+
+def unexplained_words(values: UnexplainedValues) -> str:
+    """Values without a meaning, with their counts."""
+    return _counted(values.values, 24, quoted=False) + _more(values.others)
+
+
+@found_words.register
+def _(finding: found.UnusedMeaningsFound) -> str:
+    return ", ".join(finding.meanings.meanings) + _more(finding.meanings.others)
+
+
+@found_words.register
+def _(finding: found.EmptyVariable) -> str:
+    reasons = ", ".join(f"{why} {count:,}" for why, count in finding.reasons.items())
+    return f"no cell has a value ({reasons})"
+
+
+@found_words.register
+def _(finding: found.ConstantVariable) -> str:
+    return f"all {several(finding.count, 'value')} are {finding.value}"
+
+
+@found_words.register
+def _(finding: found.SuspectedCodesFound) -> str:
+    return suspects_words(finding.suspects, finding.low, finding.high)
+
+
+@found_words.register
+def _(finding: found.FarFromTheRest) -> str:
+    listed = ", ".join(finding.values) + (" …" if finding.others else "")
+    return f"{listed}, while the others are within {finding.low}–{finding.high}"
+
+
+@found_words.register
+def _(finding: found.HeapedValues) -> str:
+    return f"{finding.share:.0%} of the values end in {' or '.join(map(str, finding.ends))}"
+
+
+@found_words.register
+def _(finding: found.LostDigits) -> str:
+    if finding.by_exponent:
+        values = several(finding.count, "long value")
+        return f"{values} end in 0000, as if written with an exponent"
+    values = several(finding.count, "value")
+    return f"{values} with more digits than a 64-bit float holds; declare identifiers as text"
+
+
+@found_words.register
+def _(finding: found.LevelDoesNotFit) -> str:
+    why = {
+        "type": f"the type is {finding.type}",
+        "below zero": f"{several(finding.count, 'value')} below zero",
+        "decimals": "values have decimals",
+    }
+    return f"{finding.level}, but {why[finding.why]}"
+
+
+@found_words.register
+def _(finding: found.DuplicateRows) -> str:
+    rows = several(finding.count, "row")
+    return f"{rows} equal to an earlier row in all variables"
+
+
+@found_words.register
+def _(finding: found.DuplicateKeys) -> str:
+    verb = "repeats" if finding.count == 1 else "repeat"
+    return f"{several(finding.count, 'case')} {verb} an earlier key"
+
+
+@found_words.register
+def _(finding: found.KeysWithGaps) -> str:
+    listed = ", ".join(map(str, finding.lacking))
+    more = " …" if finding.count > len(finding.lacking) else ""
+    numbers = several(finding.count, "number")
+    return f"{numbers} missing between {finding.first} and {finding.last}: {listed}{more}"
+
+
+@found_words.register
+def _(finding: found.TotalAmongTheData) -> str:
+    says = [f'"{text}" in {name}' for text, name in finding.words]
+    if finding.sums:
+        says.append(f"the sum of all rows above in {', '.join(finding.sums[:4])}")
+    return "; ".join(says)
+
+
+@found_words.register
+def _(finding: found.ShiftedRows) -> str:
+    rows = several(finding.count, "row")
+    return f"cells of {rows} fit the variable on their {finding.to}"
+
+
+@found_words.register
+def _(finding: found.DataReadAsHeading) -> str:
+    return f"headings such as {', '.join(finding.headings)} look like values"
+
+
+@found_words.register
+def _(finding: found.HeadingAmongTheData) -> str:
+    names = ", ".join(finding.variables[:5])
+    return f"the first case has text where the others have numbers: {names}"
+
+
+@found_words.register
+def _(finding: found.CutNames) -> str:
+    names = f"{finding.count} names of exactly {finding.length} characters"
+    return f"{names}, such as {', '.join(finding.examples)}"
+
+
+@found_words.register
+def _(finding: found.KeptAsText) -> str:
+    claim = f"{finding.share:.0%} of the values are {finding.type}s"
+    if finding.texts:
+        claim += f", the others {_counted(finding.texts, 20)}{' …' if finding.others else ''}"
+    return claim
+
+
+@found_words.register
+def _(finding: found.MixedForms) -> str:
+    words = "; ".join(" / ".join(map(_form, ways)) for ways in finding.words)
+    more = f" and {several(finding.others, 'more word')}" if finding.others else ""
+    return words + more
+
+
+def _form(way: TextCount) -> str:
+    """A way of writing a word, with the letter named that looks like another."""
+    odd = look_alike(way.text)
+    shown = f'"{cut(way.text, 24)}"'
+    if odd:
+        shown += f" (with {unicodedata.name(odd, 'another letter').lower()})"
+    return f"{shown} ×{way.count:,}"
+
+
+@found_words.register
+def _(finding: found.CutTexts) -> str:
+    texts = several(finding.texts, "text")
+    return f"{texts} of exactly {finding.length} characters, such as “{finding.example}”"
+
+
+@found_words.register
+def _(finding: found.DatesAtAnEpoch) -> str:
+    days = ", ".join(finding.days) + (" …" if finding.others else "")
+    return f"{days}, where a computer's calendar begins or ends"
+
+
+@found_words.register
+def _(finding: found.DatesInTheFuture) -> str:
+    return ", ".join(finding.days) + (" …" if finding.others else "")
+
+
+@found_words.register
+def _(finding: found.BrokenPromise) -> str:
+    return f"{promised_words(finding.promise)}: {broken_words(finding.promise)}"

@@ -1,0 +1,26 @@
+"""What would mend a matter, as the Python text that does it."""
+
+from __future__ import annotations
+
+from ..evidence import Mend
+
+
+def mend_text(mend: Mend | None) -> str:
+    """`declare("acid", type="number")`, or options of the read; empty for none."""
+    if mend is None:
+        return ""
+    if not mend.variable:
+        return ", ".join(f"{key}={_value(value)}" for key, value in mend.parts.items())
+    parts = "".join(f", {key}={_value(value)}" for key, value in mend.parts.items())
+    return f"declare({_value(mend.variable)}{parts})"
+
+
+def _value(value: object) -> str:
+    """A value as Python writes it, texts in double quotes."""
+    if isinstance(value, str):
+        return '"' + repr(f"'{value}")[2:-1].replace('"', '\\"') + '"'
+    if isinstance(value, (list, tuple)):
+        return "[" + ", ".join(map(_value, value)) + "]"
+    if isinstance(value, dict):
+        return "{" + ", ".join(f"{_value(k)}: {_value(v)}" for k, v in value.items()) + "}"
+    return repr(value)

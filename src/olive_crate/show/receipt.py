@@ -1,0 +1,200 @@
+"""Receipts as plain text."""
+
+from __future__ import annotations
+
+from ..dataset.receipt import Receipt
+from ..errors import several
+from ..evidence import Evidence, LevelSuggested, MarksTaken, TypeFits
+from .evidence import evidence_line
+from .mends import mend_text
+from .notes import change_words, imbalance_words, note_words, problem_reason, promise_line
+from .text import WIDTH, cut, mark_words, row_list, size_words, table, visible, wrapped
+
+PART_WORDS = {
+    "heading": "heading",
+    "data": "data",
+    "continued": "further lines of quoted text",
+    "blank": "blank",
+    "comment": "comment",
+    "skipped": "skipped",
+    "other": "of other record types",
+}
+MARKS = ("delimiter", "quote", "escape", "comment", "grouping", "decimal")
+PROBLEMS_SHOWN, DECIDED_SHOWN, NOTES_SHOWN = 10, 12, 5
+
+
+def receipt_text(receipt: Receipt, width: int = WIDTH, variables: int = 24) -> str:
+    """The receipt on about a screen."""
+    lines = [*_how(receipt, width), "", *_lines(receipt, width), ""]
+    lines += _cells(receipt, width, variables)
+    lines += _problems(receipt, width)
+    lines += _decided(receipt, width)
+    lines += _promises(receipt, width)
+    lines += _changes(receipt, width)
+    lines += _balance(receipt)
+    return "\n".join(lines)
+
+
+def _how(receipt: Receipt, width: int) -> list[str]:
+    packed = f", {receipt.compression}" if receipt.compression else ""
+    settings = ", ".join(_setting(key, value) for key, value in receipt.settings.items())
+    if receipt.layout != "sheet":
+        settings = f"{receipt.layout} text, {receipt.encoding}, {settings}"
+    counts = f"{several(receipt.rows, 'row')} of data, {several(len(receipt.cells), 'variable')}"
+    if receipt.not_kept:
+        counts += f" ({len(receipt.not_kept)} not kept)"
+    if receipt.stopped:
+        counts += " – stopped at the limit, the rest was not read"
+    return [
+        cut(f"{receipt.source}  {size_words(receipt.bytes)}{packed}", width),
+        *wrapped(settings, width, "  "),
+        counts,
+    ]
+
+
+def _setting(key: str, value: str) -> str:
+    """An option that was in force, in words."""
+    words = mark_words(value) if key in MARKS else value
+    if key == "fields":
+        return f"{words} fields"
+    return f"{key.replace('_', ' ')} {words or 'none'}"
+
+
+def _lines(receipt: Receipt, width: int) -> list[str]:
+    words = dict(PART_WORDS)
+    if receipt.layout == "fixed":
+        words["continued"] = "further lines of records"
+    parts = [f"{count:,} {words[part]}" for part, count in receipt.parts.items() if count]
+    what = "row" if receipt.layout == "sheet" else "line"
+    lines = wrapped(f"{several(receipt.lines, what)}: {', '.join(parts) or 'none'}", width, "  ")
+    for rows, part in ((receipt.skipped_rows, "skipped"), (receipt.blank_rows, "blank")):
+        if rows:
+            lines.append(f"  {part}: {row_list(rows, receipt.parts[part])}")
+    if receipt.record_types:
+        kinds = [f'"{kind}" {count:,}' for kind, count in receipt.record_types.items()]
+        more = f" and {len(kinds) - 8} more" if len(kinds) > 8 else ""
+        lines += wrapped(f"  other record types: {', '.join(kinds[:8])}{more}", width, "    ")
+    return [*lines, *_coverage(receipt), *_lengths(receipt, width)]
+
+
+def _coverage(receipt: Receipt) -> list[str]:
+    """How much of the source lies in fields, or in the range."""
+    if not receipt.characters:
+        return []
+    if receipt.layout == "sheet":
+        what, within, without = "filled cell", "in the range", "outside of it"
+    else:
+        what, within, without = "character", "in fields", "in none"
+    return [
+        f"  {several(receipt.characters, what)}: {receipt.covered:,} {within}, "
+        f"{receipt.uncovered:,} {without}"
+    ]
+
+
+def _lengths(receipt: Receipt, width: int) -> list[str]:
+    """Rows with too few or too many fields."""
+    lines = []
+    if receipt.short:
+        rows = row_list(receipt.short_rows, receipt.short)
+        have = "has" if receipt.short == 1 else "have"
+        text = f"  {rows} {have} fewer fields; the missing ones are read as blank"
+        lines += wrapped(text, width, "    ")
+    if receipt.surplus:
+        rows = several(receipt.surplus, "row")
+        have = "has" if receipt.surplus == 1 else "have"
+        lines.append(f"  {rows} {have} text beyond the last column")
+    if receipt.trailing:
+        lines.append(f"  {several(receipt.trailing, 'row')} with surplus empty fields at the end")
+    return lines
+
+
+def _cells(receipt: Receipt, width: int, most: int) -> list[str]:
+    rows = [
+        [
+            each.name,
+            each.type,
+            f"{each.valid:,}",
+            ", ".join(f"{reason} {count:,}" for reason, count in each.missing.items()),
+        ]
+        for each in receipt.cells[:most]
+    ]
+    if not rows:
+        return []
+    lines = table(["variable", "type", "valid", "missing"], rows, "llrl", width, wrap=True)
+    left = receipt.cells[most:]
+    if left:
+        empty = sum(sum(each.missing.values()) for each in left)
+        lines.append(f"{several(len(left), 'more variable')}, {empty:,} of their cells missing")
+    return lines
+
+
+def _problems(receipt: Receipt, width: int) -> list[str]:
+    if not receipt.problem_count:
+        return []
+    lines = ["", f"{several(receipt.problem_count, 'problem')}:"]
+    for problem in receipt.problems[:PROBLEMS_SHOWN]:
+        name = f" {visible(problem.variable)}:" if problem.variable else ""
+        text = cut(visible(problem.text), 40)
+        line = f"  row {problem.row}{name} “{text}” {problem_reason(problem)}"
+        lines.append(cut(line, width))
+    if receipt.problem_count > PROBLEMS_SHOWN:
+        left = receipt.problem_count - PROBLEMS_SHOWN
+        lines.append(f"  and {left:,} more; receipt.problems lists all of them")
+    return lines
+
+
+def _decided(receipt: Receipt, width: int) -> list[str]:
+    news = sorted(filter(_is_news, receipt.decided), key=lambda each: each.certain)
+    if not news and not receipt.notes:
+        return []
+    lines = ["", "inferred from the file:"]
+    for each in news[:DECIDED_SHOWN]:
+        lines += wrapped(f"  {visible(evidence_line(each))}", width, "      ")
+        if each.mend:
+            lines.append(cut(f"      fix: {mend_text(each.mend)}", width))
+    if len(news) > DECIDED_SHOWN:
+        lines.append(f"  and {len(news) - DECIDED_SHOWN} more; receipt.decided lists all of them")
+    for note in receipt.notes[:NOTES_SHOWN]:
+        lines += wrapped(f"  {visible(note_words(note))}", width, "      ")
+    if len(receipt.notes) > NOTES_SHOWN:
+        lines.append(f"  and {len(receipt.notes) - NOTES_SHOWN} more notes in receipt.notes")
+    return lines
+
+
+def _is_news(evidence: Evidence) -> bool:
+    """Types that simply fit are in the table above; levels are only suggestions."""
+    if isinstance(evidence, LevelSuggested) or evidence.answered:
+        return False
+    if isinstance(evidence, TypeFits) and evidence.certain:
+        return evidence.wide
+    return not evidence.variable or not evidence.certain or isinstance(evidence, MarksTaken)
+
+
+def _promises(receipt: Receipt, width: int) -> list[str]:
+    """Broken promises; kept ones only as a number."""
+    if not receipt.promises:
+        return []
+    broken = [each for each in receipt.promises if not each.kept]
+    total = several(len(receipt.promises), "promise")
+    lines = ["", f"{total}, {f'{len(broken)} BROKEN:' if broken else 'all kept'}"]
+    for each in broken:
+        where = f" ({row_list(each.rows, each.count)})" if each.rows else ""
+        lines += wrapped(f"  {visible(promise_line(each))}{where}", width, "      ")
+    return lines
+
+
+def _changes(receipt: Receipt, width: int) -> list[str]:
+    """What was declared after the read; the account below is that of the read."""
+    if not receipt.changes:
+        return []
+    lines = [line for each in receipt.changes for line in change_words(each).splitlines()]
+    return ["", "declared after the read:", *(cut(f"  {visible(line)}", width) for line in lines)]
+
+
+def _balance(receipt: Receipt) -> list[str]:
+    wrong = receipt.imbalances()
+    if wrong:
+        return ["", "THE ACCOUNT DOES NOT BALANCE: " + "; ".join(map(imbalance_words, wrong))]
+    cells = receipt.rows * len(receipt.cells)
+    what = "row" if receipt.layout == "sheet" else "line"
+    return ["", f"balanced: {several(receipt.lines, what)} and {cells:,} cells accounted for"]

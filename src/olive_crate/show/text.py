@@ -1,0 +1,152 @@
+"""Values as plain text that a person reads: aligned, within a width, nothing hidden in silence."""
+
+from __future__ import annotations
+
+import unicodedata
+from collections.abc import Iterable, Sequence
+from typing import TYPE_CHECKING
+
+from ..errors import several
+
+if TYPE_CHECKING:
+    pass
+
+WIDTH = 100
+SHOWN = {"\t": "→", "\n": "↵", "\r": "␍", "\u00a0": "⍽", "\ufeff": "␣"}
+CUT = "…"
+
+
+def visible(text: str) -> str:
+    """Text with control characters and odd blanks made visible; a tab alone is called so."""
+    if text == "\t":
+        return "tab"
+    if text == " ":
+        return "space"
+    return "".join(_visible(char) for char in text)
+
+
+MARK_WORDS = {
+    ",": "comma",
+    ";": "semicolon",
+    ".": "point",
+    "|": "pipe",
+    '"': "double quote",
+    "'": "apostrophe",
+}
+
+
+def mark_words(mark: str) -> str:
+    """A punctuation mark as a word, since it would be lost among others."""
+    return MARK_WORDS.get(mark) or visible(mark)
+
+
+def _visible(char: str) -> str:
+    if char in SHOWN:
+        return SHOWN[char]
+    code = ord(char)
+    if code < 32:
+        return chr(0x2400 + code)
+    return "␡" if code == 127 else "·" if 0x80 <= code < 0xA0 else char
+
+
+def width_of(text: str) -> int:
+    """Columns that a text takes in a terminal."""
+    if text.isascii():
+        return len(text)
+    wide = sum(unicodedata.east_asian_width(char) in "WF" for char in text)
+    return len(text) + wide - sum(bool(unicodedata.combining(char)) for char in text)
+
+
+def cut(text: str, width: int) -> str:
+    """At most `width` columns, with a mark where something was left out."""
+    if width_of(text) <= width:
+        return text
+    kept = text[: max(0, width - 1)]
+    while width_of(kept) > width - 1:
+        kept = kept[:-1]
+    return kept.rstrip(CUT + " ") + CUT
+
+
+def padded(text: str, width: int, right: bool = False) -> str:
+    """Filled up with blanks to a width."""
+    blanks = " " * (width - width_of(text))
+    return blanks + text if right else text + blanks
+
+
+def name_list(names: Sequence[str], most: int = 4) -> str:
+    """Names as words: `acid, grade and 3 more`."""
+    shown = ", ".join(names[:most])
+    return f"{shown} and {len(names) - most} more" if len(names) > most else shown
+
+
+def row_list(rows: Sequence[int], count: int | None = None, most: int = 5) -> str:
+    """Row numbers as words, neighbours joined: `rows 1-3, 7 and 40 more`."""
+    total = len(rows) if count is None else count
+    runs: list[list[int]] = []
+    for row in rows:
+        if runs and row == runs[-1][1] + 1:
+            runs[-1][1] = row
+        else:
+            runs.append([row, row])
+    shown = runs[:most]
+    left = total - sum(high - low + 1 for low, high in shown)
+    listed = ", ".join(str(low) if low == high else f"{low}-{high}" for low, high in shown)
+    more = f" and {left:,} more" if left > 0 else ""
+    return f"row{'s' * (total != 1)} {listed}{more}"
+
+
+def table(
+    headings: Sequence[str],
+    rows: Iterable[Sequence[str]],
+    right: str = "",
+    width: int = WIDTH,
+    wrap: bool = False,
+) -> list[str]:
+    """Lines of a table. `right` has an `r` for each column to be aligned to the right.
+
+    The last column is cut first, then the widest ones, until all fit; with `wrap`, the last one is
+    continued on further lines instead.
+    """
+    body = [[visible(str(cell)) for cell in row] for row in rows]
+    widths = [
+        max([width_of(heading), *(width_of(row[index]) for row in body)])
+        for index, heading in enumerate(headings)
+    ]
+    gap = 2
+    while sum(widths) + gap * (len(widths) - 1) > width and max(widths) > 6:
+        last = len(widths) - 1
+        widest = last if widths[last] > 24 else widths.index(max(widths))
+        widths[widest] -= 1
+    lines: list[str] = []
+    if not headings:
+        return lines
+    for row in [list(headings), *body]:
+        parts = wrapped(row[-1], widths[-1]) if wrap and row[-1] else row[-1:]
+        cells = [
+            padded(cut(cell, widths[index]), widths[index], right[index : index + 1] == "r")
+            for index, cell in enumerate([*row[:-1], parts[0]])
+        ]
+        lines.append((" " * gap).join(cells).rstrip())
+        indent = " " * (sum(widths[:-1]) + gap * (len(widths) - 1))
+        lines += [indent + cut(part, widths[-1]) for part in parts[1:]]
+    lines.insert(1, (" " * gap).join("─" * each for each in widths))
+    return lines
+
+
+def wrapped(text: str, width: int = WIDTH, indent: str = "") -> list[str]:
+    """A sentence on as many lines as it needs."""
+    import textwrap
+
+    return textwrap.wrap(
+        text, width, initial_indent="", subsequent_indent=indent, break_on_hyphens=False
+    ) or [""]
+
+
+def size_words(count: int | None) -> str:
+    """Bytes as a person says them."""
+    if count is None:
+        return "size unknown"
+    for unit, scale in (("GB", 10**9), ("MB", 10**6), ("kB", 10**3)):
+        if count >= scale:
+            return f"{count / scale:.1f} {unit}"
+    return several(count, "byte")

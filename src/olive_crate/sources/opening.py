@@ -1,0 +1,197 @@
+"""Opening bytes: wherever a source lies, what comes out is one plain stream that can be reread.
+
+A source is a path, a URL, bytes, or a file that is open for reading bytes. Compressed files are
+recognised by their first bytes, not by their names. Whatever cannot be read twice (a pipe) is
+copied to a temporary file first, because a type may be found wrong late and its column reread.
+"""
+
+from __future__ import annotations
+
+import io
+import os
+from pathlib import Path
+from typing import IO, Any, cast
+
+from ..errors import SourceError, nearest
+from .source import Inflating, Source
+
+IN_MEMORY = 64 << 20
+MAGIC = {
+    b"\x1f\x8b": "gzip",
+    b"BZh": "bzip2",
+    b"\xfd7zXZ\x00": "xz",
+    b"\x28\xb5\x2f\xfd": "zstd",
+    b"PK\x03\x04": "zip",
+}
+OLD_OFFICE = b"\xd0\xcf\x11\xe0"
+FORMATS = {
+    b"PAR1": "a Parquet file; open it with unpack",
+    b"ARROW1": "an Arrow file",
+    b"%PDF": "a PDF document",
+    b"\x89PNG": "a picture",
+    b"\xff\xd8\xff": "a picture",
+    b"\x7fELF": "a program",
+}
+
+
+def open_source(source: Any) -> Source:
+    """Make a `Source` of a path, a URL, bytes or an open file.
+
+    Raises `SourceError` for what is not there, is a folder, or is no text.
+    """
+    if isinstance(source, Source):
+        return source
+    raw = _raw(source)
+    head = raw.head(8)
+    if head.startswith(OLD_OFFICE):
+        raise SourceError(f"{raw.name}: {_old_office(raw)}")
+    for magic, words in FORMATS.items():
+        if head.startswith(magic):
+            raise SourceError(f"{raw.name}: this is {words}, not a text file")
+    for magic, kind in MAGIC.items():
+        if head.startswith(magic):
+            if kind == "zip":
+                from .archives import zipped
+
+                return zipped(raw)
+            return _decompressed(raw, kind)
+    return raw
+
+
+def _old_office(raw: Source) -> str:
+    """What to say of a compound file: an old workbook, or a new one that is encrypted."""
+    if "EncryptedPackage".encode("utf-16-le") in raw.head(1 << 20):
+        return "an encrypted workbook; open it and save it without a password"
+    return (
+        "an old binary workbook or document, which is no open format; open it in a spreadsheet "
+        "program and save it as .xlsx or .ods"
+    )
+
+
+def _raw(source: Any) -> Source:
+    if isinstance(source, (bytes, bytearray, memoryview)):
+        data = bytes(source)
+        return Source("bytes", None, len(data), lambda: io.BytesIO(data))
+    if hasattr(source, "read"):
+        return _from_stream(source)
+    if isinstance(source, (str, os.PathLike)):
+        text = os.fspath(source)
+        if isinstance(text, bytes):
+            text = os.fsdecode(text)
+        return _from_url(text) if "://" in text else _from_path(Path(text))
+    raise SourceError(
+        f"a source is a path, a URL, bytes or an open file, not {type(source).__name__}"
+    )
+
+
+def _from_path(path: Path) -> Source:
+    if path.is_dir():
+        inside = sorted(each.name for each in path.iterdir() if each.is_file())[:5]
+        holds = ", ".join(inside) if inside else "nothing that can be read"
+        raise SourceError(f"{path}: this is a folder; name one file in it ({holds})")
+    try:
+        with path.open("rb"):
+            size = path.stat().st_size
+    except FileNotFoundError:
+        folder = path.parent
+        names = [each.name for each in folder.iterdir()] if folder.is_dir() else []
+        hint = nearest(path.name, names) if "did you" in nearest(path.name, names) else ""
+        where = "" if folder.is_dir() else f"; there is no folder {folder}"
+        raise SourceError(f"{path}: no such file{where or hint}") from None
+    except (OSError, ValueError) as error:
+        reason = getattr(error, "strerror", None) or error
+        raise SourceError(f"{path}: cannot be opened: {reason}") from None
+    return Source(str(path), path, size, lambda: path.open("rb", buffering=0))
+
+
+def _from_stream(stream: Any) -> Source:
+    name = str(getattr(stream, "name", "open file"))
+    if isinstance(stream, io.TextIOBase):
+        raise SourceError(f'{name}: this file is open for text; open it for bytes (mode "rb")')
+    if not _seekable(stream):
+        stream = _spooled(stream)
+    start = stream.tell()
+    size = stream.seek(0, os.SEEK_END) - start
+
+    def reopened() -> IO[bytes]:
+        stream.seek(start)
+        return cast(IO[bytes], _Borrowed(stream, start))
+
+    return Source(name, None, size, reopened)
+
+
+def _seekable(stream: Any) -> bool:
+    return bool(getattr(stream, "seekable", lambda: False)())
+
+
+def _spooled(stream: Any) -> IO[bytes]:
+    import shutil
+    import tempfile
+
+    copy = tempfile.SpooledTemporaryFile(max_size=IN_MEMORY)  # noqa: SIM115 - lives with the source
+    shutil.copyfileobj(stream, copy, 1 << 20)
+    copy.seek(0)
+    return cast(IO[bytes], copy)
+
+
+class _Borrowed:
+    """A caller's file: closing our view of it leaves it open; positions count from its start."""
+
+    def __init__(self, stream: IO[bytes], start: int) -> None:
+        self._stream, self._start = stream, start
+
+    def read(self, count: int = -1) -> bytes:
+        return self._stream.read(count)
+
+    def seek(self, position: int) -> int:
+        return self._stream.seek(self._start + position)
+
+    def __enter__(self) -> _Borrowed:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        return None
+
+
+def _from_url(url: str) -> Source:
+    import fsspec
+
+    def opened() -> IO[bytes]:
+        try:
+            return cast(IO[bytes], fsspec.open(url, "rb").open())
+        except ImportError as error:
+            raise SourceError(f"{url}: {error}") from None
+        except Exception as error:  # each kind of storage raises its own
+            raise SourceError(f"{url}: cannot be opened: {error or type(error).__name__}") from None
+
+    with opened() as stream:
+        size = getattr(stream, "size", None)
+        if not _seekable(stream):
+            copy = _from_stream(stream)
+            return Source(url, None, copy.size, copy.open)
+    return Source(url, None, size, opened)
+
+
+def _decompressed(raw: Source, kind: str) -> Source:
+    def opened() -> IO[bytes]:
+        return cast(IO[bytes], Inflating(_inflater(raw.open(), kind), raw.name, kind))
+
+    return Source(raw.name, raw.path, None, opened, compression=kind)
+
+
+def _inflater(stream: IO[bytes], kind: str) -> Any:
+    if kind == "gzip":
+        from .inflating import gzip_stream
+
+        return gzip_stream(stream)
+    if kind == "bzip2":
+        import bz2
+
+        return bz2.BZ2File(stream)
+    if kind == "xz":
+        import lzma
+
+        return lzma.LZMAFile(stream)
+    import pyarrow as pa
+
+    return pa.CompressedInputStream(stream, "zstd")
