@@ -6,7 +6,8 @@ import inspect
 from collections.abc import Callable
 from typing import Any, TypeVar
 
-from ..plan.options import GROUPS, OPTIONS, TYPES
+from ..plan.option import GROUPS
+from ..plan.options import OPTIONS, TYPES
 
 
 class Unset:

@@ -9,107 +9,29 @@ that holds it (`model`, `rows` or `fields`), and the place that uses it.
 
 # No postponed annotations here: the table is the annotations themselves.
 
-import os
-from collections.abc import Callable, Mapping, Sequence
-from typing import Annotated, Any, Literal, NamedTuple, TypedDict
+from collections.abc import Mapping, Sequence
+from typing import Annotated, Any, Literal, TypedDict
 
 import msgspec
 
-from ..declaration.codes import missing_codes
-from ..declaration.promises import promised_from
-from ..declaration.variable import Variable, parts_of
+from ..declaration.variable import Variable
 from ..errors import PlanError, nearest
-from . import checks, declaring
-from .checks import Check, one_of, whole_number
-from .fields import listed_fields, positions, record_type, table_path
+from . import checks
+from .checks import one_of, whole_number
+from .fields import positions, record_type, table_path
 from .model import Decisions
-from .rows import Rows, rows_from
-
-Apply = Callable[[Decisions, Any, str], Decisions]
-Group = Literal["Text", "Fixed columns", "Workbooks", "Rows", "Variables", "The read"]
-GROUPS: tuple[Group, ...] = (
-    *("Text", "Fixed columns", "Workbooks", "Rows", "Variables", "The read"),
+from .option import (
+    Flag,
+    Option,
+    with_fields,
+    with_meaning_sets,
+    with_missing,
+    with_promised,
+    with_rows,
+    with_types,
+    with_variables,
 )
-
-
-class Flag(NamedTuple):
-    """A flag of the command for an option, or for a part of one."""
-
-    name: str
-    help: str = ""
-    """Where it differs from the option's."""
-    metavar: str = ""
-    repeatable: bool = False
-    part: str = ""
-    """The part of the option that it gives."""
-
-
-class Option(NamedTuple):
-    """All about one option."""
-
-    group: Group
-    help: str
-    check: Check | None = None
-    """Gives the value that the plan holds, or raises `PlanError`."""
-    section: str = ""
-    """The section of a plan; empty for the top of the file."""
-    default: str = "detected"
-    """What happens without it, in a word or two."""
-    apply: Apply | None = None
-    """Puts a value into a plan, where that is more than setting one field."""
-    flags: tuple[Flag, ...] = ()
-    """The command's flags; without any, one that is called like the option."""
-    field: str = ""
-    """The field that holds it, where that has another name."""
-
-
-def _rows(plan: Decisions, value: Any, at: str) -> Decisions:
-    return msgspec.structs.replace(plan, rows=rows_from(value, plan.rows, at))
-
-
-def _fields(plan: Decisions, value: Any, at: str) -> Decisions:
-    """Fields in a list are part of the plan; a path is resolved when the source is read."""
-    replace = msgspec.structs.replace
-    if value is not None and not isinstance(value, (str, os.PathLike, Mapping)):
-        return replace(plan, fields=listed_fields(value, at), layout="fixed")
-    return replace(plan, fields=None, fixed=replace(plan.fixed, fields=table_path(value, at)))
-
-
-def _types(plan: Decisions, value: Any, at: str) -> Decisions:
-    if not isinstance(value, Mapping):
-        return msgspec.structs.replace(plan, type=checks.type_name(value, at))
-    for name, kind in value.items():
-        plan = declaring.declare(plan, name, {"type": kind})
-    return plan
-
-
-def _missing(plan: Decisions, value: Any, at: str) -> Decisions:
-    return msgspec.structs.replace(plan, missing=missing_codes(value, at))
-
-
-def _promised(plan: Decisions, value: Any, at: str) -> Decisions:
-    return msgspec.structs.replace(plan, promised=promised_from(value, at))
-
-
-def _meaning_sets(plan: Decisions, value: Any, at: str) -> Decisions:
-    if not isinstance(value, Mapping):
-        raise PlanError(f"{at}: expected sets of meanings by name, got {value!r}")
-    for name, meanings in value.items():
-        plan = declaring.declare_set(plan, name, meanings)
-    return plan
-
-
-def _variables(plan: Decisions, value: Any, at: str) -> Decisions:
-    if isinstance(value, Mapping):
-        for name, parts in value.items():
-            given = parts_of(parts) if isinstance(parts, Variable) else parts
-            if not isinstance(given, Mapping):
-                raise PlanError(f'{at}: "{name}" needs its parts, got {parts!r}')
-            plan = declaring.declare(plan, name, given)
-        return plan
-    if isinstance(value, Sequence) and all(isinstance(each, Variable) for each in value):
-        return msgspec.structs.replace(plan, variables=tuple(value))
-    raise PlanError(f"{at}: expected declarations by name, or a list of Variable")
+from .rows import Rows
 
 
 class ReadingOptions(TypedDict, total=False):
@@ -142,9 +64,7 @@ class ReadingOptions(TypedDict, total=False):
     ]
     escape: Annotated[
         str | None,
-        Option(
-            "Text", "Character that makes a quote literal, or none.", checks.quoting, "delimited"
-        ),
+        Option("Text", "Escape character, or none.", checks.quoting, "delimited"),
     ]
     comment: Annotated[
         str | None, Option("Text", "Prefix of comment lines.", checks.comment, "delimited")
@@ -156,7 +76,7 @@ class ReadingOptions(TypedDict, total=False):
             "Strip blanks around fields.",
             checks.trim,
             "delimited",
-            "no, but yes for fixed columns",
+            "no; yes for fixed-width text",
             flags=(Flag("--trim", "Strip blanks around fields: yes, no, left or right."),),
         ),
     ]
@@ -167,11 +87,11 @@ class ReadingOptions(TypedDict, total=False):
     fields: Annotated[
         str | Mapping[str, Any] | Sequence[Any] | None,
         Option(
-            "Fixed columns",
+            "Fixed-width text",
             "List of fields, or the path of a layout table, DDI or CSVW file.",
             table_path,
             "fixed",
-            apply=_fields,
+            apply=with_fields,
             flags=(
                 Flag("--fields", "Layout table, DDI or CSVW file, or NAME:1-5,NAME:6-9.", "FIELDS"),
                 Flag(
@@ -187,7 +107,7 @@ class ReadingOptions(TypedDict, total=False):
     lines_per_record: Annotated[
         int | None,
         Option(
-            "Fixed columns",
+            "Fixed-width text",
             "Lines of each record.",
             whole_number(1),
             "fixed",
@@ -198,7 +118,7 @@ class ReadingOptions(TypedDict, total=False):
     record_length: Annotated[
         int | None,
         Option(
-            "Fixed columns",
+            "Fixed-width text",
             "Characters of a record, where there are no line ends.",
             whole_number(1),
             "fixed",
@@ -208,7 +128,7 @@ class ReadingOptions(TypedDict, total=False):
     record_type: Annotated[
         Mapping[str, Any] | None,
         Option(
-            "Fixed columns",
+            "Fixed-width text",
             "Where records say their type, and the type to read.",
             record_type,
             "fixed",
@@ -219,7 +139,7 @@ class ReadingOptions(TypedDict, total=False):
     positions: Annotated[
         Literal["characters", "bytes"] | None,
         Option(
-            "Fixed columns",
+            "Fixed-width text",
             "Unit of positions: characters or bytes.",
             positions,
             "fixed",
@@ -229,7 +149,7 @@ class ReadingOptions(TypedDict, total=False):
     tabs: Annotated[
         int | None,
         Option(
-            "Fixed columns",
+            "Fixed-width text",
             "Expand tabs to multiples of this many positions.",
             whole_number(1),
             "fixed",
@@ -285,7 +205,7 @@ class ReadingOptions(TypedDict, total=False):
             "Rows",
             "Rows of the names, labels, units and data, numbered as in an editor.",
             section="rows",
-            apply=_rows,
+            apply=with_rows,
             flags=(
                 Flag(
                     "--names-row", "Row of the names: 4, or 4,5, or none.", "ROWS", False, "names"
@@ -332,7 +252,7 @@ class ReadingOptions(TypedDict, total=False):
         Option(
             "Variables",
             "Type of all variables, or types by name.",
-            apply=_types,
+            apply=with_types,
             field="type",
             flags=(Flag("--type", "NAME=TYPE, or one TYPE for all. Repeatable.", "TYPE", True),),
         ),
@@ -344,7 +264,7 @@ class ReadingOptions(TypedDict, total=False):
             "Missing codes for all variables, with their reasons.",
             section="missing",
             default="none",
-            apply=_missing,
+            apply=with_missing,
             flags=(
                 Flag(
                     "--missing", "Missing code for all: -9, or 777=lost. Repeatable.", "CODE", True
@@ -359,7 +279,7 @@ class ReadingOptions(TypedDict, total=False):
             "Meanings that several variables share, by the name of the set.",
             section="meaning_sets",
             default="none",
-            apply=_meaning_sets,
+            apply=with_meaning_sets,
         ),
     ]
     variables: Annotated[
@@ -369,7 +289,7 @@ class ReadingOptions(TypedDict, total=False):
             "Declarations by name.",
             section="variable",
             default="none",
-            apply=_variables,
+            apply=with_variables,
         ),
     ]
     keep: Annotated[
@@ -389,17 +309,17 @@ class ReadingOptions(TypedDict, total=False):
     promised: Annotated[
         Mapping[str, Any] | None,
         Option(
-            "The read",
+            "Reading",
             "What the sender promised: rows, key, relations, totals.",
             section="promised",
             default="nothing",
-            apply=_promised,
+            apply=with_promised,
         ),
     ]
     limit: Annotated[
         int | None,
         Option(
-            "The read",
+            "Reading",
             "Maximum number of rows to read.",
             whole_number(0),
             default="all",
@@ -409,7 +329,7 @@ class ReadingOptions(TypedDict, total=False):
     unreadable: Annotated[
         Literal["report", "stop"],
         Option(
-            "The read",
+            "Reading",
             "Cells that cannot be read: report them, or stop.",
             one_of("report", "stop", optional=False),
             default="report",
@@ -418,7 +338,7 @@ class ReadingOptions(TypedDict, total=False):
     workers: Annotated[
         int | None,
         Option(
-            "The read",
+            "Reading",
             "Number of threads.",
             whole_number(1),
             default="one per core, at most 8",
@@ -468,17 +388,3 @@ def with_options(plan: Decisions, options: Mapping[str, Any]) -> Decisions:
     for name in sorted(options, key=lambda each: each != "meaning_sets"):  # variables use them
         plan = with_option(plan, name, options[name])
     return plan
-
-
-__all__ = [
-    "GROUPS",
-    "OPTIONS",
-    "TYPES",
-    "Flag",
-    "Option",
-    "ReadingOptions",
-    "of_section",
-    "top_level",
-    "with_option",
-    "with_options",
-]

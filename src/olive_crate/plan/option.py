@@ -1,0 +1,105 @@
+"""What an option of reading is, and how those that are more than one field go into a plan."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any, Literal, NamedTuple
+
+import msgspec
+
+from ..declaration.codes import missing_codes
+from ..declaration.promises import promised_from
+from ..declaration.variable import Variable, parts_of
+from ..errors import PlanError
+from . import checks, declaring
+from .checks import Check
+from .fields import listed_fields, table_path
+from .model import Decisions
+from .rows import rows_from
+
+Apply = Callable[[Decisions, Any, str], Decisions]
+Group = Literal["Text", "Fixed-width text", "Workbooks", "Rows", "Variables", "Reading"]
+GROUPS: tuple[Group, ...] = (
+    *("Text", "Fixed-width text", "Workbooks", "Rows", "Variables", "Reading"),
+)
+
+
+class Flag(NamedTuple):
+    """A flag of the command for an option, or for a part of one."""
+
+    name: str
+    help: str = ""
+    """Where it differs from the option's."""
+    metavar: str = ""
+    repeatable: bool = False
+    part: str = ""
+    """The part of the option that it gives."""
+
+
+class Option(NamedTuple):
+    """All about one option."""
+
+    group: Group
+    help: str
+    check: Check | None = None
+    """Gives the value that the plan holds, or raises `PlanError`."""
+    section: str = ""
+    """The section of a plan; empty for the top of the file."""
+    default: str = "detected"
+    """What happens without it, in a word or two."""
+    apply: Apply | None = None
+    """Puts a value into a plan, where that is more than setting one field."""
+    flags: tuple[Flag, ...] = ()
+    """The command's flags; without any, one that is called like the option."""
+    field: str = ""
+    """The field that holds it, where that has another name."""
+
+
+def with_rows(plan: Decisions, value: Any, at: str) -> Decisions:
+    return msgspec.structs.replace(plan, rows=rows_from(value, plan.rows, at))
+
+
+def with_fields(plan: Decisions, value: Any, at: str) -> Decisions:
+    """Fields in a list are part of the plan; a path is resolved when the source is read."""
+    replace = msgspec.structs.replace
+    if value is not None and not isinstance(value, (str, os.PathLike, Mapping)):
+        return replace(plan, fields=listed_fields(value, at), layout="fixed")
+    return replace(plan, fields=None, fixed=replace(plan.fixed, fields=table_path(value, at)))
+
+
+def with_types(plan: Decisions, value: Any, at: str) -> Decisions:
+    if not isinstance(value, Mapping):
+        return msgspec.structs.replace(plan, type=checks.type_name(value, at))
+    for name, kind in value.items():
+        plan = declaring.declare(plan, name, {"type": kind})
+    return plan
+
+
+def with_missing(plan: Decisions, value: Any, at: str) -> Decisions:
+    return msgspec.structs.replace(plan, missing=missing_codes(value, at))
+
+
+def with_promised(plan: Decisions, value: Any, at: str) -> Decisions:
+    return msgspec.structs.replace(plan, promised=promised_from(value, at))
+
+
+def with_meaning_sets(plan: Decisions, value: Any, at: str) -> Decisions:
+    if not isinstance(value, Mapping):
+        raise PlanError(f"{at}: expected sets of meanings by name, got {value!r}")
+    for name, meanings in value.items():
+        plan = declaring.declare_set(plan, name, meanings)
+    return plan
+
+
+def with_variables(plan: Decisions, value: Any, at: str) -> Decisions:
+    if isinstance(value, Mapping):
+        for name, parts in value.items():
+            given = parts_of(parts) if isinstance(parts, Variable) else parts
+            if not isinstance(given, Mapping):
+                raise PlanError(f'{at}: "{name}" needs its parts, got {parts!r}')
+            plan = declaring.declare(plan, name, given)
+        return plan
+    if isinstance(value, Sequence) and all(isinstance(each, Variable) for each in value):
+        return msgspec.structs.replace(plan, variables=tuple(value))
+    raise PlanError(f"{at}: expected declarations by name, or a list of Variable")
