@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 
 from ..columns.column import Column
-from ..columns.suspects import Watch
+from ..columns.suggestions import Watch
 from ..declaration.values import value_text
 from ..declaration.variable import NUMERIC
 from ..evidence import Mend

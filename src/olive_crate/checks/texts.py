@@ -7,10 +7,9 @@ import unicodedata
 import numpy as np
 import pyarrow as pa
 
-from ..columns.candidates import base, date_kinds, form
 from ..columns.column import Column
 from ..columns.dictionary_encoding import encoded
-from ..columns.rule import Rule
+from ..columns.rule import Rule, base, date_kinds, form
 from ..columns.search import Declared, TypeSearch
 from ..evidence import Mend, TextCount
 from ..kernels.types import Ints

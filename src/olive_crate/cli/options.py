@@ -12,7 +12,8 @@ from typing import Annotated, Any
 
 import typer
 
-from ..plan.options import COMMAND_ONLY_IN_PLANS, OPTIONS, TYPES, Flag, Option
+from ..plan.option import Flag, Option
+from ..plan.options import COMMAND_ONLY_IN_PLANS, OPTIONS, TYPES
 
 LISTED = re.compile(r"[^:,]+:\d+(-\d+)?(,[^:,]+:\d+(-\d+)?)*")
 NONE_WORD = ("quote", "escape", "comment", "grouping", "delimiter")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 
 import msgspec
 import numpy as np
@@ -13,9 +13,50 @@ from ..declaration.codes import BLANK, FIRST_CODE, UNREADABLE
 from ..declaration.variable import Variable
 from ..errors import PlanError, nearest
 from ..kernels.reference.gather import none_missing
-from ..kernels.types import Flags
+from ..kernels.types import Flags, Ints
 from .dictionary_encoding import decoded
-from .withheld import NOTHING, Withheld
+
+
+class Withheld(msgspec.Struct, frozen=True, eq=False):
+    """What stood in cells that have no value, where the declaration does not tell it.
+
+    These are cells that could not be read, with the text of the source, and cells that a range of
+    codes made missing, with their number. `cells` are places in the column, rising.
+    """
+
+    cells: Ints
+    texts: pa.StringArray
+
+    def __len__(self) -> int:
+        return len(self.cells)
+
+    def taken(self, cells: Ints) -> Withheld:
+        """What stood in some of the column's cells, by their new places."""
+        if not len(self):
+            return self
+        place = np.minimum(np.searchsorted(self.cells, cells), len(self) - 1)
+        hit = np.flatnonzero(self.cells[place] == cells)
+        return Withheld(hit, self.texts.take(kernels.whole_numbers(place[hit])))
+
+    def only(self, cells: Ints) -> Withheld:
+        """What stood in some of these very cells, by their old places."""
+        if len(cells) == len(self):
+            return self
+        place = np.searchsorted(self.cells, cells)
+        return Withheld(cells, self.texts.take(kernels.whole_numbers(place)))
+
+    def equals(self, other: Withheld) -> bool:
+        """The same texts in the same cells."""
+        return np.array_equal(self.cells, other.cells) and bool(self.texts.equals(other.texts))
+
+    def text(self, cell: int) -> str | None:
+        """What stood in one cell."""
+        place = int(np.searchsorted(self.cells, cell))
+        known = place < len(self) and int(self.cells[place]) == cell
+        return self.texts[place].as_py() if known else None
+
+
+NOTHING = Withheld(np.zeros(0, np.int64), kernels.strings([]))
 
 
 class Column(msgspec.Struct, frozen=True, eq=False):
@@ -182,3 +223,95 @@ def told_apart(variable: Variable) -> dict[int, str]:
         taken.add(own)
         words[FIRST_CODE + place] = own
     return words
+
+
+PIECE = 1 << 20
+"""Rows that are worked on at a time."""
+
+
+class Unread:
+    """A column that is read when it is first asked for, whole or piece by piece."""
+
+    def __init__(
+        self, read: Callable[[], Column], pieces: Callable[[], Iterator[Column]] | None = None
+    ) -> None:
+        self._read, self._pieces = read, pieces
+        self._column: Column | None = None
+
+    def __call__(self) -> Column:
+        """The whole column, kept from then on."""
+        if self._column is None:
+            self._column = self._read()
+        return self._column
+
+    def pieces(self) -> Iterator[Column]:
+        """The column in pieces, which are not kept."""
+        if self._column is not None or self._pieces is None:
+            yield from in_pieces(self())
+        else:
+            yield from self._pieces()
+
+
+def in_pieces(column: Column) -> Iterator[Column]:
+    """A column in memory, some rows at a time; at least one piece."""
+    for start in range(0, max(len(column), 1), PIECE):
+        yield column.slice(start, min(start + PIECE, len(column)))
+
+
+class Columns(Mapping[str, Column]):
+    """Columns by name, some of which are read only when they are first asked for."""
+
+    def __init__(self, ready: Mapping[str, Column | Unread]) -> None:
+        self._columns = dict(ready)
+
+    def __getitem__(self, name: str) -> Column:
+        found = self._columns[name]
+        return found if isinstance(found, Column) else found()
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._columns)
+
+    def __contains__(self, name: object) -> bool:
+        return name in self._columns  # without reading it
+
+    def __len__(self) -> int:
+        return len(self._columns)
+
+    def held(self, name: str) -> Column | Unread:
+        """One of the columns, read or not."""
+        return self._columns[name]
+
+    def all(self) -> list[Column]:
+        """All columns; those that are not read yet are read side by side."""
+        from ..workers import Workers, usual_workers
+
+        names = list(self._columns)
+        unread = sum(isinstance(each, Unread) for each in self._columns.values())
+        with Workers(min(usual_workers(), max(unread, 1))) as workers:
+            return workers.each(self.__getitem__, names)
+
+    def pieces(self, name: str) -> Iterator[Column]:
+        """One of the columns, some rows at a time; what is not read yet is not kept."""
+        found = self._columns[name]
+        return in_pieces(found) if isinstance(found, Column) else found.pieces()
+
+
+def merged(parts: Sequence[Withheld]) -> Withheld:
+    """Several of one block as one, in the order of the cells."""
+    filled = [part for part in parts if len(part)]
+    if len(filled) < 2:
+        return filled[0] if filled else NOTHING
+    cells = np.concatenate([part.cells for part in filled])
+    texts = pa.concat_arrays([part.texts for part in filled])
+    order = np.argsort(cells, kind="stable")
+    return Withheld(cells[order], texts.take(kernels.whole_numbers(order)))
+
+
+def followed(parts: Sequence[tuple[int, Withheld]]) -> Withheld:
+    """Those of blocks that follow one another; with the number of cells of each block."""
+    begin, moved = 0, []
+    for count, part in parts:
+        if len(part):
+            moved.append(Withheld(part.cells + begin, part.texts))
+        begin += count
+    return merged(moved)

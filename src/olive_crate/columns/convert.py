@@ -1,10 +1,16 @@
-"""Spans of one variable and its declaration to values, reasons and what could not be taken."""
+"""Cells of one block converted by a rule; texts here, numbers and times in files of their own."""
 
 from __future__ import annotations
 
+import msgspec
+import numpy as np
+import pyarrow as pa
+
+from .. import kernels
 from ..kernels.spans import Cells
-from ..kernels.types import EarlyResult, Request
-from .rule import Converted, Rule
+from ..kernels.types import EarlyResult, Request, TextRequest, TextsRead
+from .column import NOTHING, Withheld, merged
+from .rule import IS_UNREADABLE, PRESENT, Converted, Rule, by_text, reason_of
 
 
 def convert(cells: Cells, rule: Rule, early: EarlyResult | None = None) -> Converted:
@@ -20,13 +26,13 @@ def convert(cells: Cells, rule: Rule, early: EarlyResult | None = None) -> Conve
         from .dates import convert_times
 
         return convert_times(cells, rule, early)
-    from . import dates, text
-
     if rule.kind == "duration":
-        return dates.convert_durations(cells, rule)
+        from .dates import convert_durations
+
+        return convert_durations(cells, rule)
     if rule.kind == "boolean":
-        return text.convert_booleans(cells, rule)
-    return text.convert_text(cells, rule, early)
+        return convert_booleans(cells, rule)
+    return convert_text(cells, rule, early)
 
 
 def request_for(rule: Rule) -> Request | None:
@@ -40,10 +46,102 @@ def request_for(rule: Rule) -> Request | None:
 
         return time_request(rule)
     if rule.kind in ("text", "category"):
-        from .text import text_request
-
         return text_request(rule)
     return None
 
 
-__all__ = ["Converted", "Rule", "convert", "request_for"]
+class TypedBlock(msgspec.Struct, eq=False):
+    """One block of a variable, and the kind it was taken as."""
+
+    kind: str
+    converted: Converted
+    marks: bool = False
+    """Well-known marks were taken as missing."""
+    withheld: Withheld = NOTHING
+
+
+def with_withheld(block: TypedBlock, cells: Cells) -> TypedBlock:
+    """The block with the text of cells of which the declaration does not tell it."""
+    done = block.converted
+    if not len(done.unread):
+        block.withheld = done.ranged
+        return block
+    rest = cells.at(done.unread)
+    left = Withheld(done.unread, kernels.texts(rest.buffer, rest.starts, rest.ends))
+    block.withheld = merged([done.ranged, left])
+    return block
+
+
+TRUE = ("true", "t", "yes", "y", "1")
+
+PROBED = 1024
+
+REPEATING, MOST_DIFFERENT = 1024, 1 << 30
+"""Texts of a block are told apart at once if there are no more than so many different ones."""
+
+FALSE = ("false", "f", "no", "n", "0")
+
+
+def convert_text(cells: Cells, rule: Rule, early: EarlyResult | None = None) -> Converted:
+    """Take cells as `text` or `category`, just as they are written."""
+    if isinstance(early, TextsRead):
+        reasons, values = early.blank.view(np.uint8), early.codes
+    else:
+        cells = cells.trimmed(rule.trim)
+        reasons, values = missing(cells, rule), None
+        if rule.kind != "category" and rule.early and len(cells) > kernels.FEW:
+            asked = text_request(rule)
+            values = _repeating(cells, reasons, asked.most if asked else REPEATING)
+    if rule.kind == "category" and values is None:
+        values = kernels.encoded(cells.buffer, cells.starts, cells.ends, reasons)
+    if values is None:
+        values = kernels.texts(cells.buffer, cells.starts, cells.ends, reasons)
+    return Converted(values, reasons, np.zeros(0, np.int64))
+
+
+def text_request(rule: Rule) -> TextRequest | None:
+    """What can be read ahead: text without codes, from which no blanks are taken."""
+    if rule.codes or rule.trim not in (None, False):
+        return None
+    most = MOST_DIFFERENT if rule.kind == "category" else REPEATING if rule.early else 0
+    return TextRequest(most)
+
+
+def _repeating(cells: Cells, reasons: np.ndarray, most: int) -> pa.DictionaryArray | None:
+    """The cells as places among the different texts, where these are few; judged by the first."""
+    starts, ends = cells.starts, cells.ends
+    head = (cells.buffer, starts[:PROBED], ends[:PROBED], reasons[:PROBED])
+    probe = kernels.encoded(*head)
+    if probe is None or len(probe.dictionary) > PROBED // 8:
+        return None
+    return kernels.encoded(cells.buffer, starts, ends, reasons, most)
+
+
+def missing(cells: Cells, rule: Rule) -> np.ndarray:
+    """The reasons of cells that are blank or a code; 0 for all others."""
+    blank = kernels.blank(cells.buffer, cells.starts, cells.ends)
+    reasons = blank.view(np.uint8)  # IS_BLANK is 1
+    if rule.codes:
+        code = by_text(cells.trimmed(), rule.codes)
+        reasons = np.where(code >= 0, reason_of(0) + code, reasons).astype(np.uint8)
+    return reasons
+
+
+def convert_booleans(cells: Cells, rule: Rule) -> Converted:
+    """Take cells as `boolean`, by the words declared for true and false, without regard to case."""
+    cells = cells.trimmed()
+    reasons = missing(cells, rule)
+    texts = kernels.texts(cells.buffer, cells.starts, cells.ends).dictionary_encode()
+    true = {word.casefold() for word in rule.true or TRUE}
+    false = {word.casefold() for word in rule.false or FALSE}
+    words = [word.casefold() for word in texts.dictionary.to_pylist()]
+    index = texts.indices.to_numpy()
+    is_true = np.array([word in true for word in words], bool)[index]
+    known = np.array([word in true or word in false for word in words], bool)[index]
+    unread = np.flatnonzero(~known & (reasons == PRESENT))
+    reasons[unread] = IS_UNREADABLE
+    valid = reasons == PRESENT
+    values = pa.Array.from_buffers(
+        pa.bool_(), len(cells), [kernels.bitmap(valid), kernels.bitmap(is_true & valid)]
+    )
+    return Converted(values, reasons, unread)

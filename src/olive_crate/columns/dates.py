@@ -17,8 +17,7 @@ from ..kernels.reference import times
 from ..kernels.reference.gather import no_reasons
 from ..kernels.spans import Cells
 from ..kernels.types import DAYS, OF_DAY, SINCE_1970, EarlyResult, Ints, TimeRequest, TimesRead
-from .missing import by_text
-from .rule import IS_BLANK, IS_UNREADABLE, Converted, Rule, reason_of
+from .rule import IS_BLANK, IS_UNREADABLE, Converted, Rule, by_text, reason_of
 
 NONE = np.zeros(0, np.int64)
 DATE = ("%Y-%m-%d",)

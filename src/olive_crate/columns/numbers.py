@@ -19,10 +19,9 @@ from ..kernels.reference import numbers
 from ..kernels.reference.gather import none_missing, writable
 from ..kernels.spans import Cells
 from ..kernels.types import EarlyResult, Flags, Ints, NumberRequest, NumbersRead
-from .missing import by_text, by_value, ranged
-from .rule import IS_UNREADABLE, PRESENT, Converted, Rule, reason_of
+from .column import NOTHING, Withheld, merged
+from .rule import IS_UNREADABLE, PRESENT, Converted, Rule, by_text, by_value, ranged, reason_of
 from .signs import sign_in_front
-from .withheld import NOTHING, Withheld, merged
 
 CURRENCY = tuple(sign.encode("utf-8") for sign in "€$£¥₹₺₽₪")
 SPACES = tuple(sign.encode("utf-8") for sign in (" ", "\t", "\u00a0", "\u202f", "\u2009"))

@@ -1,9 +1,10 @@
-"""What a search has settled about a variable: its declaration, its type, its reasons."""
+"""A variable before and after its cells are read: its search, and the column that results."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import cached_property
-from typing import Any
+from typing import Any, cast
 
 import msgspec
 import numpy as np
@@ -11,13 +12,18 @@ import pyarrow as pa
 
 from .. import kernels
 from ..declaration.codes import MissingCode
-from ..declaration.variable import Variable
+from ..declaration.variable import TIMES, Variable
+from ..errors import PlanError
+from ..kernels.reference import times
+from ..kernels.reference.gather import all_present, none_missing
 from ..kernels.spans import Cells
-from .candidates import base, form, rule_for
-from .convert import convert
+from ..kernels.types import Pattern, Place
+from ..plan.model import Decisions
+from .column import Column, followed
+from .convert import TypedBlock, convert
 from .dates import ANY_ZONED
-from .rule import FIRST_MARK, MISSING_MARKS, reason_of
-from .search import TypeSearch
+from .rule import FIRST_MARK, MISSING_MARKS, Rule, SourceColumn, base, form, reason_of, rule_for
+from .search import UNKNOWN, Declared, DeclaredTime, Narrowed, Open, State, TypeSearch
 
 MOST_DECIMALS = 12
 """Numbers written with more are as a machine has them, and no number of decimals is meant."""
@@ -95,3 +101,172 @@ def _writing(variable: Variable, kind: str) -> dict[str, Any]:
         true, _, false = written.partition("|")
         return {"true": (true,), "false": (false,)}
     return {"format": written}
+
+
+def joined(outcome: Outcome, blocks: Sequence[TypedBlock]) -> Column:
+    """The blocks of a variable as one column."""
+    reasons = [block.converted.reasons for block in blocks]
+    held = followed([(len(block.converted.reasons), block.withheld) for block in blocks])
+    if all(map(none_missing, reasons)):
+        numbers = all_present(sum(map(len, reasons)))
+    else:
+        numbers = outcome.reasons(np.concatenate(reasons))
+    return Column(outcome.variable, joined_values(outcome.arrow_type, blocks), numbers, held)
+
+
+def joined_values(kind: pa.DataType, blocks: Sequence[TypedBlock]) -> pa.Array:
+    """The values of blocks as one array of a type; text beyond 2 GB gets wide offsets."""
+    if not blocks:
+        return pa.nulls(0, kind)
+    arrays = [_as_type(block.converted.values, kind) for block in blocks]
+    if pa.types.is_string(kind):
+        if len(arrays) == 1 and arrays[0].type == kind:
+            return arrays[0]
+        return kernels.joined_texts(arrays, [block.converted.reasons for block in blocks])
+    if len(arrays) == 1:
+        return arrays[0]
+    if pa.types.is_dictionary(kind):
+        return pa.chunked_array(arrays).unify_dictionaries().combine_chunks()
+    whole = _in_place(blocks, arrays)
+    return pa.concat_arrays(arrays) if whole is None else whole
+
+
+def text_bytes(blocks: Sequence[TypedBlock]) -> float:
+    """About how many bytes of text blocks have to be put together from."""
+    kinds = pa.types
+    size = 0.0
+    for each in (block.converted.values for block in blocks):
+        if kinds.is_string(each.type):
+            size += each.nbytes
+        elif kinds.is_dictionary(each.type):
+            size += len(each) * each.dictionary.nbytes / max(1, len(each.dictionary))
+    return size
+
+
+def _as_type(values: pa.Array, kind: pa.DataType) -> pa.Array:
+    """A block as the final type; repeated texts may stay places in a dictionary."""
+    if values.type == kind:
+        return values
+    if pa.types.is_null(values.type):
+        return pa.nulls(len(values), kind)
+    repeated = pa.types.is_dictionary(values.type) and pa.types.is_string(kind)
+    return values if repeated else values.cast(kind, safe=False)
+
+
+def _in_place(blocks: Sequence[TypedBlock], arrays: Sequence[pa.Array]) -> pa.Array | None:
+    """One array of blocks that were read side by side; those before them are moved there."""
+    kind = arrays[0].type
+    places = [block.converted.place for block in blocks]
+    first = next((at for at, place in enumerate(places) if place is not None), None)
+    if first is None or not all(array.type == kind and not array.offset for array in arrays):
+        return None
+    begin = cast(Place, places[first])
+    before = sum(len(array) for array in arrays[:first])
+    end = _end_of_run(begin, blocks[first:], arrays[first:])
+    if begin.column.itemsize * 8 != kind.bit_width or end is None or before > begin.start:
+        return None
+    low = begin.start - before
+    _move(begin.column, low, arrays[:first])
+    missing = any(array.null_count for array in arrays)
+    reasons = [block.converted.reasons == 0 for block in blocks] if missing else []
+    valid = kernels.bitmap(np.concatenate(reasons)) if missing else None
+    data = pa.py_buffer(begin.column[low:end])
+    return pa.Array.from_buffers(kind, end - low, [valid, data])
+
+
+def _end_of_run(
+    begin: Place, blocks: Sequence[TypedBlock], arrays: Sequence[pa.Array]
+) -> int | None:
+    """Where blocks end that follow each other in one array; `None` if they do not."""
+    end = begin.start
+    for block, array in zip(blocks, arrays, strict=True):
+        place = block.converted.place
+        beside = place is not None and place.column is begin.column and place.start == end
+        if not beside or array is not block.converted.values:
+            return None
+        end += len(array)
+    return end
+
+
+def _move(column: np.ndarray, at: int, arrays: Sequence[pa.Array]) -> None:
+    """Copy arrays to their place in the whole column."""
+    for array in arrays:
+        own = np.frombuffer(array.buffers()[1], column.dtype)[: len(array)]
+        column[at : at + len(own)] = own
+        at += len(own)
+
+
+def search_for(plan: Decisions, variable: Variable, column: SourceColumn) -> TypeSearch:
+    """The search for the type of a variable, where this column holds its cells."""
+    rule = Rule(
+        kind=variable.type or _type_by_column(column),
+        decimal=plan.delimited.decimal or ".",
+        grouping=plan.delimited.grouping or "",
+        format=variable.format,
+        true=variable.true,
+        false=variable.false,
+        codes=_codes(plan, variable, column.errors),
+        trim=True if column.padded and plan.delimited.trim is None else plan.delimited.trim,
+        implied=column.implied_decimals,
+        sign=column.sign,
+        typed_cells=column.typed_cells,
+    )
+    if variable.format is not None:
+        rule = msgspec.structs.replace(rule, kind=_timed(variable))
+    elif rule.kind == UNKNOWN and (variable.true or variable.false):
+        rule = msgspec.structs.replace(rule, kind="boolean")
+    if column.typed_cells and (rule.true or rule.false):  # a true cell is so whatever the words are
+        both = {"true": (*rule.true, "true"), "false": (*rule.false, "false")}
+        rule = msgspec.structs.replace(rule, **both)
+    return TypeSearch(rule, _first_state(rule, variable, column))
+
+
+def _first_state(rule: Rule, variable: Variable, column: SourceColumn) -> State:
+    if rule.kind in TIMES and variable.format is None:
+        return DeclaredTime(rule.kind)
+    if rule.kind != UNKNOWN:
+        return Declared(rule.kind)
+    if column.type:
+        kind = "boolean|true|false" if column.type == "boolean" else column.type
+        return Narrowed((kind,), by_source=True)
+    return Open()
+
+
+def _type_by_column(column: SourceColumn) -> str:
+    """The type that implied decimals or a sign elsewhere tell."""
+    if column.implied_decimals:
+        return "number"
+    return "integer" if column.sign else UNKNOWN
+
+
+def _timed(variable: Variable) -> str:
+    """The type of a variable that has a format. Raises `PlanError` if they do not go together."""
+    form = variable.format or ""
+    if form == ANY_ZONED:
+        return "datetime"
+    try:
+        pattern = times.compiled(form)
+    except ValueError as error:
+        raise PlanError(f'variable "{variable.name}": format: {error}') from None
+    kind = variable.type or _type_of(pattern)
+    if (kind != "time" and not pattern.has_date) or (kind == "time" and pattern.has_date):
+        raise PlanError(
+            f'variable "{variable.name}": the format "{form}" does not describe a {kind}'
+        )
+    return kind
+
+
+def _type_of(pattern: Pattern) -> str:
+    if pattern.has_date:
+        return "datetime" if pattern.has_time else "date"
+    return "time"
+
+
+def _codes(plan: Decisions, variable: Variable, errors: tuple[str, ...]) -> tuple[MissingCode, ...]:
+    """The variable's own codes, those for all variables, and the source's errors."""
+    codes: tuple[MissingCode, ...] = ()
+    if variable.codes_for_all:
+        own = {str(code) for code in variable.missing}
+        codes = variable.missing + tuple(code for code in plan.missing if str(code) not in own)
+    known = {str(code) for code in codes}
+    return codes + tuple(MissingCode(value=text) for text in errors if text not in known)

@@ -1,16 +1,21 @@
-"""What a conversion needs to know, and what it gives back."""
+"""Kinds that a column may be, and the rule by which its cells are converted."""
 
 from __future__ import annotations
 
+import re
+from collections.abc import Sequence
+from functools import lru_cache
 from typing import NamedTuple
 
 import msgspec
 import numpy as np
 import pyarrow as pa
 
+from .. import kernels
 from ..declaration.codes import FIRST_CODE, MissingCode
-from ..kernels.types import Ints, Place
-from .withheld import NOTHING, Withheld
+from ..kernels.spans import Cells
+from ..kernels.types import Flags, Ints, Place
+from .column import NOTHING, Withheld
 
 PRESENT, IS_BLANK, IS_UNREADABLE = 0, 1, 2
 
@@ -105,3 +110,277 @@ def number_of(text: str, decimal: str = ".", implied: int = 0) -> float | None:
         return float(text.replace(decimal, ".")) / scale
     except ValueError:
         return None
+
+
+@lru_cache(maxsize=1024)
+def texts_of(codes: tuple[MissingCode, ...]) -> tuple[tuple[str, ...], tuple[int, ...]]:
+    """Every way a single-value code may be written, with the code's place in the list."""
+    ways: dict[str, int] = {}
+    for place, code in enumerate(codes):
+        if code.value is None:
+            continue
+        ways.setdefault(str(code.value), place)
+        if isinstance(code.value, float) and code.value.is_integer():
+            ways.setdefault(str(int(code.value)), place)
+    return tuple(ways), tuple(ways.values())
+
+
+def by_text(cells: Cells, codes: tuple[MissingCode, ...]) -> Ints:
+    """For each (trimmed) cell the place of the code it is the text of, or -1."""
+    ways, places = texts_of(codes)
+    if not ways:
+        return np.full(len(cells), -1, np.int64)
+    found = kernels.match(cells.buffer, cells.starts, cells.ends, ways)
+    return np.append(np.array(places, np.int64), -1)[found]
+
+
+def found_in(cells: Cells, words: Sequence[str]) -> Ints:
+    """For each (trimmed) cell the place of the word it is, or -1."""
+    return kernels.match(cells.buffer, cells.starts, cells.ends, words)
+
+
+def by_value(
+    values: np.ndarray,
+    reasons: np.ndarray,
+    codes: tuple[MissingCode, ...],
+    decimal: str,
+    implied: int = 0,
+) -> None:
+    """Give the reasons of codes to the numbers that are codes; changes `reasons`."""
+    valid: Flags | None = None
+    for place, code in enumerate(codes):
+        low, high = _span(code, decimal, implied)
+        if low is None and high is None:
+            continue
+        if valid is None:
+            valid = reasons == PRESENT
+        hit = valid.copy()
+        if low is not None:
+            hit &= values >= low
+        if high is not None:
+            hit &= values <= high
+        if hit.any():
+            reasons[hit] = reason_of(place)
+            valid &= ~hit
+
+
+def ranged(values: np.ndarray, reasons: np.ndarray, codes: tuple[MissingCode, ...]) -> Withheld:
+    """The numbers that ranges of codes made missing, as texts."""
+    numbers = [reason_of(place) for place, code in enumerate(codes) if code.value is None]
+    if not numbers:
+        return NOTHING
+    cells = np.flatnonzero(np.isin(reasons, numbers))
+    if not len(cells):
+        return NOTHING
+    return Withheld(cells, kernels.strings([plain_text(each) for each in values[cells].tolist()]))
+
+
+def plain_text(number: float) -> str:
+    """A number as a text that can be read again without knowing of any marks."""
+    text = repr(number)
+    return text[:-2] if text.endswith(".0") else text
+
+
+def _span(code: MissingCode, decimal: str, implied: int) -> tuple[float | None, float | None]:
+    if isinstance(code.value, str):
+        number = number_of(code.value, decimal, implied)
+        return number, number
+    if code.value is not None:
+        return code.value, code.value
+    return code.from_, code.to
+
+
+class SourceColumn(NamedTuple):
+    """What a layout knows of a column before its cells are read."""
+
+    implied_decimals: int = 0
+    """Decimals of numbers in which no decimal mark is written."""
+    sign: str | None = None
+    """`trailing` or `overpunched`, where the sign does not stand in front."""
+    padded: bool = False
+    """Cells are filled up with blanks."""
+    type: str = ""
+    """The type that the source itself says; it is widened where cells contradict it."""
+    typed_cells: bool = False
+    """Dates and times of the source's own kind come as ISO 8601, whatever the format."""
+    errors: tuple[str, ...] = ()
+    """Texts that the source has in place of a value, such as `#N/A`."""
+    shown_decimals: int | None = None
+    """As many decimals as the source shows."""
+
+
+PAIRS = (
+    ("yes", "no"),
+    ("y", "n"),
+    ("true", "false"),
+    ("ja", "nein"),
+    ("j", "n"),
+    ("ja", "nee"),
+    ("ja", "nej"),
+    ("oui", "non"),
+    ("o", "n"),
+    ("sí", "no"),
+    ("si", "no"),
+    ("sì", "no"),
+    ("s", "n"),
+    ("sim", "não"),
+    ("tak", "nie"),
+    ("ano", "ne"),
+    ("da", "ne"),
+    ("da", "nu"),
+    ("evet", "hayır"),
+    ("ναι", "όχι"),
+    ("да", "нет"),
+    ("wahr", "falsch"),
+    ("vrai", "faux"),
+    ("verdadero", "falso"),
+    ("vero", "falso"),
+    ("verdadeiro", "falso"),
+    ("waar", "onwaar"),
+)
+"""Words for true and false that may be taken as such when a column holds no others."""
+
+NUMERIC_DATE = re.compile(r"\d{1,2}([./-])\d{1,2}\1(\d{4}|\d{2})(\s\d{1,2}:\d{2}(:\d{2})?)?")
+
+YEAR_FIRST = re.compile(r"\d{4}([./])\d{1,2}\1\d{1,2}(\s\d{1,2}:\d{2}(:\d{2})?)?")
+
+WORDED = re.compile(r"\d{1,2}([ -])[A-Za-z]{3,9}\1(\d{4}|\d{2})")
+
+MONTH_FIRST = re.compile(r"[A-Za-z]{3,9} \d{1,2}, \d{4}")
+
+TWELVE_HOURS = re.compile(r"\d{1,2}:\d{2}(:\d{2})? [AaPp][Mm]")
+
+
+@lru_cache(maxsize=256)
+def base(kind: str) -> str:
+    """The type of a kind."""
+    name = kind.partition("|")[0]
+    return {"zoned": "datetime", "": "text"}.get(name, name)
+
+
+def form(kind: str) -> str | None:
+    """The way of writing that belongs to a kind."""
+    return kind.partition("|")[2] or None
+
+
+def rule_for(rule: Rule, kind: str, strict: bool) -> Rule:
+    """The rule to take cells as this kind."""
+    name, _, written = kind.partition("|")
+    if name == "boolean" and written:
+        true, _, false = written.partition("|")
+        return msgspec.structs.replace(rule, kind=name, true=(true,), false=(false,), strict=strict)
+    return msgspec.structs.replace(rule, kind=name, format=written or rule.format, strict=strict)
+
+
+def date_kinds(text: str) -> tuple[str, ...]:
+    """The ways of writing a date or date-time, other than ISO 8601, that this text may follow.
+
+    Where the order of day and month cannot be seen, both are given.
+    """
+    if match := NUMERIC_DATE.fullmatch(text):
+        mark, year, clock, seconds = match.groups()
+        tail = f"{mark}{'%Y' if len(year) == 4 else '%y'}{_clock(clock, seconds)}"
+        kind = "datetime" if clock else "date"
+        return (f"{kind}|%d{mark}%m{tail}", f"{kind}|%m{mark}%d{tail}")
+    if match := YEAR_FIRST.fullmatch(text):
+        mark, clock, seconds = match.groups()
+        kind = "datetime" if clock else "date"
+        return (f"{kind}|%Y{mark}%m{mark}%d{_clock(clock, seconds)}",)
+    if match := WORDED.fullmatch(text):
+        mark, year = match.groups()
+        return (f"date|%d{mark}%b{mark}{'%Y' if len(year) == 4 else '%y'}",)
+    if MONTH_FIRST.fullmatch(text):
+        return ("date|%b %d, %Y",)
+    if match := TWELVE_HOURS.fullmatch(text):
+        return ("time|%I:%M:%S %p" if match.group(1) else "time|%I:%M %p",)
+    return ()
+
+
+def packed_kinds(text: str) -> tuple[str, ...]:
+    """The ways of writing a declared date or date-time by digits alone that this text may follow.
+
+    ISO 8601-1:2019, basic format (5.2.2.1). Where no type is declared, such digits are a number.
+    """
+    if not text.isascii() or not text.isdigit():
+        return ()
+    return {8: ("date|%Y%m%d",), 14: ("datetime|%Y%m%d%H%M%S",)}.get(len(text), ())
+
+
+def _clock(clock: str | None, seconds: str | None) -> str:
+    if not clock:
+        return ""
+    return " %H:%M:%S" if seconds else " %H:%M"
+
+
+def boolean_kinds(words: set[str]) -> tuple[str, ...]:
+    """The pairs of words for true and false that these words are of."""
+    if not words or len(words) > 2:
+        return ()
+    return tuple(f"boolean|{pair[0]}|{pair[1]}" for pair in PAIRS if words <= set(pair))
+
+
+NARROW = ("integer", "number", "date", "datetime", "zoned", "time")
+
+NUMBERLIKE = re.compile(r"[+-]?[\d.,'’ \u00a0\u202f]*\d[.,]?")
+
+DATELIKE = re.compile(r"[0-9]{1,4}([-/])[0-9]{1,2}\1[0-9]{1,4}")
+
+DATE_MARKS = ("-", "/")
+
+GLANCE = 8
+
+SAFE = 12
+"""Characters of a numeral whose decimals do not vanish by rounding."""
+
+
+def written(cells: Cells, packed: bool = False) -> tuple[str, ...]:
+    """Kinds with a way of writing that the cells may follow, judged by a few of them.
+
+    With `packed`, digits alone may be a date.
+    """
+    rest = cells.trimmed()
+    words = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
+    dates = [date_kinds(word) or (packed_kinds(word) if packed else ()) for word in words[:9]]
+    usual = max(dates, key=dates.count) if dates else ()
+    return usual or boolean_kinds({word.casefold() for word in words})
+
+
+def all_digits(cells: Cells) -> bool:
+    """Are nearly all of these numbers but for zeros in front?"""
+    rest = cells.trimmed()
+    words = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
+    digits = sum(word.isdigit() and word.isascii() for word in words)
+    padded = sum(word[:1] == "0" and len(word) > 1 for word in words)
+    return bool(padded > 0 and digits > 0.9 * len(words))
+
+
+def numberlike(cells: Cells) -> bool:
+    """Are nearly all of these numbers, in whatever way of marking decimals and groups?"""
+    rest = cells.trimmed()
+    words = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
+    return sum(bool(NUMBERLIKE.fullmatch(word)) for word in words) > 0.9 * len(words)
+
+
+def impossible(cells: Cells, rule: Rule) -> tuple[str, ...]:
+    """Types that a few cells show to be out of the question, without an attempt to read them."""
+    rest = cells.at(np.arange(min(len(cells), GLANCE))).trimmed()
+    words = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
+    if rule.grouping not in DATE_MARKS and any(map(DATELIKE.fullmatch, words)):
+        return NARROW[:2]
+    ranges = any(code.value is None for code in rule.codes)  # which may hold what is no integer
+    if ranges or rule.implied or rule.grouping == rule.decimal:
+        return ()
+    parts = [word.partition(rule.decimal) for word in words if len(word) <= SAFE]
+    broken = (left + right for left, _, right in parts if right.strip("0"))
+    return NARROW[:1] if any(each.isdigit() and each.isascii() for each in broken) else ()
+
+
+def thinkable(cells: Cells, decimal: str, share: float = 1.0) -> tuple[str, ...]:
+    """The types that at least this share of the cells may have, judged by their first character."""
+    rest = cells.trimmed()
+    lead = rest.buffer[rest.starts]
+    digit = (lead >= ord("0")) & (lead <= ord("9"))
+    if digit.sum() >= share * len(lead):
+        return NARROW
+    signed = digit | (lead == ord("-")) | (lead == ord("+")) | (lead == ord(decimal))
+    return NARROW[:2] if signed.sum() >= share * len(lead) else ()

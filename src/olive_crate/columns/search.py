@@ -29,17 +29,23 @@ import numpy as np
 import pyarrow as pa
 
 from .. import kernels
-from ..kernels.row_numbers import SourceRows
-from ..kernels.spans import Cells
+from ..kernels.spans import Cells, SourceRows
 from ..kernels.types import EarlyResult, Ints, Request, TextRequest
-from .block import TypedBlock, with_withheld
-from .candidates import base, rule_for
-from .convert import convert, request_for
-from .hints import impossible, thinkable, written
-from .missing import found_in
-from .rule import FIRST_MARK, MISSING_MARKS, PRESENT, Converted, Rule
+from .convert import TypedBlock, convert, missing, request_for, with_withheld
+from .rule import (
+    FIRST_MARK,
+    MISSING_MARKS,
+    PRESENT,
+    Converted,
+    Rule,
+    base,
+    found_in,
+    impossible,
+    rule_for,
+    thinkable,
+    written,
+)
 from .statistics import Statistics
-from .text import missing
 
 WIDER = {"integer": "number"}
 """What follows a contradicted type; text follows all others."""

@@ -13,15 +13,22 @@ import numpy as np
 import pyarrow as pa
 
 from .. import kernels
-from ..kernels.row_numbers import SourceRows
-from ..kernels.spans import Cells
+from ..kernels.spans import Cells, SourceRows
 from ..kernels.types import Flags, Ints
-from .block import TypedBlock
-from .candidates import base
-from .hints import NUMBERLIKE, all_digits, numberlike, thinkable, written
-from .levels import Scale
-from .rule import FIRST_MARK, MISSING_MARKS, PRESENT, Converted
-from .suspects import Watch
+from .convert import TypedBlock
+from .rule import (
+    FIRST_MARK,
+    MISSING_MARKS,
+    NUMBERLIKE,
+    PRESENT,
+    Converted,
+    all_digits,
+    base,
+    numberlike,
+    thinkable,
+    written,
+)
+from .suggestions import Scale, Watch
 
 TRACKED = 1000
 """Different texts in the way of a type that are counted one by one; more are only counted."""

@@ -11,11 +11,10 @@ from collections.abc import Iterator, Mapping
 
 import msgspec
 
-from ..columns.column import Column
-from ..columns.lazy import Columns, Unread, in_pieces
+from ..columns.column import Column, Columns, Unread, in_pieces
 from ..declaration.variable import Variable
 from ..errors import PlanError, nearest
-from ..kernels.row_numbers import RowNumbers
+from ..kernels.spans import RowNumbers
 from ..plan.model import Decisions
 from .receipt import Receipt
 

@@ -13,8 +13,7 @@ import numpy as np
 import pyarrow as pa
 
 from .. import kernels
-from ..columns.column import Column
-from ..columns.lazy import Columns, Unread
+from ..columns.column import Column, Columns, Unread
 from ..declaration.variable import Variable
 from ..errors import PlanError
 from ..kernels.types import Ints

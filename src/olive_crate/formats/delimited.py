@@ -15,8 +15,8 @@ from ..plan.model import Decisions, DelimitedSection, SourceSection
 from ..plan.rows import Rows
 from ..plan.toml_write import plan_text
 from ..show.evidence import claim_of
-from ..sources.codecs import codec_name
 from ..sources.csv_text import csv_text
+from ..sources.source import codec_name
 from .exporting import Files, with_standards
 
 if TYPE_CHECKING:

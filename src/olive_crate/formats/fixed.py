@@ -20,8 +20,8 @@ from ..plan.model import Decisions, DelimitedSection, SourceSection
 from ..plan.rows import Rows
 from ..plan.toml_write import plan_text
 from ..show.evidence import claim_of
-from ..sources.codecs import codec_name
 from ..sources.csv_text import csv_text
+from ..sources.source import codec_name
 from .ddi import ddi_text
 from .delimited import encoded
 from .exporting import Files

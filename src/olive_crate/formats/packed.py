@@ -18,14 +18,12 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from .. import kernels
-from ..columns.column import Column, told_apart
-from ..columns.lazy import Columns, Unread
-from ..columns.withheld import NOTHING, Withheld
+from ..columns.column import NOTHING, Column, Columns, Unread, Withheld, told_apart
 from ..dataset.model import PlainDataset
 from ..dataset.receipt import Receipt
 from ..declaration.variable import Variable
 from ..errors import SourceError, nearest
-from ..kernels.row_numbers import RowNumbers
+from ..kernels.spans import RowNumbers
 from ..plan.model import Decisions
 from ..plan.toml_read import decisions_from
 from ..plan.toml_write import tables_of

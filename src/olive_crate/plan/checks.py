@@ -11,9 +11,9 @@ from typing import Any
 
 from ..declaration.variable import TYPES
 from ..errors import PlanError, nearest
-from ..sources.codecs import codec_name
 from ..sources.container import limits_of
 from ..sources.ranges import check_range
+from ..sources.source import codec_name
 
 Check = Callable[[Any, str], Any]
 

@@ -15,8 +15,8 @@ from ..plan.model import Decisions
 from ..plan.options import with_options
 from ..sources.opening import open_source
 from ..sources.source import Source
-from .decimal_mark import OtherMarksMet
 from .dictionaries.applying import with_dictionary
+from .single_pass import OtherMarksMet
 
 T = TypeVar("T")
 

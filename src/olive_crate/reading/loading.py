@@ -9,24 +9,21 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from ..columns.block import TypedBlock
-from ..columns.column import Column
-from ..columns.joining import joined, text_bytes
-from ..columns.lazy import Columns
+from ..columns.column import Column, Columns
+from ..columns.convert import TypedBlock
+from ..columns.outcome import joined, text_bytes
 from ..dataset.model import PlainDataset
 from ..dataset.receipt import CellCounts
 from ..declaration.variable import Variable
-from ..kernels.row_numbers import RowNumbers, chained, gathered
+from ..kernels.spans import RowNumbers, chained, gathered
 from ..layouts.base import Block, SourceLayout
 from ..plan.model import Decisions
 from ..workers import Workers
-from .evidence import decided
 from .finding import found_and_read
-from .preparing import prepare
-from .promised import promise_check
-from .receipts import receipt_of
+from .preparing import ColumnReader, Reading, prepare
+from .promises import promise_check
+from .receipts import decided, receipt_of
 from .single_pass import Progress, reread, run, workers_for
-from .state import ColumnReader, Reading
 
 
 def load(

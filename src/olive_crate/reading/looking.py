@@ -12,7 +12,7 @@ from typing import Any
 import msgspec
 
 from ..columns.cell_texts import shown_cells
-from ..columns.joining import joined
+from ..columns.outcome import joined
 from ..errors import LayoutError
 from ..evidence import EmptySource, Evidence, UncoveredPositions
 from ..layouts.base import (
@@ -31,10 +31,9 @@ from ..plan.fields import Field
 from ..plan.model import Decisions
 from ..sources.source import Source
 from ..views import Shown
-from .evidence import decided
 from .finding import source_and_plan
-from .preparing import prepare
-from .state import Reading
+from .preparing import Reading, prepare
+from .receipts import decided
 
 CASES, CASES_LOOKED_AT = 3, 500
 """Cases that are shown, and by which types are judged."""

@@ -17,21 +17,19 @@ import msgspec
 import numpy as np
 import pyarrow as pa
 
-from ..columns.block import TypedBlock
 from ..columns.column import Column, reason_totals
-from ..columns.joining import joined
-from ..columns.outcome import Outcome
+from ..columns.convert import TypedBlock
+from ..columns.outcome import Outcome, joined
 from ..dataset.receipt import CellCounts, Receipt
 from ..declaration.variable import Variable
-from ..kernels.row_numbers import RowNumbers, SourceRows, chained, gathered
+from ..kernels.spans import RowNumbers, SourceRows, chained, gathered
 from ..layouts.base import Block, SourceLayout
 from ..plan.model import Decisions
 from .finding import found_and_read
-from .preparing import prepare
-from .promised import promise_check
+from .preparing import Reading, prepare
+from .promises import promise_check
 from .receipts import receipt_of
 from .single_pass import Progress, run
-from .state import Reading
 
 HELD = 64 << 20
 """Bytes of converted blocks that are held before they are written."""

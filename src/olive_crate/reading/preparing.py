@@ -6,18 +6,20 @@ import re
 from collections.abc import Sequence
 
 import msgspec
+import pyarrow as pa
 
-from ..columns.search_start import search_for
+from ..columns.outcome import Outcome, search_for
+from ..columns.search import TypeSearch
 from ..declaration.variable import Variable
-from ..errors import PlanError
-from ..evidence import Note
-from ..layouts.base import SourceLayout
-from ..layouts.text.names import unique_names
+from ..errors import PlanError, several
+from ..evidence import Example, MovedColumns, Note, UndeclaredColumns
+from ..kernels.types import Ints
+from ..layouts.base import SourceLayout, Tally
+from ..layouts.text.heading import unique_names
 from ..plan.declaring import called, with_heading
+from ..plan.model import Decisions
 from ..plan.naming import ordered, plain_names
 from ..plan.selecting import resolve
-from .matching import columns_of, notes_on
-from .state import ColumnReader, Reading
 
 DATE_FORM = re.compile(r"([dmyhsj]{1,4}[-./: ]?){2,6}", re.IGNORECASE)
 BRACKETS = {("(", ")"), ("[", "]")}
@@ -106,3 +108,99 @@ def _bare(unit: str) -> str:
     wrapped = len(unit) > 2 and (unit[0], unit[-1]) in BRACKETS
     bare = unit[1:-1].strip() if wrapped else unit
     return "" if DATE_FORM.fullmatch(bare) else bare
+
+
+def columns_of(
+    plan: Decisions, names: Sequence[str], headings: Sequence[str], source: str
+) -> dict[int, Variable]:
+    """The declared variable of each column that has one, by its heading, else by its name.
+
+    Raises `PlanError` with all differences if a declared variable has no column.
+    """
+    places = {name: index for index, name in reversed(list(enumerate(names)))}
+    by_heading = {each: index for index, each in reversed(list(enumerate(headings))) if each}
+    found: dict[int, Variable] = {}
+    lost: list[Variable] = []
+    for variable in plan.variables:
+        index = places.get(variable.name)
+        if variable.from_ is not None:
+            own = index is not None and index not in found and headings[index] == variable.from_
+            index = index if own else by_heading.get(variable.from_, places.get(variable.from_))
+        if index is None or index in found:
+            lost.append(variable)
+        else:
+            found[index] = variable
+    if lost:
+        raise PlanError(_differences(source, lost, found, names))
+    return found
+
+
+def _differences(
+    source: str, lost: Sequence[Variable], found: dict[int, Variable], names: Sequence[str]
+) -> str:
+    """One report of everything that keeps the plan from fitting."""
+    free = [name for index, name in enumerate(names) if index not in found]
+    if len(lost) == 1:
+        return f'{source}: no column is called "{lost[0].heading}"{_meant(lost[0], free or names)}'
+    lines = [f"{source}: {several(len(lost), 'declared variable')} without a column"]
+    lines += [f'  "{each.heading}"{_meant(each, free)}' for each in lost[:20]]
+    if len(lost) > 20:
+        lines.append(f"  and {len(lost) - 20} more")
+    if free:
+        shown = ", ".join(f'"{name}"' for name in free[:12])
+        lines.append(f"columns that the plan does not mention: {shown}{' …' * (len(free) > 12)}")
+    lines.append("rename them in the plan (from), or take the variables out of it")
+    return "\n".join(lines)
+
+
+def _meant(variable: Variable, names: Sequence[str]) -> str:
+    from difflib import get_close_matches
+
+    folded = {name.casefold(): name for name in names}
+    close = get_close_matches(variable.heading.casefold(), folded, n=1, cutoff=0.6)
+    if close:
+        return f'; did you mean "{folded[close[0]]}"?'
+    shown = ", ".join(f'"{name}"' for name in names[:12])
+    return f"; the columns are {shown}{' …' * (len(names) > 12)}" if names else ""
+
+
+def notes_on(plan: Decisions, found: dict[int, Variable], names: Sequence[str]) -> list[Note]:
+    """What differs without being an error."""
+    notes: list[Note] = []
+    free = [name for index, name in enumerate(names) if index not in found]
+    if plan.variables and plan.listed and free:
+        notes.append(UndeclaredColumns(names=tuple(free)))
+    order = {id(each): place for place, each in enumerate(plan.variables)}
+    places = [order[id(found[index])] for index in sorted(found)]
+    if plan.listed and places != sorted(places):
+        as_planned = zip(sorted(found), places, sorted(places), strict=True)
+        moved = tuple(found[index].name for index, own, other in as_planned if own != other)
+        notes.append(MovedColumns(names=moved))
+    return notes
+
+
+class ColumnReader(msgspec.Struct, eq=False):
+    """One column of the source on its way to a variable."""
+
+    index: int
+    variable: Variable
+    search: TypeSearch
+    shown_decimals: int | None = None
+    """As many as the number format of a sheet's column shows."""
+    problems: list[tuple[Ints, pa.Array]] = msgspec.field(default_factory=list)
+
+    def outcome(self) -> Outcome:
+        """What the search has settled by now."""
+        return Outcome(self.variable, self.search, self.shown_decimals)
+
+
+class Reading(msgspec.Struct, eq=False):
+    """A source with its layout, and its columns while they are read."""
+
+    found: SourceLayout
+    columns: list[ColumnReader]
+    not_kept: tuple[str, ...]
+    notes: list[Note]
+    tally: Tally = msgspec.field(default_factory=Tally)
+    proof: Example | None = None
+    """A number that shows which of two decimal marks is the right one."""

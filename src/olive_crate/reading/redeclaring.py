@@ -16,23 +16,26 @@ import numpy as np
 import pyarrow as pa
 
 from .. import kernels
-from ..columns.block import TypedBlock
 from ..columns.cell_texts import missing_texts, source_texts
-from ..columns.column import Column
-from ..columns.joining import joined
-from ..columns.missing import by_value, plain_text, ranged
-from ..columns.outcome import Outcome
-from ..columns.rule import IS_BLANK, IS_UNREADABLE, Converted
+from ..columns.column import Column, Withheld, merged
+from ..columns.convert import TypedBlock
+from ..columns.outcome import Outcome, joined, search_for
+from ..columns.rule import (
+    IS_BLANK,
+    IS_UNREADABLE,
+    Converted,
+    SourceColumn,
+    by_value,
+    plain_text,
+    ranged,
+)
 from ..columns.search import TypeSearch
-from ..columns.search_start import SourceColumn, search_for
-from ..columns.withheld import Withheld, merged
 from ..dataset.model import PlainDataset
 from ..dataset.receipt import Change, Problems
 from ..dataset.taking import changed
 from ..declaration.codes import FIRST_CODE
 from ..declaration.variable import NUMERIC, TAKING, Variable, declared
-from ..kernels.row_numbers import RowNumbers
-from ..kernels.spans import Cells
+from ..kernels.spans import Cells, RowNumbers
 from ..kernels.types import PAD, Flags
 from ..plan import declaring
 from ..plan.declaring import called

@@ -5,10 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 from .. import kernels
-from ..kernels.row_numbers import listed
-from ..layouts.base import Hands
+from ..kernels.spans import listed
+from ..layouts.base import Hands, Tally
 from ..layouts.registry import find_layout
-from ..layouts.tally import Tally
 from ..plan.model import Decisions
 from ..plan.options import with_options
 from ..sources.source import Source

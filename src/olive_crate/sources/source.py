@@ -1,14 +1,17 @@
-"""Bytes that can be opened again and again."""
+"""A source of bytes: its head, its parts, a sample of it; and the names of encodings."""
 
 from __future__ import annotations
 
+import codecs
 from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 from typing import IO, Any
 
 import msgspec
 
-from ..errors import SourceError
+from ..errors import PlanError, SourceError, nearest
 
 
 class Source(msgspec.Struct, frozen=True, eq=False):
@@ -67,3 +70,134 @@ class Inflating:
 
     def __exit__(self, *_: object) -> None:
         self._stream.close()
+
+
+HEAD = 128 << 10
+
+PIECE = 64 << 10
+
+
+@dataclass(frozen=True)
+class Sample:
+    """Bytes read from a source, once."""
+
+    source: Source
+    thorough: bool = True
+    """Read through to the end where there is no other way to reach the tail."""
+
+    @cached_property
+    def head(self) -> bytes:
+        """The first bytes."""
+        return self.source.head(HEAD)
+
+    @cached_property
+    def is_whole(self) -> bool:
+        """The head is all there is."""
+        return len(self.head) < HEAD
+
+    @cached_property
+    def middle(self) -> bytes:
+        """A piece from half-way, starting anywhere in a character or line."""
+        size = self.source.size
+        if self.is_whole or size is None or size < HEAD + 2 * PIECE:
+            return b""
+        return self.source.part(size // 2, PIECE)
+
+    @property
+    def beyond_head(self) -> bytes:
+        """The part of the tail that the head does not hold already."""
+        tail, size = self.tail or b"", self.source.size
+        shared = 0 if size is None else max(0, HEAD - (size - len(tail)))
+        return tail[shared:]
+
+    @cached_property
+    def tail(self) -> bytes | None:
+        """The last bytes; `None` if they were not to be had cheaply."""
+        if self.is_whole:
+            return self.head
+        if self.source.size is not None:
+            return self.source.part(max(0, self.source.size - PIECE), PIECE)
+        if not self.thorough:
+            return None
+        last = b""
+        with self.source.open() as stream:
+            while piece := stream.read(1 << 20):
+                last = (last + piece)[-PIECE:]
+        return last
+
+
+MARKS = (
+    (codecs.BOM_UTF8, "utf-8"),
+    (codecs.BOM_UTF32_LE, "utf-32"),
+    (codecs.BOM_UTF32_BE, "utf-32"),
+    (codecs.BOM_UTF16_LE, "utf-16"),
+    (codecs.BOM_UTF16_BE, "utf-16"),
+)
+
+COMMON = ("utf-8", "utf-16", "utf-32", "ascii", "cp1252", "latin-1", "cp1250", "cp1251", "cp437")
+
+
+def byte_order_mark(head: bytes) -> str | None:
+    """The encoding that a byte-order mark at the start of the source tells, if there is one."""
+    return next((name for mark, name in MARKS if head.startswith(mark)), None)
+
+
+def codec_name(name: str) -> str:
+    """The codec's own name; `PlanError` if Python has no such text codec."""
+    try:
+        found = codecs.lookup(name)
+        "".encode(name)
+    except (LookupError, ValueError, TypeError):
+        raise PlanError(f'there is no encoding "{name}"{nearest(name, COMMON)}') from None
+    return found.name
+
+
+MULTIBYTE = (
+    "utf_",
+    "utf-",
+    "cp932",
+    "cp936",
+    "cp949",
+    "cp950",
+    "gb",
+    "big5",
+    "euc",
+    "shift",
+    "iso2022",
+    "johab",
+    "hz",
+)
+
+
+def is_multibyte(encoding: str) -> bool:
+    """May a character take several bytes in this encoding, which is not UTF-8?"""
+    name = codec_name(encoding)
+    return name not in ("utf-8", "utf-8-sig") and name.startswith(MULTIBYTE)
+
+
+def is_ebcdic(encoding: str) -> bool:
+    """Is this one of the EBCDIC code pages?"""
+    try:
+        return "a1".encode(codec_name(encoding)) == b"\x81\xf1"
+    except UnicodeError:
+        return False
+
+
+def decoded(data: bytes, encoding: str, final: bool = False) -> str:
+    """A piece from the start of a source as text; what cannot be decoded shows as U+FFFD."""
+    decoder = codecs.getincrementaldecoder(_reading(encoding))("replace")
+    try:
+        return decoder.decode(data, final)
+    except UnicodeError as error:
+        raise _no_mark(encoding, error) from None
+
+
+def _no_mark(encoding: str, error: UnicodeError) -> SourceError:
+    """UTF-16 or UTF-32 that does not say in which order its bytes are."""
+    return SourceError(f'{error}; give encoding="{encoding}-le" or "{encoding}-be"')
+
+
+def _reading(encoding: str) -> str:
+    """The codec to read with: a byte-order mark is never part of the text."""
+    name = codec_name(encoding)
+    return "utf-8-sig" if name == "utf-8" else name

@@ -19,9 +19,17 @@ from .cells import (
     texts,
     trimmed,
 )
-from .early_columns import records_early, split_early
 from .sheet import read_sheet, read_strings
-from .structure import cut, is_utf8, line_marks, split, structure, text_marks
+from .structure import (
+    cut,
+    is_utf8,
+    line_marks,
+    records_early,
+    split,
+    split_early,
+    structure,
+    text_marks,
+)
 
 __all__ = [
     "blank",

@@ -11,8 +11,7 @@ import pyarrow as pa
 
 from .. import reference
 from ..buffers import allocate
-from ..reference.gather import bitmap
-from ..reference.machine_words import padded
+from ..reference.gather import bitmap, padded
 from ..types import (
     DAYS,
     OF_DAY,

@@ -2,14 +2,38 @@
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from collections.abc import Mapping, Sequence
+from typing import Any, NamedTuple, cast
 
 import numpy as np
 
 from .. import reference
-from ..types import Bytes, CutPoint, Dialect, LineMarks, Structure, Table, TextMarks
+from ..buffers import allocate
+from ..reference.gather import counted, no_reasons
+from ..types import (
+    Bytes,
+    ColumnStart,
+    CutPoint,
+    Dialect,
+    EarlyColumn,
+    Forecast,
+    Ints,
+    LineMarks,
+    NumberRequest,
+    NumbersRead,
+    Place,
+    Request,
+    Structure,
+    Table,
+    TextMarks,
+    TextRequest,
+    TextsRead,
+    TimeRequest,
+    TimesRead,
+    kind_of,
+)
 from . import _native
-from .cells import BEYOND, NONE, positions
+from .cells import BEYOND, NO_REASONS, NONE, UNITS, dictionary_of, positions, steps_of
 
 TAB, RETURN = 9, 13
 
@@ -130,3 +154,176 @@ def cut(buffer: Bytes, low: int, high: int, quote: int) -> CutPoint:
 def is_utf8(buffer: Bytes, low: int, high: int) -> bool:
     """As in the reference."""
     return bool(_native.invalid_utf8(buffer, low, high) < 0)
+
+
+POSITIONS, INTEGERS, NUMBERS, TIMES, TEXTS = range(5)
+
+UNEVEN, NEEDS_COPY, FULL = 1, 2, 3
+
+
+class _Task(NamedTuple):
+    """A column that is read ahead: what goes over, and where it is put."""
+
+    given: tuple[Any, ...]
+    wanted: Request | None
+    values: Any
+    reasons: Any
+    starts: Any
+    ends: Any
+    place: Place | None
+
+    def result(self, count: int, told: tuple[Any, ...]) -> EarlyColumn | None:
+        """What was read of so many cells."""
+        if self.wanted is None:
+            return None
+        left, blanks, decimals, words, span = told
+        values, reasons = self.values[:count], self.reasons[:count]
+        if isinstance(self.wanted, TimeRequest):
+            return self.wanted, TimesRead(values, reasons.view(bool), self.place)
+        none = not blanks and (words is not None or not left)
+        reasons = no_reasons(count) if none else reasons.copy()  # and the block's room is free
+        if isinstance(self.wanted, TextRequest):
+            codes = None
+            if words is not None:
+                codes = dictionary_of(values, reasons == 0 if blanks else None, words)
+            return self.wanted, TextsRead(reasons.view(bool), codes)
+        return self.wanted, NumbersRead(values, reasons, decimals, left, span, self.place)
+
+
+def _tasks(
+    columns: Sequence[tuple[int, tuple[int, int], Request | None]],
+    room: int,
+    start: ColumnStart | None,
+) -> list[_Task]:
+    """A task for each column: its number, where it is, how it is taken; so many cells of each."""
+    asked = [wanted is not None for _, _, wanted in columns]
+    all_reasons = iter(allocate(sum(asked) * room, np.uint8).reshape(-1, room) if room else ())
+    return [
+        _task(*column, room, start, next(all_reasons, NO_REASONS) if any_ else NO_REASONS)
+        for column, any_ in zip(columns, asked, strict=True)
+    ]
+
+
+def _task(
+    index: int,
+    at: tuple[int, int],
+    wanted: Request | None,
+    room: int,
+    start: ColumnStart | None,
+    reasons: Any,
+) -> _Task:
+    located = at[1] == 0 and (wanted is None or isinstance(wanted, TextRequest))
+    starts, ends = positions(room) if located else (NONE, NONE)
+    values: Any = NO_REASONS
+    place: Place | None = None
+    rule: tuple[Any, ...]
+    if wanted is None:
+        rule = (POSITIONS, *at, 0, False, 0, b"", 0, False, 0, 0)
+    elif isinstance(wanted, TextRequest):
+        values, _ = _room(index, kind_of(wanted), room, start)
+        rule = (TEXTS, *at, 0, False, 0, b"", 0, False, 0, wanted.most)
+    elif isinstance(wanted, TimeRequest):
+        values, place = _room(index, kind_of(wanted), room, start)
+        how = (steps_of(wanted.pattern), wanted.pattern.width, wanted.exact, UNITS[wanted.unit])
+        rule = (TIMES, *at, 0, False, 0, *how, 0)
+    else:
+        values, place = _room(index, kind_of(wanted), room, start)
+        kind = INTEGERS if wanted.whole else NUMBERS
+        marks = (wanted.decimal, wanted.strict, wanted.implied)
+        rule = (kind, *at, *marks, b"", 0, False, 0, 0)
+    return _Task(
+        (*rule, values, reasons, starts, ends), wanted, values, reasons, starts, ends, place
+    )
+
+
+def _room(
+    index: int, kind: type[np.generic] | None, count: int, start: ColumnStart | None
+) -> tuple[Any, Place | None]:
+    """An array for so many numbers: a part of the whole column's, if there is one."""
+    if kind is None:
+        return NO_REASONS, None
+    place = start.keeping.place(index, kind, start.row, count) if start is not None else None
+    if place is None:
+        return np.empty(count, kind), None
+    return place.column[place.start : place.start + count], place
+
+
+def split_early(
+    buffer: Bytes,
+    low: int,
+    high: int,
+    marks: Dialect,
+    fields: int,
+    forecast: Forecast,
+    seen: CutPoint,
+    name: bytes,
+    start: ColumnStart | None = None,
+) -> Structure | Table:
+    """As in the reference; fields whose text has to be changed are closed up in a copy."""
+    changes = False
+    for counts, begin in ((seen, start), (None, start), (None, None)):
+        scan = scan_of(buffer, low, high, marks, True, counts) if fields > 1 and forecast else None
+        if scan is None:
+            return split(buffer, low, high, marks, True, fields)
+        room = scan.records if begin is None else min(scan.records, begin.rows)
+        tasks = _tasks([(at, (at, 0), wanted) for at, wanted in forecast.items()], room, begin)
+        lines = np.empty(room + 1, np.int64)
+        given = (low, high, *scan.marks, fields, room, lines, name, [task.given for task in tasks])
+        text = buffer.copy() if changes else buffer
+        told = _native.read_rows(text, changes, *given)
+        if told[0] == NEEDS_COPY:
+            text, changes = buffer.copy(), True
+            told = _native.read_rows(text, True, *given)
+        if told[0] != FULL:  # as many records as were expected
+            break
+    status, count, consumed, opened, line_ends, is_ascii, has_name, plain, each_told = told
+    if status == UNEVEN or not count:
+        return split(buffer, low, high, marks, True, fields)
+    lines = counted(count + 1) if plain else lines[: count + 1]
+    ready: dict[int, EarlyColumn] = {}
+    known: dict[int, tuple[Ints, Ints]] = {}
+    for task, each in zip(tasks, each_told, strict=True):
+        index, result = task.given[1], task.result(count, each)
+        if result is not None:
+            ready[index] = result
+        told_apart = isinstance(task.wanted, TextRequest) and (each[0] or each[3] is not None)
+        if len(task.starts) and not told_apart:
+            known[index] = task.starts[:count], task.ends[:count]
+    whole: list[Table] = []
+
+    def columns(index: int) -> tuple[Ints, Ints]:
+        if index in known:
+            return known[index]
+        if not whole:
+            whole.append(cast(Table, split(buffer, low, high, marks, True, fields)))
+        return whole[0].columns(index)
+
+    table = Table(text, lines, consumed, opened, columns, ready)
+    table.line_ends, table.is_ascii, table.has_name = line_ends, is_ascii, has_name
+    return table
+
+
+def records_early(
+    buffer: Bytes,
+    first: int,
+    stride: int,
+    length: int,
+    rows: int,
+    places: Mapping[int, tuple[int, int]],
+    forecast: Forecast,
+    start: ColumnStart | None = None,
+) -> dict[int, EarlyColumn]:
+    """As in the reference; the columns are read some records at a time."""
+    columns = [
+        (index, places[index], wanted)
+        for index, wanted in forecast.items()
+        if isinstance(wanted, (NumberRequest, TimeRequest)) and index in places
+    ]
+    if not columns:
+        return {}
+    tasks = _tasks(columns, rows, start)
+    given = [task.given for task in tasks]
+    told = _native.read_records(buffer, first, stride, length, rows, given)
+    pairs = zip(columns, tasks, told, strict=True)
+    done = {index: task.result(rows, each) for (index, _, _), task, each in pairs}
+    return {index: result for index, result in done.items() if result is not None}

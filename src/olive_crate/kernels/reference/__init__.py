@@ -13,13 +13,13 @@ from .gather import (
     joined_texts,
     match,
     or_minus_one,
+    padded,
     ranges,
     squeezed,
     strings,
     texts,
     whole_numbers,
 )
-from .machine_words import padded
 from .numbers import read_numbers
 from .sheet_xml import read_sheet, read_strings
 from .structure import cut, line_marks, split, structure, text_marks

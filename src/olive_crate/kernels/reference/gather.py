@@ -7,7 +7,12 @@ from collections.abc import Sequence
 import numpy as np
 import pyarrow as pa
 
-from ..types import PAD, Bytes, Flags, Ints
+from ..types import (
+    PAD,
+    Bytes,
+    Flags,
+    Ints,
+)
 
 
 def ranges(starts: Ints, lengths: Ints) -> Ints:
@@ -205,3 +210,16 @@ def arrow(values: np.ndarray, valid: Flags | None, kind: pa.DataType) -> pa.Arra
     known = None if valid is None or bool(valid.all()) else bitmap(valid)
     buffers = [known, pa.py_buffer(np.ascontiguousarray(values))]
     return pa.Array.from_buffers(kind, len(values), buffers)
+
+
+def padded(text: bytes | memoryview) -> Bytes:
+    """A buffer that holds `text` from position `PAD` on."""
+    buffer = np.empty(len(text) + 2 * PAD, np.uint8)
+    buffer[:PAD] = buffer[PAD + len(text) :] = 0
+    buffer[PAD : PAD + len(text)] = np.frombuffer(text, np.uint8)
+    return buffer
+
+
+def by_field(flat: Ints, fields: int) -> Ints:
+    """Positions record by record as (rows, fields) that lie field by field in memory."""
+    return np.ascontiguousarray(flat.reshape(-1, fields).T).T

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..types import PAD, Bytes, Flags, Ints, Words
+from ..types import Bytes, Flags, Ints, Words
 
 ONES = np.uint64(0x0101010101010101)
 HIGH = np.uint64(0x8080808080808080)
@@ -17,14 +17,6 @@ ZEROS = np.uint64(0x3030303030303030)
 EIGHT = np.uint64(8)
 ONE = np.uint64(1)
 ALL = np.uint64(0xFFFFFFFFFFFFFFFF)
-
-
-def padded(text: bytes | memoryview) -> Bytes:
-    """A buffer that holds `text` from position `PAD` on."""
-    buffer = np.empty(len(text) + 2 * PAD, np.uint8)
-    buffer[:PAD] = buffer[PAD + len(text) :] = 0
-    buffer[PAD : PAD + len(text)] = np.frombuffer(text, np.uint8)
-    return buffer
 
 
 def fetch(buffer: Bytes, at: Ints) -> Words:

@@ -10,7 +10,7 @@ import msgspec
 import numpy as np
 
 from ..types import Bytes, CutPoint, Dialect, Flags, Ints, LineMarks, Structure, Table, TextMarks
-from .gather import ranges
+from .gather import by_field, ranges
 from .quoting import (
     CR,
     LF,
@@ -58,11 +58,6 @@ def split(
         found.open_quote,
         lambda index: (starts[:, index], ends[:, index]),
     )
-
-
-def by_field(flat: Ints, fields: int) -> Ints:
-    """Positions record by record as (rows, fields) that lie field by field in memory."""
-    return np.ascontiguousarray(flat.reshape(-1, fields).T).T
 
 
 def text_marks(buffer: Bytes, low: int, high: int) -> TextMarks:

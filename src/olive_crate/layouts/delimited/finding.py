@@ -7,24 +7,23 @@ finding at all.
 
 from __future__ import annotations
 
+import io
+import itertools
 from collections import Counter
 from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 import msgspec
 
-from ...errors import PlanError
+from ...errors import LayoutError, PlanError
 from ...evidence import DelimiterFound, Evidence
 from ...kernels.types import Dialect
 from ...plan.model import Decisions, DelimitedSection
 from ...plan.rows import Rows
-from ...sources.codecs import decoded
-from ...sources.source import Source
-from ..base import Before, Row, SourceLayout
+from ...sources.source import Sample, Source, decoded
+from ..base import Before, Row, SourceLayout, Tally
 from ..text.aligned import LooksAligned
-from ..text.encoding import find_encoding
-from ..text.names import headings_of
-from ..text.roles import (
+from ..text.completing import (
     as_utf8,
     block_size,
     cells_of_row,
@@ -37,12 +36,12 @@ from ..text.roles import (
     with_marks,
     without_mark,
 )
-from ..text.sample import Sample
-from .delimiter import find_delimiter, with_delimiter
-from .head_and_tail import head_rows, tail_rows
-from .layout import DelimitedLayout
+from ..text.decoding import find_encoding
+from ..text.heading import headings_of
+from .dialect import find_comment, find_delimiter, find_escape, find_quote, with_delimiter
 from .preview import preview
-from .quotes import find_comment, find_escape, find_quote
+from .reading import DelimitedLayout
+from .records import raw_blocks, records_as_text
 
 Otherwise = Callable[[LooksAligned], SourceLayout | None]
 """Gives the layout of text that only looks delimited."""
@@ -275,3 +274,56 @@ def _with_last(
     if sample.is_whole:
         rows = [row for row in rows if row.number >= first]
     return with_last(parts, rows, fields, evidence)
+
+
+LOOKED_AT = 200
+
+
+def head_rows(text: bytes, whole: bool, marks: Dialect, rows: Rows) -> list[Row]:
+    """The rows at the head of the source, titles too."""
+    skip = min([*heading_rows(rows), rows.first or 1]) - 1 if rows.names else 0
+    cut = _cut_rows(text, marks, skip)
+    if skip == 0 and marks.quote and (not cut or _swallowed(cut, text)):
+        cut = _cut_rows(text, Dialect(marks.delimiter, marks.blanks, comment=marks.comment), 0)
+    return cut
+
+
+def _cut_rows(text: bytes, marks: Dialect, skip: int, first: int = 1) -> list[Row]:
+    source = Source("sample", None, len(text), lambda: io.BytesIO(text))
+    layout = DelimitedLayout("utf-8", marks, 0, skip=skip, block=max(1, len(text)))
+    rows: list[Row] = []
+    try:
+        for block in raw_blocks(source, layout, Tally()):
+            beyond = min(len(block.structure.heads), LOOKED_AT)
+            numbers = block.rows[:beyond].tolist()
+            comments = block.structure.comments[:beyond].tolist()
+            texts = records_as_text(block, 0, beyond)
+            for number, is_comment, cells in zip(numbers, comments, texts, strict=True):
+                if not is_comment:
+                    rows.append(Row(number + first - 1, tuple(cells)))
+    except LayoutError:
+        pass  # a quote left open at the end of a sample
+    return rows
+
+
+def _swallowed(rows: Sequence[Row], text: bytes) -> bool:
+    """Has a stray quote in a title made one record of very many lines?"""
+    jumps = [after.number - row.number for row, after in itertools.pairwise(rows)]
+    return max(jumps[:20], default=0) > 100
+
+
+def tail_rows(sample: Sample, tail: bytes, encoding: str, marks: Dialect) -> list[Row]:
+    """The last rows, numbered so that only differences mean something unless the file is small."""
+    if sample.is_whole:
+        return _last_rows(as_utf8(tail, encoding, True), marks)
+    if encoding.lower().startswith(("utf-16", "utf-32")):
+        tail = tail[len(tail) % 4 :]
+    text = decoded(tail, without_mark(encoding, sample.head), True).encode("utf-8", "replace")
+    cut = text.find(b"\n") + 1 or text.find(b"\r") + 1
+    return _last_rows(text[cut:], marks)
+
+
+def _last_rows(text: bytes, marks: Dialect) -> list[Row]:
+    lines = text.splitlines(keepends=True)
+    last = lines[-LOOKED_AT:]
+    return _cut_rows(b"".join(last), marks, 0, len(lines) - len(last) + 1)

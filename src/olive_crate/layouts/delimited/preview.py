@@ -7,13 +7,11 @@ import io
 import msgspec
 
 from ...plan.model import Decisions
-from ...sources.codecs import decoded
-from ...sources.source import Source
+from ...sources.source import Sample, Source, decoded
 from ..base import Preview
+from ..text.completing import as_utf8
 from ..text.preview import Bounds, counted, lines_of, raw_view
-from ..text.roles import as_utf8
-from ..text.sample import Sample
-from .layout import DelimitedLayout
+from .reading import DelimitedLayout
 
 
 def preview(sample: Sample, plan: Decisions, layout: DelimitedLayout, cases: int) -> Preview:

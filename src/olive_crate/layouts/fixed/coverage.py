@@ -11,7 +11,7 @@ from ... import kernels
 from ...kernels.spans import Cells
 from ...kernels.types import Flags
 from ...plan.fields import Field, gaps
-from ..tally import Tally
+from ..base import Tally
 
 if TYPE_CHECKING:
     from .spans import FixedSpans

@@ -14,13 +14,10 @@ from ...evidence import Evidence, FieldNamesFound, FieldsFound, RecordLength
 from ...plan.fields import Field, FixedSection
 from ...plan.model import Decisions, DelimitedSection
 from ...plan.rows import Rows
-from ...sources.codecs import is_multibyte
-from ...sources.source import Source
+from ...sources.source import Sample, Source, is_multibyte
 from ..base import Before, Row, SourceLayout
 from ..text.aligned import LooksAligned
-from ..text.encoding import find_encoding
-from ..text.names import headings_of
-from ..text.roles import (
+from ..text.completing import (
     block_size,
     cells_of_row,
     check_heading,
@@ -31,7 +28,8 @@ from ..text.roles import (
     with_last,
     with_marks,
 )
-from ..text.sample import Sample
+from ..text.decoding import find_encoding
+from ..text.heading import headings_of
 from .aligned_text import aligned_evidence, aligned_fields
 from .borders import borders
 from .breaks import FoundFields, find_fields

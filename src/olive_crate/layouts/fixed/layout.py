@@ -6,12 +6,10 @@ from collections.abc import Iterator, Sequence
 
 import msgspec
 
-from ...columns.search_start import SourceColumn
+from ...columns.rule import SourceColumn
 from ...plan.fields import Field, RecordType
-from ...sources.codecs import is_multibyte
-from ...sources.source import Source
-from ..base import Block, Hands
-from ..tally import Tally
+from ...sources.source import Source, is_multibyte
+from ..base import Block, Hands, Tally
 
 
 class FixedLayout(msgspec.Struct, frozen=True, eq=False):

@@ -7,8 +7,7 @@ import io
 import msgspec
 
 from ...plan.model import Decisions
-from ...sources.codecs import decoded, is_ebcdic, is_multibyte
-from ...sources.source import Source
+from ...sources.source import Source, decoded, is_ebcdic, is_multibyte
 from ..base import Break, Preview
 from ..text.preview import Bounds, counted, lines_of, raw_view
 from .breaks import FoundFields, classes_of, codes_of, cut_shares

@@ -19,10 +19,19 @@ from ... import kernels
 from ...errors import LayoutError
 from ...kernels.spans import Cells
 from ...kernels.types import ColumnStart, Flags, Ints, WholeColumns
-from ...sources.codecs import is_ebcdic
-from ...sources.source import Source
-from ..base import Hands
-from ..tally import BLANK, COMMENT, CONTINUED, DATA, HEADING, OTHER, SKIPPED, CountedStream, Tally
+from ...sources.source import Source, is_ebcdic
+from ..base import (
+    BLANK,
+    COMMENT,
+    CONTINUED,
+    DATA,
+    HEADING,
+    OTHER,
+    SKIPPED,
+    CountedStream,
+    Hands,
+    Tally,
+)
 from ..text.decoding import Filled, Steps, behind, filled, small_first, utf8_buffers, utf8_pieces
 from .coverage import cover
 from .layout import FixedLayout

@@ -6,9 +6,8 @@ from collections.abc import Sequence
 
 from ...plan.fields import RecordType
 from ...plan.rows import Rows
-from ...sources.codecs import decoded, is_ebcdic
-from ..text.roles import without_mark
-from ..text.sample import Sample
+from ...sources.source import Sample, decoded, is_ebcdic
+from ..text.completing import without_mark
 
 MOST = 1000
 """Lines of the head, and of the rest, that are looked at."""

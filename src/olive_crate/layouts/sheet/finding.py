@@ -18,8 +18,7 @@ from ...sources.container import Limits
 from ...sources.ranges import Area, area_of, letters
 from ...sources.source import Source
 from ..base import Before, SourceLayout
-from ..text.names import headings_of
-from ..text.roles import (
+from ..text.completing import (
     cells_of_row,
     heading_rows,
     no_delimiter,
@@ -27,6 +26,7 @@ from ..text.roles import (
     row_parts,
     with_last,
 )
+from ..text.heading import headings_of
 from .blocks import SheetBlock, WorkbookContents, find_blocks
 from .cell_kinds import with_kinds
 from .grid import GridCells, Sheet, SheetEntry

@@ -6,12 +6,11 @@ from collections.abc import Iterator, Sequence
 
 import msgspec
 
-from ...columns.search_start import SourceColumn
+from ...columns.rule import SourceColumn
 from ...kernels.types import Ints
 from ...sources.ranges import Area
 from ...sources.source import Source
-from ..base import Block, Hands
-from ..tally import Tally
+from ..base import Block, Hands, Tally
 from .grid import GridCells, Sheet
 
 

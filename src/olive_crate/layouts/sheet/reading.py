@@ -11,7 +11,7 @@ from ... import kernels
 from ...kernels.spans import Cells
 from ...kernels.types import PAD, Bytes, Flags, Ints
 from ...sources.ranges import Area
-from ..tally import BLANK, DATA, HEADING, SKIPPED, Tally
+from ..base import BLANK, DATA, HEADING, SKIPPED, Tally
 from .grid import DATE, DATETIME, DURATION, NUMBER, TIME, GridCells
 from .layout import SheetLayout
 from .pieces import serials_of

@@ -6,9 +6,8 @@ from typing import NamedTuple
 
 from ...evidence import DelimiterFound, EncodingFound
 from ...plan.model import Decisions
-from ...sources.source import Source
+from ...sources.source import Sample, Source
 from ..base import Before
-from .sample import Sample
 
 
 class LooksAligned(NamedTuple):

@@ -6,10 +6,9 @@ from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 from ...plan.model import Decisions
-from ...sources.codecs import decoded
+from ...sources.source import Sample, decoded
 from ..base import RawRow
-from .roles import without_mark
-from .sample import Sample
+from .completing import without_mark
 
 MOST_READ = 4 << 20
 """A file that is no larger is read whole to count its lines."""
