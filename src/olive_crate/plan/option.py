@@ -8,8 +8,6 @@ from typing import Any, Literal, NamedTuple
 
 import msgspec
 
-from ..declaration.codes import missing_codes
-from ..declaration.promises import promised_from
 from ..declaration.variable import Variable, parts_of
 from ..errors import PlanError
 from . import checks, declaring
@@ -74,14 +72,6 @@ def with_types(plan: Decisions, value: Any, at: str) -> Decisions:
     for name, kind in value.items():
         plan = declaring.declare(plan, name, {"type": kind})
     return plan
-
-
-def with_missing(plan: Decisions, value: Any, at: str) -> Decisions:
-    return msgspec.structs.replace(plan, missing=missing_codes(value, at))
-
-
-def with_promised(plan: Decisions, value: Any, at: str) -> Decisions:
-    return msgspec.structs.replace(plan, promised=promised_from(value, at))
 
 
 def with_meaning_sets(plan: Decisions, value: Any, at: str) -> Decisions:

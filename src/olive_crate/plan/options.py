@@ -14,6 +14,8 @@ from typing import Annotated, Any, Literal, TypedDict
 
 import msgspec
 
+from ..declaration.codes import missing_codes
+from ..declaration.promises import promised_from
 from ..declaration.variable import Variable
 from ..errors import PlanError, nearest
 from . import checks
@@ -25,8 +27,6 @@ from .option import (
     Option,
     with_fields,
     with_meaning_sets,
-    with_missing,
-    with_promised,
     with_rows,
     with_types,
     with_variables,
@@ -264,7 +264,7 @@ class ReadingOptions(TypedDict, total=False):
             "Missing codes for all variables, with their reasons.",
             section="missing",
             default="none",
-            apply=with_missing,
+            check=missing_codes,
             flags=(
                 Flag(
                     "--missing", "Missing code for all: -9, or 777=lost. Repeatable.", "CODE", True
@@ -313,7 +313,7 @@ class ReadingOptions(TypedDict, total=False):
             "What the sender promised: rows, key, relations, totals.",
             section="promised",
             default="nothing",
-            apply=with_promised,
+            check=promised_from,
         ),
     ]
     limit: Annotated[
@@ -374,7 +374,7 @@ def with_option(plan: Decisions, name: str, value: Any, at: str = "") -> Decisio
     if option.apply is not None:
         return option.apply(plan, value, at)
     checked = value if option.check is None else option.check(value, at)
-    if not option.section:
+    if option.section in ("", name):
         return msgspec.structs.replace(plan, **{option.field or name: checked})
     section = msgspec.structs.replace(getattr(plan, option.section), **{name: checked})
     return msgspec.structs.replace(plan, **{option.section: section})

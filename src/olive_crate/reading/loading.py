@@ -1,10 +1,11 @@
-"""A whole source to a dataset, or to the plan that would read it."""
+"""A source found and read to its end: to a dataset, or to the plan that would read it."""
 
 from __future__ import annotations
 
 import time
-from collections.abc import Mapping
-from typing import Any
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import Any, TypeVar
 
 import msgspec
 import numpy as np
@@ -16,14 +17,17 @@ from ..dataset.model import PlainDataset
 from ..dataset.receipt import CellCounts
 from ..declaration.variable import Variable
 from ..kernels.spans import RowNumbers, chained, gathered
-from ..layouts.base import Block, SourceLayout
+from ..layouts.base import Before, Block, SourceLayout
+from ..layouts.registry import find_layout
+from ..layouts.text.decoding import BadByte
 from ..plan.model import Decisions
+from ..plan.options import with_options
+from ..sources.opening import open_source
+from ..sources.source import Source
 from ..workers import Workers
-from .finding import found_and_read
-from .preparing import ColumnReader, Reading, prepare
-from .promises import promise_check
+from .preparing import ColumnReader, Reading, prepare, promise_check
 from .receipts import decided, receipt_of
-from .single_pass import Progress, reread, run, workers_for
+from .single_pass import OtherMarksMet, Progress, reread, run, workers_for
 
 
 def load(
@@ -111,3 +115,49 @@ def _drafted_variable(column: ColumnReader) -> Variable:
     shared = len(column.search.rule.codes) - len(column.variable.missing)
     own = len(variable.missing) - shared
     return msgspec.structs.replace(variable, missing=variable.missing[:own])
+
+
+T = TypeVar("T")
+
+
+def source_and_plan(
+    source: Any, plan: Decisions, options: Mapping[str, Any]
+) -> tuple[Source, Decisions]:
+    """The source that is meant, and the plan with the options laid over it.
+
+    `source` may be a plan, whose own source is then read.
+    """
+    if isinstance(source, Decisions):
+        plan = with_options(source, options)
+        opened = open_source(plan.source_path())
+    else:
+        plan = with_options(plan, options)
+        opened = open_source(source)
+        if isinstance(source, (str, Path)):
+            section = msgspec.structs.replace(plan.source, path=str(source))
+            plan = msgspec.structs.replace(plan, source=section, base=None)
+    if plan.fixed.fields is None:
+        return opened, plan
+    from .dictionaries.applying import with_dictionary  # which reads tables by this very function
+
+    return opened, with_dictionary(plan)
+
+
+def found_and_read(
+    source: Any,
+    plan: Decisions,
+    options: Mapping[str, Any],
+    read: Callable[[SourceLayout], T],
+) -> T:
+    """Find the layout and read; what the head shows wrongly is found again, each thing once."""
+    opened, plan = source_and_plan(source, plan, options)
+    before = Before()
+    while True:
+        try:
+            return read(find_layout(opened, plan, before))
+        except BadByte as error:
+            if plan.source.encoding is not None or error.seen_beyond_ascii or before.around:
+                raise
+            before = before._replace(around=error.around)
+        except OtherMarksMet as error:
+            before = before._replace(shapes=error.shapes)

@@ -31,7 +31,7 @@ from ..plan.fields import Field
 from ..plan.model import Decisions
 from ..sources.source import Source
 from ..views import Shown
-from .finding import source_and_plan
+from .loading import source_and_plan
 from .preparing import Reading, prepare
 from .receipts import decided
 

@@ -25,9 +25,8 @@ from ..declaration.variable import Variable
 from ..kernels.spans import RowNumbers, SourceRows, chained, gathered
 from ..layouts.base import Block, SourceLayout
 from ..plan.model import Decisions
-from .finding import found_and_read
-from .preparing import Reading, prepare
-from .promises import promise_check
+from .loading import found_and_read
+from .preparing import Reading, prepare, promise_check
 from .receipts import receipt_of
 from .single_pass import Progress, run
 

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 import msgspec
 import pyarrow as pa
 
 from ..columns.outcome import Outcome, search_for
 from ..columns.search import TypeSearch
+from ..declaration.promises import Promised, checkable
 from ..declaration.variable import Variable
-from ..errors import PlanError, several
-from ..evidence import Example, MovedColumns, Note, UndeclaredColumns
+from ..errors import PlanError, nearest, several
+from ..evidence import Example, MovedColumns, Note, PromiseNotChecked, UndeclaredColumns
 from ..kernels.types import Ints
 from ..layouts.base import SourceLayout, Tally
 from ..layouts.text.heading import unique_names
@@ -20,6 +22,9 @@ from ..plan.declaring import called, with_heading
 from ..plan.model import Decisions
 from ..plan.naming import ordered, plain_names
 from ..plan.selecting import resolve
+
+if TYPE_CHECKING:
+    from .promises import PromiseCheck
 
 DATE_FORM = re.compile(r"([dmyhsj]{1,4}[-./: ]?){2,6}", re.IGNORECASE)
 BRACKETS = {("(", ")"), ("[", "]")}
@@ -204,3 +209,47 @@ class Reading(msgspec.Struct, eq=False):
     tally: Tally = msgspec.field(default_factory=Tally)
     proof: Example | None = None
     """A number that shows which of two decimal marks is the right one."""
+
+
+def promise_check(reading: Reading) -> PromiseCheck | None:
+    """The check of all promises; `None` where there is none.
+
+    What cannot be judged by a part of the variables or rows is left out, and noted.
+    """
+    plan = reading.found.plan
+    variables = [each.variable for each in reading.columns]
+    if plan.promised == Promised() and not any(
+        each.required or each.promised for each in variables
+    ):
+        return None
+    from .promises import PromiseCheck
+
+    promised, left = checkable(plan.promised, reading.not_kept, plan.limit is not None)
+    for each in left:
+        note = PromiseNotChecked(promise=each.promise, names=each.names, lacking=each.lacking)
+        if note not in reading.notes:
+            reading.notes.append(note)
+    totals = {
+        name: _total_in_source(reading, name, total)
+        for name, total in promised.totals.items()
+        if isinstance(total, str)
+    }
+    return PromiseCheck(promised, variables, totals)
+
+
+def _total_in_source(reading: Reading, name: str, where: str) -> float:
+    """A control total that is in a row of the source, read as a cell of its variable."""
+    from .loading import loaded
+
+    found, row = reading.found, int(where.removeprefix("row "))
+    kept = [each.variable.name for each in reading.columns]
+    if name not in kept:
+        raise PlanError(f'promised.totals: there is no variable "{name}"{nearest(name, kept)}')
+    replace = msgspec.structs.replace
+    alone = replace(found.plan, keep=(name,), order=None, promised=Promised(), limit=None)
+    layout = found.layout.only_rows(row, row)
+    column = loaded(replace(found, plan=alone, layout=layout)).columns[name]
+    value = column.values[0].as_py() if len(column) == 1 else None
+    if not isinstance(value, (int, float)):
+        raise PlanError(f"promised.totals.{name}: {where} holds no number for it")
+    return float(value)

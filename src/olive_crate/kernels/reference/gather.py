@@ -7,12 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 import pyarrow as pa
 
-from ..types import (
-    PAD,
-    Bytes,
-    Flags,
-    Ints,
-)
+from ..types import PAD, Bytes, Flags, Ints
 
 
 def ranges(starts: Ints, lengths: Ints) -> Ints:

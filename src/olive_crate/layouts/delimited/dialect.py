@@ -25,6 +25,12 @@ CERTAIN, AHEAD = 0.9, 0.1
 """A delimiter is certain above this share, and so far ahead of the next one."""
 
 
+WEAK = 0.9
+"""A delimiter that cuts a smaller share of the rows alike may be none."""
+GROUPING = 0.95
+"""A delimiter of which more than this share stand between groups of digits only groups them."""
+
+
 class _Cut(msgspec.Struct, frozen=True, eq=False):
     delimiter: str
     fields: int
@@ -76,6 +82,26 @@ def _is_punctuation(cut: _Cut, text: bytes) -> bool:
     """Commas with a blank behind nearly all of them, in rows that are not cut alike?"""
     mark = cut.delimiter.encode()
     return cut.share < 0.95 and text.count(mark + b" ") > 0.9 * text.count(mark)
+
+
+def explains_rows(text: bytes, found: DelimiterFound) -> bool:
+    """Is this a delimiter beyond doubt, so that the text need not be tried for aligned columns?"""
+    cut, missed = found.supporting or 0, found.against
+    by_mark = found.value not in ("", "blanks")
+    clear = cut >= (WEAK if by_mark else 1.0) * (cut + missed)
+    return bool(found.value) and clear and not (by_mark and _groups_digits(text, found.value))
+
+
+def _groups_digits(text: bytes, delimiter: str) -> bool:
+    """Does this delimiter stand between digits only, with three behind it, as a grouping mark?"""
+    mark = delimiter.encode()
+    known = re.escape(mark)
+    grouping = re.compile(known + rb"(?<=\d" + known + rb")(?=\d{3}(?!\d))")
+    few = GROUPING * text.count(mark)
+    start = text[: text.rfind(b"\n", 0, len(text) // 16) + 1]
+    if start.count(mark) - len(grouping.findall(start)) >= text.count(mark) - few:
+        return False  # the rest cannot make up for it
+    return len(grouping.findall(text)) > few
 
 
 def with_delimiter(marks: Dialect, delimiter: str) -> Dialect:
@@ -161,7 +187,7 @@ def find_escape(pieces: Sequence[bytes], quote: str) -> EscapeFound | None:
 
 def find_comment(pieces: Sequence[bytes], marks: Dialect) -> CommentFound | None:
     """A prefix of lines that are not cut like the others; titles at the top count as such too."""
-    met = [each for each in COMMENTS if any(_begins_lines(each.encode(), one) for one in pieces)]
+    met = [each for each in COMMENTS if _begins_lines(each.encode(), pieces)]
     lines = [line for piece in pieces for line in piece.splitlines()] if met else []
     for prefix in met:
         begins = [line for line in lines if line.startswith(prefix.encode())]
@@ -178,8 +204,10 @@ def find_comment(pieces: Sequence[bytes], marks: Dialect) -> CommentFound | None
     return None
 
 
-def _begins_lines(prefix: bytes, text: bytes) -> bool:
-    """Does any line begin so?"""
-    if prefix[:1] not in text:
-        return False
-    return text.startswith(prefix) or b"\n" + prefix in text or b"\r" + prefix in text
+def _begins_lines(prefix: bytes, pieces: Sequence[bytes]) -> bool:
+    """Does any line of these pieces begin so?"""
+    return any(
+        text.startswith(prefix) or b"\n" + prefix in text or b"\r" + prefix in text
+        for text in pieces
+        if prefix in text
+    )

@@ -38,7 +38,14 @@ from ..text.completing import (
 )
 from ..text.decoding import find_encoding
 from ..text.heading import headings_of
-from .dialect import find_comment, find_delimiter, find_escape, find_quote, with_delimiter
+from .dialect import (
+    explains_rows,
+    find_comment,
+    find_delimiter,
+    find_escape,
+    find_quote,
+    with_delimiter,
+)
 from .preview import preview
 from .reading import DelimitedLayout
 from .records import raw_blocks, records_as_text
@@ -59,10 +66,9 @@ def find_delimited(
     encoding = plan.source.encoding or (known.value if known else "")
     text = as_utf8(sample.head, encoding, sample.is_whole)
     cutting = _cutting(plan.delimited, text, sample, encoding, evidence)
-    free = plan.layout is None and cutting.found is not None
-    if free and cutting.found is not None and otherwise is not None:
-        given = LooksAligned(source, plan, before, sample, text, known, cutting.found)
-        aligned = otherwise(given)
+    mark = cutting.found if plan.layout is None else None
+    if mark is not None and otherwise is not None and not explains_rows(text, mark):
+        aligned = otherwise(LooksAligned(source, plan, before, sample, text, known, mark))
         if aligned is not None:
             return aligned
     rows = _head(plan, sample, text, cutting, before, evidence)

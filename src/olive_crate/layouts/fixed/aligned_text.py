@@ -2,28 +2,18 @@
 
 from __future__ import annotations
 
-import re
-
 from ...evidence import AlignedColumns, DelimiterFound
 from .breaks import FoundFields, find_fields
 
 LOOKED_AT = 1000
 """Lines that are looked at."""
-GROUPING = 0.95
-"""A delimiter of which more than this share stand between groups of digits only groups them."""
-WEAK = 0.9
-"""A delimiter that cuts a smaller share of the rows alike may be none."""
 LEAST_ROWS, MOSTLY = 4, 0.6
 """Fewer rows, or a smaller share of the filled lines, do not show that columns are aligned."""
 
 
 def aligned_fields(text: bytes, delimiter: DelimiterFound) -> FoundFields | None:
-    """Fields aligned by blanks, where no delimiter cuts all rows alike."""
-    cut, missed = delimiter.supporting or 0, delimiter.against
+    """Fields aligned by blanks, where no delimiter explains the rows."""
     by_mark = delimiter.value not in ("", "blanks")
-    clear = cut >= (WEAK if by_mark else 1.0) * (cut + missed)
-    if delimiter.value and clear and not (by_mark and _groups_digits(text, delimiter.value)):
-        return None
     lines = text.decode("utf-8", "replace").splitlines()[:LOOKED_AT]
     if not any(b"  " in line.strip() for line in text.splitlines()[:LOOKED_AT]):
         return None
@@ -42,15 +32,3 @@ def aligned_evidence(found: FoundFields) -> AlignedColumns:
         alternatives=("delimited",),
         certain=False,
     )
-
-
-def _groups_digits(text: bytes, delimiter: str) -> bool:
-    """Does this delimiter stand between digits only, with three behind it, as a grouping mark?"""
-    mark = delimiter.encode()
-    known = re.escape(mark)
-    grouping = re.compile(known + rb"(?<=\d" + known + rb")(?=\d{3}(?!\d))")
-    few = GROUPING * text.count(mark)
-    start = text[: text.rfind(b"\n", 0, len(text) // 16) + 1]
-    if start.count(mark) - len(grouping.findall(start)) >= text.count(mark) - few:
-        return False  # the rest cannot make up for it
-    return len(grouping.findall(text)) > few
