@@ -45,7 +45,9 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         if isinstance(plain, Dataset):
             return plain
         parts = {key: getattr(plain, key) for key in PlainDataset.__struct_fields__}
-        return Dataset(**(parts | {"plan": Plan.of(plain.plan)}))
+        if not isinstance(plain.plan, Plan):
+            parts["plan"] = Plan.of(plain.plan)
+        return Dataset(**parts)
 
     def _repr_html_(self) -> str:
         return html_of(self)

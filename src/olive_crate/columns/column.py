@@ -12,7 +12,7 @@ from .. import kernels
 from ..declaration.codes import BLANK, FIRST_CODE, UNREADABLE
 from ..declaration.variable import Variable
 from ..errors import PlanError, nearest
-from ..kernels.reference.gather import none_missing
+from ..kernels.buffers import none_missing
 from ..kernels.types import Flags, Ints
 from .dictionary_encoding import decoded
 

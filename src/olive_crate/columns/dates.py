@@ -13,8 +13,8 @@ import numpy as np
 import pyarrow as pa
 
 from .. import kernels
+from ..kernels.buffers import no_reasons
 from ..kernels.reference import times
-from ..kernels.reference.gather import no_reasons
 from ..kernels.spans import Cells
 from ..kernels.types import DAYS, OF_DAY, SINCE_1970, EarlyResult, Ints, TimeRequest, TimesRead
 from .rule import IS_BLANK, IS_UNREADABLE, Converted, Rule, by_text, reason_of

@@ -15,8 +15,8 @@ import numpy as np
 import pyarrow as pa
 
 from .. import kernels
+from ..kernels.buffers import none_missing, writable
 from ..kernels.reference import numbers
-from ..kernels.reference.gather import none_missing, writable
 from ..kernels.spans import Cells
 from ..kernels.types import EarlyResult, Flags, Ints, NumberRequest, NumbersRead
 from .column import NOTHING, Withheld, merged

@@ -14,8 +14,8 @@ from .. import kernels
 from ..declaration.codes import MissingCode
 from ..declaration.variable import TIMES, Variable
 from ..errors import PlanError
+from ..kernels.buffers import all_present, none_missing
 from ..kernels.reference import times
-from ..kernels.reference.gather import all_present, none_missing
 from ..kernels.spans import Cells
 from ..kernels.types import Pattern, Place
 from ..plan.model import Decisions
@@ -198,8 +198,9 @@ def _move(column: np.ndarray, at: int, arrays: Sequence[pa.Array]) -> None:
 
 def search_for(plan: Decisions, variable: Variable, column: SourceColumn) -> TypeSearch:
     """The search for the type of a variable, where this column holds its cells."""
+    implied = "number" if column.implied_decimals else "integer" if column.sign else UNKNOWN
     rule = Rule(
-        kind=variable.type or _type_by_column(column),
+        kind=variable.type or implied,
         decimal=plan.delimited.decimal or ".",
         grouping=plan.delimited.grouping or "",
         format=variable.format,
@@ -230,13 +231,6 @@ def _first_state(rule: Rule, variable: Variable, column: SourceColumn) -> State:
         kind = "boolean|true|false" if column.type == "boolean" else column.type
         return Narrowed((kind,), by_source=True)
     return Open()
-
-
-def _type_by_column(column: SourceColumn) -> str:
-    """The type that implied decimals or a sign elsewhere tell."""
-    if column.implied_decimals:
-        return "number"
-    return "integer" if column.sign else UNKNOWN
 
 
 def _timed(variable: Variable) -> str:

@@ -30,7 +30,7 @@ import pyarrow as pa
 
 from .. import kernels
 from ..kernels.spans import Cells, SourceRows
-from ..kernels.types import EarlyResult, Ints, Request, TextRequest
+from ..kernels.types import Ints, Request, TextRequest
 from .convert import TypedBlock, convert, missing, request_for, with_withheld
 from .rule import (
     FIRST_MARK,
@@ -173,7 +173,15 @@ class TypeSearch:
 
     def take(self, cells: Cells, rows: SourceRows) -> TypedBlock:
         """Convert a block, as the type so far or a wider one if need be."""
-        block, self.state = self._step(cells)
+        state = self.state
+        if isinstance(state, (Declared, Settled)):
+            block = self._attempt(cells, state.kind)
+        elif isinstance(state, DeclaredTime):
+            block, self.state = self._from_declared_time(cells, state)
+        elif isinstance(state, Open):
+            block, self.state = self._from_open(cells)
+        else:
+            block, self.state = self._from_narrowed(cells, state)
         if not isinstance(self.state, Settled):
             self.statistics.note(block, cells, rows, self._attempt)
         return with_withheld(block, cells)
@@ -181,16 +189,6 @@ class TypeSearch:
     def again(self, cells: Cells) -> TypedBlock:
         """A block once more, as the type in use."""
         return with_withheld(self._attempt(cells, self.state.kind), cells)
-
-    def _step(self, cells: Cells) -> _Step:
-        state = self.state
-        if isinstance(state, (Declared, Settled)):
-            return _Step(self._attempt(cells, state.kind), state)
-        if isinstance(state, DeclaredTime):
-            return self._from_declared_time(cells, state)
-        if isinstance(state, Open):
-            return self._from_open(cells)
-        return self._from_narrowed(cells, state)
 
     def _from_open(self, cells: Cells) -> _Step:
         nothing, filled = self._nothing(cells)
@@ -259,8 +257,17 @@ class TypeSearch:
         return len(self._attempt(cells, kind).converted.unread)
 
     def _attempt(self, cells: Cells, kind: str) -> TypedBlock:
-        """The block as this kind; well-known marks among what is left over become missing."""
-        done = convert(cells, self._rule(kind), self._early(cells, kind))
+        """The block as this kind; well-known marks among what is left over become missing.
+
+        What a kernel has made of these very cells is used if it answers a request for this kind.
+        """
+        rule, ready = self._rules.get(kind), cells.ready
+        if rule is None:
+            rule = rule_for(self.rule, kind, strict=not self.is_declared)
+            rule = self._rules[kind] = msgspec.structs.replace(rule, early=True)
+        asked = self._requests.get(kind, ())
+        early = None if ready is None or not any(ready[0] is each for each in asked) else ready[1]
+        done = convert(cells, rule, early)
         if not len(done.unread) or kind in ("text", "category"):
             return TypedBlock(kind, done)
         mark = found_in(cells.at(done.unread).trimmed(), MISSING_MARKS)
@@ -290,13 +297,6 @@ class TypeSearch:
 
     # What kernels are asked for
 
-    def _rule(self, kind: str) -> Rule:
-        rule = self._rules.get(kind)
-        if rule is None:
-            rule = rule_for(self.rule, kind, strict=not self.is_declared)
-            rule = self._rules[kind] = msgspec.structs.replace(rule, early=True)
-        return rule
-
     @property
     def started(self) -> bool:
         """Has anything been converted, so that the next block can be forecast?"""
@@ -314,13 +314,6 @@ class TypeSearch:
             self._requests[state.kind] = [] if request is None else [request, *plain]
         known = self._requests[state.kind]
         return known[-1 if self.statistics.all_different else 0] if known else None
-
-    def _early(self, cells: Cells, kind: str) -> EarlyResult | None:
-        """What a kernel has made of these cells already, if it answers a request for this kind."""
-        ready = cells.ready
-        if ready is None or not any(ready[0] is each for each in self._requests.get(kind, ())):
-            return None
-        return ready[1]
 
 
 def _truths(values: pa.BooleanArray) -> frozenset[bool]:

@@ -122,18 +122,13 @@ class Statistics:
             encoded = pa.types.is_dictionary(done.values.type)
             self.all_different = len(done.values) > 0 and not encoded
         if self._counts_values and block.kind:
-            self._note_values(block, valid)
+            kind, present = base(block.kind), _present(done)
+            self.scale.add(kind, done.values, present)
+            if kind in ("integer", "number"):
+                self.watch.add(done.values, present, done.span)
+            self.fitting += 0 if block.kind == "text" else valid
             if block.kind == "text" and self.obstacles is not None:
                 self._track(cells, rows, self.obstacles, attempt)
-
-    def _note_values(self, block: TypedBlock, valid: int) -> None:
-        done, kind = block.converted, base(block.kind)
-        present = _present(done)
-        self.scale.add(kind, done.values, present)
-        if kind in ("integer", "number"):
-            self.watch.add(done.values, present, done.span)
-        if block.kind != "text":
-            self.fitting += valid
 
     def note_contradiction(self, kind: str) -> None:
         """A cell contradicts the kind so far, and the column becomes text."""

@@ -82,6 +82,9 @@ class Problems(Sequence[Problem]):
         )
 
 
+NO_PROBLEMS = Problems()
+
+
 class Change(Worded, msgspec.Struct, frozen=True):
     """What a declaration after the read changed in the cells of one variable."""
 

@@ -84,7 +84,10 @@ def missing_codes(spec: Any, at: str = "missing") -> tuple[MissingCode, ...]:
     if spec is None:
         return ()
     if isinstance(spec, Mapping) and not _is_table(spec, MissingCode):
-        codes = tuple(_code(_spanned(key, at) | {"reason": why}, at) for key, why in spec.items())
+        codes = tuple(
+            _table(MissingCode, _spanned(key, at) | {"reason": why}, at)
+            for key, why in spec.items()
+        )
     else:
         codes = tuple(_code(each, at) for each in _listed(spec))
     met: dict[str, MissingCode] = {}

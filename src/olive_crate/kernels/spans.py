@@ -12,7 +12,7 @@ import msgspec
 import numpy as np
 
 from .. import kernels
-from .reference.gather import by_field
+from .buffers import by_field
 from .types import Bytes, EarlyColumn, Ints, Table
 
 NONE = np.zeros(0, np.int64)

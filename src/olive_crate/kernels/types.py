@@ -10,8 +10,6 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from .buffers import allocate
-
 Bytes = NDArray[np.uint8]
 
 Ints = NDArray[np.int64]
@@ -219,6 +217,8 @@ class WholeColumns:
         key = index, kind
         column = self._columns.get(key)
         if column is None:
+            from .buffers import allocate  # which needs the names of this file
+
             try:
                 column = self._columns.setdefault(key, allocate(self.rows, kind))
             except MemoryError:  # more was expected than there is room for: do without

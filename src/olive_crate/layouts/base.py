@@ -259,24 +259,19 @@ class CountedStream:
     """A stream that counts the bytes read from it."""
 
     def __init__(self, stream: IO[bytes], tally: Tally) -> None:
-        self._stream, self._tally = stream, tally
-
-    @property
-    def done(self) -> int:
-        """Bytes that were read."""
-        return self._tally.bytes
+        self._stream, self.tally = stream, tally
 
     def read(self, count: int) -> bytes:
         """Up to `count` bytes."""
         piece = self._stream.read(count)
-        self._tally.bytes += len(piece)
+        self.tally.bytes += len(piece)
         return piece
 
     def readinto(self, room: memoryview) -> int:
         """Fill some of the room; how much, 0 at the end."""
         if isinstance(self._stream, io.RawIOBase):
             count = self._stream.readinto(room) or 0
-            self._tally.bytes += count
+            self.tally.bytes += count
             return count
         piece = self.read(len(room))
         room[: len(piece)] = piece

@@ -51,7 +51,7 @@ class Option(NamedTuple):
     flags: tuple[Flag, ...] = ()
     """The command's flags; without any, one that is called like the option."""
     field: str = ""
-    """The field that holds it, where that has another name."""
+    """The field of the plan that holds it, where that is not the one of its name in the section."""
 
 
 def with_rows(plan: Decisions, value: Any, at: str) -> Decisions:

@@ -265,6 +265,7 @@ class ReadingOptions(TypedDict, total=False):
             section="missing",
             default="none",
             check=missing_codes,
+            field="missing",
             flags=(
                 Flag(
                     "--missing", "Missing code for all: -9, or 777=lost. Repeatable.", "CODE", True
@@ -314,6 +315,7 @@ class ReadingOptions(TypedDict, total=False):
             section="promised",
             default="nothing",
             check=promised_from,
+            field="promised",
         ),
     ]
     limit: Annotated[
@@ -374,7 +376,7 @@ def with_option(plan: Decisions, name: str, value: Any, at: str = "") -> Decisio
     if option.apply is not None:
         return option.apply(plan, value, at)
     checked = value if option.check is None else option.check(value, at)
-    if option.section in ("", name):
+    if option.field or not option.section:
         return msgspec.structs.replace(plan, **{option.field or name: checked})
     section = msgspec.structs.replace(getattr(plan, option.section), **{name: checked})
     return msgspec.structs.replace(plan, **{option.section: section})

@@ -55,7 +55,16 @@ def loaded(found: SourceLayout, progress: Progress | None = None) -> PlainDatase
         columns = _columns(reading, blocks, workers)
     rows, whole = reading.tally.parts["data"], chained(came)
     promises = promise_check(reading)
-    receipt = receipt_of(reading, [_counts_of(each) for each in columns.values()], rows, began)
+    counts = [
+        CellCounts(
+            each.variable.name,
+            each.variable.type or "text",
+            len(each.values) - each.values.null_count,  # counted from the values,
+            each.reason_counts(),  # and these from the reasons
+        )
+        for each in columns.values()
+    ]
+    receipt = receipt_of(reading, counts, rows, began)
     if promises is not None:
         promises.add(list(columns.values()), whole.at(np.arange(rows)))
         receipt = msgspec.structs.replace(receipt, promises=promises.results())
@@ -79,13 +88,6 @@ def _column(reader: ColumnReader, blocks: list[TypedBlock]) -> Column:
     column = joined(reader.outcome(), blocks)
     blocks.clear()
     return column
-
-
-def _counts_of(column: Column) -> CellCounts:
-    """Valid cells, counted from the values, and missing ones, counted from the reasons."""
-    valid = len(column.values) - column.values.null_count
-    kind = column.variable.type or "text"
-    return CellCounts(column.variable.name, kind, valid, column.reason_counts())
 
 
 def draft(

@@ -13,7 +13,7 @@ from .. import kernels
 from ..columns.outcome import Outcome
 from ..columns.rule import base, form
 from ..columns.statistics import MANY_ODD, Obstacles
-from ..dataset.receipt import CellCounts, Problems, Receipt
+from ..dataset.receipt import NO_PROBLEMS, CellCounts, Problems, Receipt
 from ..evidence import (
     CutCharacters,
     Evidence,
@@ -33,7 +33,6 @@ from ..evidence import (
     TypeFits,
     UncoveredPositions,
 )
-from ..kernels.types import Ints
 from ..plan.model import Decisions
 from .preparing import ColumnReader, Reading
 from .single_pass import proven
@@ -68,7 +67,7 @@ def receipt_of(reading: Reading, cells: Sequence[CellCounts], rows: int, began: 
         characters=tally.characters,
         covered=tally.covered,
         uncovered=tally.uncovered,
-        problem_count=len(problems),
+        problem_count=len(problems) if problems is not NO_PROBLEMS else 0,
         seconds=time.perf_counter() - began,
         problems=problems,
     )
@@ -76,15 +75,16 @@ def receipt_of(reading: Reading, cells: Sequence[CellCounts], rows: int, began: 
 
 def _problems(reading: Reading) -> Problems:
     """Text beyond the last column, then the cells that could not be read."""
+    parts: list[tuple[str, str, Any, pa.Array]] = [
+        (column.variable.name, base(column.search.rule.kind), rows, texts)
+        for column in reading.columns
+        for rows, texts in column.problems
+    ]
     surplus = reading.tally.surplus
-    rows, texts = [row for row, _ in surplus], kernels.strings([text for _, text in surplus])
-    parts = [part for column in reading.columns for part in _problems_of(column)]
-    return Problems([("", "", rows, texts), *parts])
-
-
-def _problems_of(column: ColumnReader) -> list[tuple[str, str, Ints, pa.Array]]:
-    kind = base(column.search.rule.kind)
-    return [(column.variable.name, kind, rows, texts) for rows, texts in column.problems]
+    if surplus:
+        rows, texts = [row for row, _ in surplus], kernels.strings([text for _, text in surplus])
+        parts.insert(0, ("", "", rows, texts))
+    return Problems(parts) if parts else NO_PROBLEMS
 
 
 def _notes(reading: Reading) -> list[Note]:

@@ -10,8 +10,7 @@ import numpy as np
 import pyarrow as pa
 
 from .. import reference
-from ..buffers import allocate
-from ..reference.gather import bitmap, padded
+from ..buffers import allocate, bitmap, padded
 from ..types import (
     DAYS,
     OF_DAY,

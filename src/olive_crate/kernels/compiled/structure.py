@@ -8,8 +8,7 @@ from typing import Any, NamedTuple, cast
 import numpy as np
 
 from .. import reference
-from ..buffers import allocate
-from ..reference.gather import counted, no_reasons
+from ..buffers import allocate, counted, no_reasons
 from ..types import (
     Bytes,
     ColumnStart,

@@ -1,25 +1,10 @@
 """The kernels in NumPy: clear, portable, always there."""
 
+from ..buffers import arrow, bitmap, or_minus_one, padded, strings, whole_numbers
 from .blanks import blank, table, trimmed, trimmed_table
 from .columns import read_column
 from .early_columns import records_early, split_early
-from .gather import (
-    FEW,
-    arrow,
-    bitmap,
-    different,
-    encoded,
-    is_utf8,
-    joined_texts,
-    match,
-    or_minus_one,
-    padded,
-    ranges,
-    squeezed,
-    strings,
-    texts,
-    whole_numbers,
-)
+from .gather import FEW, different, encoded, is_utf8, joined_texts, match, ranges, squeezed, texts
 from .numbers import read_numbers
 from .sheet_xml import read_sheet, read_strings
 from .structure import cut, line_marks, split, structure, text_marks

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 import pyarrow as pa
 
+from ..buffers import bitmap, or_minus_one, strings, strings_of, whole_numbers
 from ..types import PAD, Bytes, Flags, Ints
 
 
@@ -118,103 +119,4 @@ def _few_texts(buffer: Bytes, starts: Ints, ends: Ints) -> pa.StringArray:
     """The same for few runs, without waking up Arrow's compute functions."""
     view = memoryview(buffer)  # type: ignore[arg-type]
     pieces = [view[start:end] for start, end in zip(starts.tolist(), ends.tolist(), strict=True)]
-    return _strings(pieces)
-
-
-def strings(words: Sequence[str]) -> pa.StringArray:
-    """Words as an Arrow array. (Arrow's own way looks for a data frame package first.)"""
-    return _strings([word.encode("utf-8") for word in words])
-
-
-def _strings(pieces: Sequence[bytes | memoryview]) -> pa.StringArray:
-    offsets = np.zeros(len(pieces) + 1, np.int32)
-    np.cumsum([len(piece) for piece in pieces], out=offsets[1:])
-    data = pa.py_buffer(b"".join(pieces))
-    return pa.StringArray.from_buffers(len(pieces), pa.py_buffer(offsets), data)
-
-
-def whole_numbers(values: Ints) -> pa.Int64Array:
-    """64-bit integers as an Arrow array, without a copy."""
-    return pa.Array.from_buffers(pa.int64(), len(values), [None, pa.py_buffer(values)])
-
-
-def or_minus_one(places: pa.Int32Array) -> Ints:
-    """Places as integers, -1 for null. (Arrow's own way looks for a data frame package first.)"""
-    validity, data = places.buffers()
-    found = np.frombuffer(data, np.int32)[places.offset : places.offset + len(places)]
-    if validity is None or not places.null_count:
-        return found.astype(np.int64)
-    bits = np.unpackbits(np.frombuffer(validity, np.uint8), bitorder="little")
-    valid = bits[places.offset : places.offset + len(places)].astype(bool)
-    return np.where(valid, found, -1)
-
-
-SHARED = 1 << 22
-"""Longer arrays are not held for others once nobody needs them."""
-
-
-class _Shared:
-    """Arrays that are only read, so that many may stand for the same."""
-
-    reasons: Bytes = np.zeros(0, np.uint8)
-    numbers: Ints = np.zeros(0, np.int64)
-
-
-def no_reasons(count: int) -> Bytes:
-    """Reasons of so many cells that all have a value: shared, and only to be read."""
-    held = _Shared.reasons  # another thread may put another in its place
-    if count > len(held):
-        held = np.zeros(1 << max(16, (count - 1).bit_length()), np.uint8)
-        held.flags.writeable = False
-        _Shared.reasons = held
-    return held[:count]
-
-
-def all_present(count: int) -> Bytes:
-    """Reasons of a whole column in which no cell is missing."""
-    return no_reasons(count) if count < SHARED else np.zeros(count, np.uint8)
-
-
-def none_missing(reasons: Bytes) -> bool:
-    """Have all of these cells a value?"""
-    return reasons.base is _Shared.reasons or not reasons.any()
-
-
-def counted(count: int) -> Ints:
-    """0, 1, 2 … so many: shared, and only to be read."""
-    held = _Shared.numbers
-    if count > len(held):
-        held = np.arange(1 << max(17, (count - 1).bit_length()))
-        held.flags.writeable = False
-        _Shared.numbers = held
-    return held[:count]
-
-
-def writable(reasons: Bytes) -> Bytes:
-    """Reasons that may be changed."""
-    return reasons if reasons.flags.writeable else reasons.copy()
-
-
-def bitmap(valid: Flags) -> pa.Buffer:
-    """Flags as an Arrow validity bitmap."""
-    return pa.py_buffer(np.packbits(valid, bitorder="little"))
-
-
-def arrow(values: np.ndarray, valid: Flags | None, kind: pa.DataType) -> pa.Array:
-    """Numbers of Arrow's own memory form as an Arrow array, null where `valid` is false."""
-    known = None if valid is None or bool(valid.all()) else bitmap(valid)
-    buffers = [known, pa.py_buffer(np.ascontiguousarray(values))]
-    return pa.Array.from_buffers(kind, len(values), buffers)
-
-
-def padded(text: bytes | memoryview) -> Bytes:
-    """A buffer that holds `text` from position `PAD` on."""
-    buffer = np.empty(len(text) + 2 * PAD, np.uint8)
-    buffer[:PAD] = buffer[PAD + len(text) :] = 0
-    buffer[PAD : PAD + len(text)] = np.frombuffer(text, np.uint8)
-    return buffer
-
-
-def by_field(flat: Ints, fields: int) -> Ints:
-    """Positions record by record as (rows, fields) that lie field by field in memory."""
-    return np.ascontiguousarray(flat.reshape(-1, fields).T).T
+    return strings_of(pieces)

@@ -9,8 +9,9 @@ from __future__ import annotations
 import msgspec
 import numpy as np
 
+from ..buffers import by_field
 from ..types import Bytes, CutPoint, Dialect, Flags, Ints, LineMarks, Structure, Table, TextMarks
-from .gather import by_field, ranges
+from .gather import ranges
 from .quoting import (
     CR,
     LF,

@@ -283,13 +283,17 @@ def _with_last(
 
 
 LOOKED_AT = 200
+"""Rows that are looked at, at either end."""
+SWALLOWED = 100
+"""A record of more lines shows that a stray quote in a title has opened it."""
 
 
 def head_rows(text: bytes, whole: bool, marks: Dialect, rows: Rows) -> list[Row]:
     """The rows at the head of the source, titles too."""
     skip = min([*heading_rows(rows), rows.first or 1]) - 1 if rows.names else 0
     cut = _cut_rows(text, marks, skip)
-    if skip == 0 and marks.quote and (not cut or _swallowed(cut, text)):
+    jumps = [after.number - row.number for row, after in itertools.pairwise(cut[:21])]
+    if skip == 0 and marks.quote and (not cut or max(jumps, default=0) > SWALLOWED):
         cut = _cut_rows(text, Dialect(marks.delimiter, marks.blanks, comment=marks.comment), 0)
     return cut
 
@@ -312,24 +316,15 @@ def _cut_rows(text: bytes, marks: Dialect, skip: int, first: int = 1) -> list[Ro
     return rows
 
 
-def _swallowed(rows: Sequence[Row], text: bytes) -> bool:
-    """Has a stray quote in a title made one record of very many lines?"""
-    jumps = [after.number - row.number for row, after in itertools.pairwise(rows)]
-    return max(jumps[:20], default=0) > 100
-
-
 def tail_rows(sample: Sample, tail: bytes, encoding: str, marks: Dialect) -> list[Row]:
     """The last rows, numbered so that only differences mean something unless the file is small."""
     if sample.is_whole:
-        return _last_rows(as_utf8(tail, encoding, True), marks)
-    if encoding.lower().startswith(("utf-16", "utf-32")):
-        tail = tail[len(tail) % 4 :]
-    text = decoded(tail, without_mark(encoding, sample.head), True).encode("utf-8", "replace")
-    cut = text.find(b"\n") + 1 or text.find(b"\r") + 1
-    return _last_rows(text[cut:], marks)
-
-
-def _last_rows(text: bytes, marks: Dialect) -> list[Row]:
+        text = as_utf8(tail, encoding, True)
+    else:
+        if encoding.lower().startswith(("utf-16", "utf-32")):
+            tail = tail[len(tail) % 4 :]
+        text = decoded(tail, without_mark(encoding, sample.head), True).encode("utf-8", "replace")
+        text = text[text.find(b"\n") + 1 or text.find(b"\r") + 1 :]
     lines = text.splitlines(keepends=True)
     last = lines[-LOOKED_AT:]
     return _cut_rows(b"".join(last), marks, 0, len(lines) - len(last) + 1)

@@ -93,7 +93,7 @@ def raw_blocks(
         pieces = utf8_buffers(stream, layout.encoding, steps, source.name)
         row, offset, pieces = _past_titles(pieces, layout, tally)
         cutting = Cutting(layout, source.name, workers.count > 1)
-        checked = _Checked(source, layout)
+        beyond_ascii = False
         kept = _Kept(source.size if keeping else None)
         held: Cut | None = None
 
@@ -112,7 +112,9 @@ def raw_blocks(
                 held = cut
                 continue
             if len(found.lines) > 1:
-                checked(cut, scanned, row)
+                if not scanned.is_utf8:
+                    raise _bad_byte_in(cut, layout, source.name, row, beyond_ascii)
+                beyond_ascii |= not scanned.is_ascii
                 block = RawBlock(cut, scanned.marks, found, row, scanned.line_ends)
                 cutting.learn(cut, len(found.lines) - 1)
                 yield block
@@ -240,26 +242,19 @@ def _left_open(source: Source, layout: DelimitedLayout, cut: Cut, at: int, row: 
     )
 
 
-class _Checked:
-    """Raises `BadByte` for a piece that is not valid UTF-8."""
-
-    def __init__(self, source: Source, layout: DelimitedLayout) -> None:
-        self.source, self.layout = source, layout
-        self.beyond_ascii = False
-
-    def __call__(self, cut: Cut, scanned: _Scanned, row: int) -> None:
-        if scanned.is_utf8:
-            self.beyond_ascii |= not scanned.is_ascii
-            return
-        text = cut.text
-        try:
-            text.decode("utf-8")
-        except UnicodeDecodeError as error:
-            line = row + text.count(b"\n", 0, error.start)
-            offset = cut.offset + error.start
-            wrong = bad_byte(self.source.name, self.layout.encoding, line, offset, error)
-            wrong.seen_beyond_ascii |= self.beyond_ascii
-            raise wrong from None
+def _bad_byte_in(
+    cut: Cut, layout: DelimitedLayout, name: str, row: int, beyond_ascii: bool
+) -> Exception:
+    """The error for a piece that is not valid UTF-8; `beyond_ascii`: others before it were."""
+    text = cut.text
+    try:
+        text.decode("utf-8")
+    except UnicodeDecodeError as error:
+        line = row + text.count(b"\n", 0, error.start)
+        wrong = bad_byte(name, layout.encoding, line, cut.offset + error.start, error)
+        wrong.seen_beyond_ascii |= beyond_ascii
+        return wrong
+    raise AssertionError("kernels and decoder differ about UTF-8")
 
 
 def record_texts(raw: RawBlock, record: int) -> list[str]:

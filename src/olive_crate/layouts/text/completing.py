@@ -262,7 +262,11 @@ def _shapes(column: Iterable[str]) -> Counter[str]:
     """How many cells of a column have which shape; few in a column of words count for nothing."""
     found: Counter[str] = Counter()
     filled = whole = 0
-    for cell, count in _alike(column).items():
+    cells = list(column)
+    alike = APART.join(cells).translate(DIGITS).split(APART)  # digits need not be told apart
+    if len(alike) != len(cells):  # one of them holds the mark
+        alike = [cell.translate(DIGITS) for cell in cells]
+    for cell, count in Counter(alike).items():
         text = cell.strip(AROUND)
         filled += count if text else 0
         if text.isdigit():
@@ -273,15 +277,6 @@ def _shapes(column: Iterable[str]) -> Counter[str]:
             elif shape := _shape(text):
                 found[shape] += count
     return found if sum(found.values()) + whole >= 0.3 * filled else Counter()
-
-
-def _alike(column: Iterable[str]) -> Counter[str]:
-    """The cells of a column with their digits told apart no more, and how often each is there."""
-    cells = list(column)
-    alike = APART.join(cells).translate(DIGITS).split(APART)
-    if len(alike) != len(cells):  # one of them holds the mark
-        alike = [cell.translate(DIGITS) for cell in cells]
-    return Counter(alike)
 
 
 @lru_cache(maxsize=4096)

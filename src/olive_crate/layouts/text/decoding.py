@@ -108,9 +108,11 @@ def utf8_buffers(stream: CountedStream, encoding: str, steps: Steps, name: str) 
                 yield filled(piece)
         return
     at_start = True
-    steps = steps._replace(block=_filling_pages(steps.block))
+    if steps.block >= LARGE:  # a buffer ends where a large page does
+        pages = (steps.block + LARGE // 2) // LARGE
+        steps = steps._replace(block=max(1, pages) * LARGE - ROOM - PAD)
     while True:
-        wanted = steps.size(stream.done)
+        wanted = steps.size(stream.tally.bytes)
         buffer = _buffer(wanted if at_start else steps.block)
         room = memoryview(buffer)  # type: ignore[arg-type]
         low, high = ROOM, ROOM + stream.readinto(room[ROOM : ROOM + wanted])
@@ -124,11 +126,6 @@ def utf8_buffers(stream: CountedStream, encoding: str, steps: Steps, name: str) 
         buffer[high : high + PAD] = 0
         if high > low:
             yield Filled(buffer, low, high)
-
-
-def _filling_pages(size: int) -> int:
-    """About so many bytes, so that a buffer ends where a large page does."""
-    return max(1, (size + LARGE // 2) // LARGE) * LARGE - ROOM - PAD if size >= LARGE else size
 
 
 def small_first(pieces: Iterator[bytes]) -> Iterator[bytes]:

@@ -142,15 +142,11 @@ def _holds_values(index: int, below: Sequence[Row]) -> bool:
     return bool(held) and sum(map(is_value, held)) > 0.5 * len(held)
 
 
-def _is_partial(row: Row) -> bool:
-    """Not a whole heading by itself: words are lacking, or stand there twice."""
-    words = [cell.strip() for cell in row.cells if cell.strip()]
-    return len(words) < len(row.cells) or len(set(words)) < len(words)
-
-
 def _continues(first: Row, second: Row, below: Sequence[Row]) -> bool:
     """Is the second row the lower part of a heading of two rows?"""
-    if not _is_partial(first) or not below:
+    words = [cell.strip() for cell in first.cells if cell.strip()]
+    whole = len(words) == len(first.cells) == len(set(words))
+    if whole or not below:  # a heading by itself
         return False
     open_columns = [
         index
