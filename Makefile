@@ -25,6 +25,7 @@ lint: .venv/ready
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
+	$(BIN)/lint-imports --no-cache
 
 # The table of speed, written to benchmarks/RESULTS.md.
 bench: .venv/ready

@@ -107,7 +107,7 @@ class Plan(Shown, Decisions, frozen=True, omit_defaults=True):
 
     def with_options(self, **options: Any) -> Plan:
         """The plan with options of `load` laid over it."""
-        from ..plan.options import with_options
+        from ..plan.deciding import with_options
 
         return Plan.of(with_options(self, options))
 

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import os
 from collections.abc import Mapping
-from typing import Any, Unpack
+from typing import TYPE_CHECKING, Any, Unpack
 
 from ..dataset.receipt import Receipt
 from ..errors import PlanError
 from ..plan.options import ReadingOptions
-from ..reading.looking import Look
-from ..reading.single_pass import Progress
 from .dataset import Dataset
 from .documented import takes_reading_options
 from .plan import NO_PLAN, Plan
+
+if TYPE_CHECKING:
+    from ..reading.looking import Look
+    from ..reading.single_pass import Progress
 
 
 @takes_reading_options

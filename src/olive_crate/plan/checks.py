@@ -6,14 +6,15 @@ file and key). It raises `PlanError` for what the option cannot be.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from typing import Any
+from collections.abc import Callable, Mapping, Sequence
+from typing import TYPE_CHECKING, Any
 
-from ..declaration.variable import TYPES
 from ..errors import PlanError, nearest
-from ..sources.container import limits_of
-from ..sources.ranges import check_range
-from ..sources.source import codec_name
+
+if TYPE_CHECKING:
+    from ..declaration.codes import MissingCode
+    from ..declaration.promises import Promised
+    from .fields import RecordType
 
 Check = Callable[[Any, str], Any]
 
@@ -25,6 +26,7 @@ NAMED_DELIMITERS = {
     "space": " ",
     "blanks": "blanks",
 }
+POSITIONS = ("characters", "bytes")
 TRIMS = (True, False, "left", "right")
 
 
@@ -61,6 +63,8 @@ def encoding(value: Any, at: str) -> str | None:
         return None
     if not isinstance(value, str):
         raise PlanError(f"{at}: expected the name of an encoding, got {value!r}")
+    from ..sources.source import codec_name
+
     try:
         codec_name(value)
     except PlanError as error:
@@ -170,6 +174,8 @@ def plain_names(value: Any, at: str) -> bool | int | None:
 
 def type_name(value: Any, at: str) -> str | None:
     """One type."""
+    from ..declaration.variable import TYPES
+
     if value is None or value in TYPES:
         checked: str | None = value
         return checked
@@ -186,9 +192,57 @@ def sheet(value: Any, at: str) -> str | int | None:
 
 def cell_range(value: Any, at: str) -> str | None:
     """A range of cells, or a name."""
+    from ..sources.ranges import check_range
+
     return None if value is None else check_range(value, at)
 
 
 def limits(value: Any, at: str) -> Any:
     """How much an untrusted workbook may ask for."""
+    from ..sources.container import limits_of
+
     return None if value is None else limits_of(value, at)
+
+
+def positions(value: Any, at: str) -> str | None:
+    """The unit that positions count."""
+    if value is not None and value not in POSITIONS:
+        raise PlanError(f'{at}: expected "characters" or "bytes", got {value!r}')
+    checked: str | None = value
+    return checked
+
+
+def table_path(value: Any, at: str) -> Any:
+    """The path of a layout table, or a mapping that names it and its headings."""
+    if value is None:
+        return None
+    if not isinstance(value, Mapping):
+        return str(value)
+    known = ("path", "headings", "by", "sheet")
+    for key in value:
+        if key not in known:
+            raise PlanError(f'{at}: unknown key "{key}"{nearest(key, known)}')
+    if "path" not in value:
+        raise PlanError(f"{at}: needs the path of the table")
+    return dict(value) | {"path": str(value["path"])}
+
+
+def record_type(value: Any, at: str) -> RecordType | None:
+    """Where a line says of which type it is, and the type that is read."""
+    from .fields import record_type_from
+
+    return record_type_from(value, at)
+
+
+def missing(value: Any, at: str) -> tuple[MissingCode, ...]:
+    """Missing codes for all variables."""
+    from ..declaration.codes import missing_codes
+
+    return missing_codes(value, at)
+
+
+def promised(value: Any, at: str) -> Promised:
+    """What the sender promised."""
+    from ..declaration.promises import promised_from
+
+    return promised_from(value, at)

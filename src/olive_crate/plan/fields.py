@@ -13,7 +13,6 @@ import msgspec
 from ..errors import PlanError, nearest
 
 SIGNS = ("leading", "trailing", "overpunched")
-POSITIONS = ("characters", "bytes")
 LONGEST_LINE = 10_000_000
 
 
@@ -178,15 +177,7 @@ def gaps(fields: Sequence[Field], line: int) -> list[tuple[int, int]]:
     return [*found, (reached + 1, 0)]
 
 
-def positions(value: Any, at: str) -> str | None:
-    """The unit that positions count."""
-    if value is not None and value not in POSITIONS:
-        raise PlanError(f'{at}: expected "characters" or "bytes", got {value!r}')
-    checked: str | None = value
-    return checked
-
-
-def record_type(value: Any, at: str) -> RecordType | None:
+def record_type_from(value: Any, at: str) -> RecordType | None:
     """Where a line says of which type it is, and the type that is read."""
     if value is None or isinstance(value, RecordType):
         return value
@@ -197,18 +188,3 @@ def record_type(value: Any, at: str) -> RecordType | None:
     if not isinstance(value["take"], str):
         raise PlanError(f"{at}.take: expected text, got {value['take']!r}")
     return RecordType(start, end, value["take"])
-
-
-def table_path(value: Any, at: str) -> Any:
-    """The path of a layout table, or a mapping that names it and its headings."""
-    if value is None:
-        return None
-    if not isinstance(value, Mapping):
-        return str(value)
-    known = ("path", "headings", "by", "sheet")
-    for key in value:
-        if key not in known:
-            raise PlanError(f'{at}: unknown key "{key}"{nearest(key, known)}')
-    if "path" not in value:
-        raise PlanError(f"{at}: needs the path of the table")
-    return dict(value) | {"path": str(value["path"])}

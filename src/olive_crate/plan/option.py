@@ -4,19 +4,15 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Mapping, Sequence
-from typing import Any, Literal, NamedTuple
+from typing import TYPE_CHECKING, Any, Literal, NamedTuple
 
-import msgspec
-
-from ..declaration.variable import Variable, parts_of
 from ..errors import PlanError
-from . import checks, declaring
 from .checks import Check
-from .fields import listed_fields, table_path
-from .model import Decisions
-from .rows import rows_from
 
-Apply = Callable[[Decisions, Any, str], Decisions]
+if TYPE_CHECKING:
+    from .model import Decisions
+
+Apply = Callable[["Decisions", Any, str], "Decisions"]
 Group = Literal["Text", "Fixed-width text", "Workbooks", "Rows", "Variables", "Reading"]
 GROUPS: tuple[Group, ...] = (
     *("Text", "Fixed-width text", "Workbooks", "Rows", "Variables", "Reading"),
@@ -54,27 +50,47 @@ class Option(NamedTuple):
     """The field of the plan that holds it, where that is not the one of its name in the section."""
 
 
+# These import what they need when they are called: the command's help needs the table alone.
+
+
 def with_rows(plan: Decisions, value: Any, at: str) -> Decisions:
-    return msgspec.structs.replace(plan, rows=rows_from(value, plan.rows, at))
+    """Rows by their parts, laid over those that were decided before."""
+    from msgspec.structs import replace
+
+    from .rows import rows_from
+
+    return replace(plan, rows=rows_from(value, plan.rows, at))
 
 
 def with_fields(plan: Decisions, value: Any, at: str) -> Decisions:
     """Fields in a list are part of the plan; a path is resolved when the source is read."""
-    replace = msgspec.structs.replace
+    from msgspec.structs import replace
+
+    from .checks import table_path
+    from .fields import listed_fields
+
     if value is not None and not isinstance(value, (str, os.PathLike, Mapping)):
         return replace(plan, fields=listed_fields(value, at), layout="fixed")
     return replace(plan, fields=None, fixed=replace(plan.fixed, fields=table_path(value, at)))
 
 
 def with_types(plan: Decisions, value: Any, at: str) -> Decisions:
+    """One type for all variables, or types by name."""
+    from msgspec.structs import replace
+
+    from . import checks, declaring
+
     if not isinstance(value, Mapping):
-        return msgspec.structs.replace(plan, type=checks.type_name(value, at))
+        return replace(plan, type=checks.type_name(value, at))
     for name, kind in value.items():
         plan = declaring.declare(plan, name, {"type": kind})
     return plan
 
 
 def with_meaning_sets(plan: Decisions, value: Any, at: str) -> Decisions:
+    """Sets of meanings by name."""
+    from . import declaring
+
     if not isinstance(value, Mapping):
         raise PlanError(f"{at}: expected sets of meanings by name, got {value!r}")
     for name, meanings in value.items():
@@ -83,6 +99,12 @@ def with_meaning_sets(plan: Decisions, value: Any, at: str) -> Decisions:
 
 
 def with_variables(plan: Decisions, value: Any, at: str) -> Decisions:
+    """Declarations by name, or a list of them."""
+    from msgspec.structs import replace
+
+    from ..declaration.variable import Variable, parts_of
+    from . import declaring
+
     if isinstance(value, Mapping):
         for name, parts in value.items():
             given = parts_of(parts) if isinstance(parts, Variable) else parts
@@ -91,5 +113,5 @@ def with_variables(plan: Decisions, value: Any, at: str) -> Decisions:
             plan = declaring.declare(plan, name, given)
         return plan
     if isinstance(value, Sequence) and all(isinstance(each, Variable) for each in value):
-        return msgspec.structs.replace(plan, variables=tuple(value))
+        return replace(plan, variables=tuple(value))
     raise PlanError(f"{at}: expected declarations by name, or a list of Variable")

@@ -10,18 +10,10 @@ that holds it (`model`, `rows` or `fields`), and the place that uses it.
 # No postponed annotations here: the table is the annotations themselves.
 
 from collections.abc import Mapping, Sequence
-from typing import Annotated, Any, Literal, TypedDict
+from typing import TYPE_CHECKING, Annotated, Any, Literal, TypedDict, Union
 
-import msgspec
-
-from ..declaration.codes import missing_codes
-from ..declaration.promises import promised_from
-from ..declaration.variable import Variable
-from ..errors import PlanError, nearest
 from . import checks
-from .checks import one_of, whole_number
-from .fields import positions, record_type, table_path
-from .model import Decisions
+from .checks import one_of, positions, table_path, whole_number
 from .option import (
     Flag,
     Option,
@@ -31,7 +23,10 @@ from .option import (
     with_types,
     with_variables,
 )
-from .rows import Rows
+
+if TYPE_CHECKING:
+    from ..declaration.variable import Variable
+    from .rows import Rows
 
 
 class ReadingOptions(TypedDict, total=False):
@@ -130,7 +125,7 @@ class ReadingOptions(TypedDict, total=False):
         Option(
             "Fixed-width text",
             "Where records say their type, and the type to read.",
-            record_type,
+            checks.record_type,
             "fixed",
             "all records",
             flags=(Flag("--record-type", "Read only records of this type: 1-2=G.", "AT=TYPE"),),
@@ -200,7 +195,7 @@ class ReadingOptions(TypedDict, total=False):
         ),
     ]
     rows: Annotated[
-        Mapping[str, Any] | Rows | None,
+        Union[Mapping[str, Any], "Rows", None],
         Option(
             "Rows",
             "Rows of the names, labels, units and data, numbered as in an editor.",
@@ -264,7 +259,7 @@ class ReadingOptions(TypedDict, total=False):
             "Missing codes for all variables, with their reasons.",
             section="missing",
             default="none",
-            check=missing_codes,
+            check=checks.missing,
             field="missing",
             flags=(
                 Flag(
@@ -284,7 +279,7 @@ class ReadingOptions(TypedDict, total=False):
         ),
     ]
     variables: Annotated[
-        Mapping[str, Any] | Sequence[Variable] | None,
+        Mapping[str, Any] | Sequence["Variable"] | None,
         Option(
             "Variables",
             "Declarations by name.",
@@ -314,7 +309,7 @@ class ReadingOptions(TypedDict, total=False):
             "What the sender promised: rows, key, relations, totals.",
             section="promised",
             default="nothing",
-            check=promised_from,
+            check=checks.promised,
             field="promised",
         ),
     ]
@@ -368,25 +363,3 @@ def top_level() -> list[str]:
 def of_section(section: str) -> list[str]:
     """The options that are keys of a section of a plan file."""
     return [name for name, option in OPTIONS.items() if option.section == section]
-
-
-def with_option(plan: Decisions, name: str, value: Any, at: str = "") -> Decisions:
-    """The plan with one option laid over it. Raises `PlanError` for what it cannot be."""
-    option, at = OPTIONS[name], at or name
-    if option.apply is not None:
-        return option.apply(plan, value, at)
-    checked = value if option.check is None else option.check(value, at)
-    if option.field or not option.section:
-        return msgspec.structs.replace(plan, **{option.field or name: checked})
-    section = msgspec.structs.replace(getattr(plan, option.section), **{name: checked})
-    return msgspec.structs.replace(plan, **{option.section: section})
-
-
-def with_options(plan: Decisions, options: Mapping[str, Any]) -> Decisions:
-    """The plan with options laid over it. Raises `PlanError` for an unknown or wrong one."""
-    for name in options:
-        if name not in OPTIONS:
-            raise PlanError(f'unknown option "{name}"{nearest(name, OPTIONS)}')
-    for name in sorted(options, key=lambda each: each != "meaning_sets"):  # variables use them
-        plan = with_option(plan, name, options[name])
-    return plan

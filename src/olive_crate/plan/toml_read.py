@@ -12,9 +12,10 @@ import msgspec
 from ..declaration.codes import meanings_from
 from ..declaration.variable import MeaningSets, Variable, declared
 from ..errors import PlanError, nearest
+from .deciding import with_option
 from .fields import listed_fields
 from .model import Decisions
-from .options import of_section, top_level, with_option
+from .options import of_section, top_level
 
 SECTIONS = (
     *("source", "delimited", "fixed", "sheet", "rows", "missing", "dictionary", "promised"),

@@ -20,8 +20,8 @@ from ..kernels.spans import RowNumbers, chained, gathered
 from ..layouts.base import Before, Block, SourceLayout
 from ..layouts.registry import find_layout
 from ..layouts.text.decoding import BadByte
+from ..plan.deciding import with_options
 from ..plan.model import Decisions
-from ..plan.options import with_options
 from ..sources.opening import open_source
 from ..sources.source import Source
 from ..workers import Workers

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from ..declaration.values import value_text
 from ..declaration.variable import NUMERIC, Variable
-from ..describe.counts import Count, Counts, Crossed, value_words
+from ..describe.counts import Count, Counts, CountTables, Crossed, value_words
 from ..errors import several
 from .text import WIDTH, cut, table, width_of
 
@@ -27,6 +27,11 @@ class CountsTable(NamedTuple):
     right: str
     shares: list[float]
     """The share of each row that is answered, for bars."""
+
+
+def tables_text(tables: CountTables) -> str:
+    """The frequency tables of several variables."""
+    return "\n\n".join(map(counts_text, tables))
 
 
 def counts_text(made: Counts, width: int = WIDTH, most: int = MOST, bars: bool = False) -> str:

@@ -10,7 +10,7 @@ from ..columns.cell_texts import more_decimals, shown_cells
 from ..dataset.model import PlainDataset
 from ..dataset.receipt import Receipt
 from ..describe.codebook import Codebook
-from ..describe.counts import Counts
+from ..describe.counts import Counts, CountTables
 from ..describe.summary import Summary
 from ..errors import several
 from ..evidence import Evidence
@@ -176,6 +176,11 @@ def findings_html(findings: Findings) -> str:
 
 def _reasons(missing: dict[str, int]) -> str:
     return ", ".join(f"{why} {count:,}" for why, count in missing.items())
+
+
+def tables_html(tables: CountTables) -> str:
+    """The frequency tables of several variables."""
+    return "".join(map(counts_html, tables))
 
 
 def counts_html(made: Counts) -> str:

@@ -11,9 +11,9 @@ import msgspec
 
 from ...declaration.variable import Variable
 from ...errors import PlanError
+from ...plan.deciding import with_options
 from ...plan.fields import FixedSection
 from ...plan.model import Decisions, DelimitedSection
-from ...plan.options import with_options
 from ...plan.rows import Rows
 from ...sources.opening import open_source
 from ...sources.source import Source
