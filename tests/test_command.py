@@ -41,7 +41,7 @@ def test_the_path_from_look_to_codebook(command, survey):
     assert "balanced: 65 lines and 240 cells accounted for" in packed.stdout
 
     again = command("pack", "survey.plan.toml")
-    assert again.returncode == 1 and "exists already" in again.stderr
+    assert again.returncode == 1 and "already exists; use --replace" in again.stderr
     assert command("pack", "survey.plan.toml", "--replace").returncode == 0
 
     book = command("codebook", "survey.parquet")

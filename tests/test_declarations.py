@@ -95,7 +95,7 @@ def test_variables_are_chosen_by_name_neighbours_pattern_and_declaration(survey)
     marked = survey.declare({"type": "integer"}, level="ordinal")
     assert [each.level for each in marked.variables] == ["ordinal"] * 4 + [None] * 2
     for names, words in (
-        ("tast_*", "no variable follows the pattern"),
+        ("tast_*", "no variable matches the pattern"),
         ({"type": "date"}, "no variable is declared with type date"),
         ({"tpye": "date"}, 'no part "tpye" to choose by; did you mean "type"'),
         ("taste_friuty", 'did you mean "taste_fruity"'),
@@ -127,7 +127,7 @@ def test_headings_become_plain_names_and_stay_as_labels(survey):
     )
     greek = oc.load("Οξύτητα Ελαίου;Señal 1º;1st;ß\n1;2;3;4\n".encode(), plain_names=True)
     assert greek.names == ["οξυτητα_ελαιου", "senal_1o", "v1st", "ss"]
-    with pytest.raises(oc.PlanError, match="too short to be all different"):
+    with pytest.raises(oc.PlanError, match="too short to be unique"):
         oc.load(SURVEY, decimal=",", plain_names=1)
 
 
@@ -144,12 +144,12 @@ def test_names_and_order_change_alike_before_and_after(survey):
     loose = Plan().rename("Grown (ha)", "area").reorder(["Note", "area"])
     assert oc.load(SURVEY, plan=loose).names[:2] == ["Note", "area"]
     for change, words in (
-        (lambda: survey.rename("note", "q_id"), 'would both be called "q_id"'),
+        (lambda: survey.rename("note", "q_id"), 'would both be named "q_id"'),
         (lambda: survey.rename("note"), "to be called"),
         (lambda: survey.rename({"nodes": "x"}), 'did you mean "note"'),
         (lambda: survey.reorder("note", after="note"), "is among those to be moved"),
         (lambda: Plan().rename(str.lower), "does not list the variables"),
-        (lambda: survey.declare("taste_*", name="x"), "would both be called"),
+        (lambda: survey.declare("taste_*", name="x"), "would both be named"),
     ):
         with pytest.raises(oc.PlanError, match=words):
             change()
@@ -176,7 +176,9 @@ def test_declarations_are_copied_shared_and_taken_back(survey):
     bare = copied.undeclare("taste_*", ["missing", "meanings"]).undeclare("taste_fruity")
     assert bare["taste_fruity"].values.to_pylist() == [3, 0, 98, 9]
     assert bare["taste_pungent"].variable.level == "ordinal"
-    with pytest.raises(oc.PlanError, match='no meaning set "intenstiy"; did you mean "intensity"'):
+    with pytest.raises(
+        oc.PlanError, match='unknown set of meanings "intenstiy"; did you mean "intensity"'
+    ):
         shared.declare("q_id", meanings="intenstiy")
 
 
@@ -252,7 +254,7 @@ def test_rows_are_chosen_by_comparing(survey):
     assert survey.tail(2).source_rows.at(np.arange(2)).tolist() == [4, 5]
     with pytest.raises(oc.PlanError, match="of the type integer; it cannot be compared with 'x'"):
         survey["q_id"] == "x"  # noqa: B015
-    with pytest.raises(oc.PlanError, match='there is no reason "blnak"; did you mean "blank"'):
+    with pytest.raises(oc.PlanError, match='unknown reason "blnak"; did you mean "blank"'):
         survey["note"].is_missing("blnak")
 
 

@@ -264,14 +264,14 @@ def test_codebooks_are_dictionaries(tmp_path):
 
 
 WRONG = [
-    ("x.doc", {}, 'export knows no files called ".doc"'),
-    ("x.csv", {"missing": "blank"}, 'there is no way "blank"'),
-    ("x.csv", {"fields": []}, "fields are for fixed-width text"),
-    ("x.txt", {"delimiter": ","}, "a delimiter is for"),
-    ("x.txt", {"metadata": "csvw"}, "CSVW describes delimited files"),
+    ("x.doc", {}, "cannot export to .doc"),
+    ("x.csv", {"missing": "blank"}, 'unknown choice "blank"'),
+    ("x.csv", {"fields": []}, "fields apply only to fixed-width text"),
+    ("x.txt", {"delimiter": ","}, "a delimiter applies only to"),
+    ("x.txt", {"metadata": "csvw"}, "CSVW describes only delimited files"),
     ("x.csv", {"metadata": "cwsv"}, 'did you mean "csvw"'),
-    ("x.arrow", {"missing": "codes"}, 'the code "n.d." is no integer'),
-    ("none/x.csv", {}, "there is no folder"),
+    ("x.arrow", {"missing": "codes"}, 'the code "n.d." is not an integer'),
+    ("none/x.csv", {}, "no such folder"),
 ]
 
 
@@ -288,7 +288,7 @@ def test_what_cannot_be_written_is_refused(tmp_path, name, options, words):
 def test_nothing_is_written_over_or_by_halves(tmp_path):
     dataset = oc.load(b"a,b\n5,x\n6,y\n")
     (tmp_path / "x.plan.toml").write_text("# mine")
-    with pytest.raises(oc.PlanError, match="exists already"):
+    with pytest.raises(oc.PlanError, match="already exists"):
         dataset.export(tmp_path / "x.csv")
     assert [each.name for each in tmp_path.iterdir()] == ["x.plan.toml"]
     told = dataset.export(tmp_path / "x.csv", replace=True)

@@ -241,7 +241,7 @@ def test_positions_in_bytes():
 
 def test_tabs_are_refused_or_expanded():
     fields = [("a", 8), ("b", 3)]
-    with pytest.raises(oc.LayoutError, match="row 2 holds a tab"):
+    with pytest.raises(oc.LayoutError, match="row 2: a tab; set tabs=8"):
         oc.load(b"x       12\ny\t34\n", fields=fields)
     dataset = oc.load(b"x       12\ny\t34\n", fields=fields, tabs=8)
     assert dataset["b"].values.to_pylist() == [12, 34]
@@ -263,12 +263,12 @@ def test_what_no_field_covers_and_what_a_border_cuts_is_told():
 
 
 FAULTS = [
-    ({"fields": [("a", 3, 1)]}, "field 1: ends at 1, before its start at 3"),
-    ({"fields": [("a", 1, 2), ("a", 3, 4)]}, 'fields 1 and 2 are both called "a"'),
+    ({"fields": [("a", 3, 1)]}, "field 1: ends at 1, before it starts at 3"),
+    ({"fields": [("a", 1, 2), ("a", 3, 4)]}, 'fields 1 and 2 are both named "a"'),
     ({"fields": [{"name": "a", "stop": 3}]}, 'unknown key "stop"'),
     ({"fields": [{"name": "a", "start": 1}]}, "needs an end or a width"),
     ({"fields": [("a", 1, 2)], "lines_per_record": 0}, "lines_per_record: expected a whole number"),
-    ({"fields": [{"name": "a", "width": 2, "line": 3}], "lines_per_record": 2}, "stands in line 3"),
+    ({"fields": [{"name": "a", "width": 2, "line": 3}], "lines_per_record": 2}, "is in line 3"),
     ({"fields": [("a", 2)], "record_type": {"start": 1}}, "expected start, end and take"),
     ({"fields": [("a", 2)], "positions": "words"}, 'expected "characters" or "bytes"'),
     ({"fields": "nowhere.csv"}, "nowhere.csv"),

@@ -61,7 +61,7 @@ def test_nothing_is_left_behind_when_packing_fails(tmp_path):
     assert list(tmp_path.iterdir()) == []
     oc.pack(b"a,b\n1,2\n", target)
     before = target.read_bytes()
-    with pytest.raises(oc.PlanError, match="exists already; say replace"):
+    with pytest.raises(oc.PlanError, match="already exists; use replace=True"):
         oc.pack(b"a,b\n3,4\n", target)
     with pytest.raises(oc.LayoutError):
         oc.pack(b'a,b\n1,"x\n', target, replace=True)
@@ -132,11 +132,11 @@ def bad_sources(folder):
 
 BAD = [
     ("delivery.csv", 'no such file; did you mean "deliveries.csv"'),
-    ("nowhere/x.csv", "there is no folder"),
+    ("nowhere/x.csv", "no such folder"),
     (".", "this is a folder; name one file in it"),
     ("picture.csv", "this is a picture"),
     ("noise.csv", "looks like a binary file"),
-    ("cut.csv.gz", "damaged or cut short"),
+    ("cut.csv.gz", "damaged or truncated"),
     ("two.zip", r"the archive holds 2 files \(a.csv, b.csv\)"),
     ("book.xlsx", "but no workbook"),
     ("other.parquet", "open it with unpack"),

@@ -99,14 +99,14 @@ WRONG = [
         "[[variable]]\nname = 'a'\ntype = 'nubmer'",
         'there is no type "nubmer"; did you mean "number"',
     ),
-    ("[[variable]]\nname = 'a'\n[[variable]]\nname = 'a'", 'a variable "a" already'),
+    ("[[variable]]\nname = 'a'\n[[variable]]\nname = 'a'", '"a" appears twice'),
     (
         "[[variable]]\nname = 'a'\nmissing = [{ from = 9, to = 1 }]",
-        "the range ends before it begins",
+        "the range ends before it starts",
     ),
     (
         "[[variable]]\nname = 'a'\nmissing = [{ value = 9, reason = 'blank' }]",
-        "has a meaning already",
+        "is reserved",
     ),
     ("[[variable]]\nname = 'a'\nmissing = [{ valeu = 9 }]", 'did you mean "value"'),
     (
@@ -114,7 +114,10 @@ WRONG = [
         "{value = 2, label = 'y'}]",
         "overlap",
     ),
-    ("[[variable]]\nname = 'a'\ntype = 'number'\nformat = '%Y'", "a format is for dates and times"),
+    (
+        "[[variable]]\nname = 'a'\ntype = 'number'\nformat = '%Y'",
+        "a format applies only to dates and times",
+    ),
     ("limit = -1", "limit: expected a whole number from 0 up"),
     ("unreadable = 'ignore'", 'expected "report" or "stop"'),
     ("[rows\n", "not valid TOML"),
@@ -133,7 +136,7 @@ def test_a_wrong_plan_names_the_key(tmp_path, text, message):
 ASKED = [
     ({"delimeter": ";"}, 'unknown option "delimeter"; did you mean "delimiter"'),
     ({"delimiter": "semicolons"}, 'did you mean "semicolon"'),
-    ({"types": {"acdi": "number"}}, 'no column is called "acdi"; did you mean "acid"'),
+    ({"types": {"acdi": "number"}}, 'no column is named "acdi"; did you mean "acid"'),
     ({"keep": ["id", "grad"]}, 'there is no variable "grad"; did you mean "grade"'),
     ({"keep": "grade..id"}, '"grade" comes after "id"'),
     ({"names": ["a", "b"]}, "2 names for the 3 columns"),
@@ -155,7 +158,7 @@ def test_unknown_names_in_a_drafted_plan_offer_the_nearest():
     plan = oc.draft(RAW)
     with pytest.raises(oc.PlanError, match='there is no variable "acdi"; did you mean "acid"'):
         plan.declare("acdi", type="number")
-    with pytest.raises(oc.PlanError, match="the plan names no source"):
+    with pytest.raises(oc.PlanError, match="the plan has no source"):
         oc.load(plan)
 
 

@@ -1,36 +1,55 @@
-"""What can go wrong, told to the person who has the file in front of them.
+"""Errors, worded for the person who has the file in front of them.
 
-A message says what is wrong, where (file and row, plan key) and what to do next. Callers that want
-to react tell the cases apart by class; nothing is ever parsed out of a message.
+A message says what is wrong, where (file and row, or plan key) and what to do. The last part may
+name an option: the library calls it `replace=True`, the command `--replace`. Callers tell errors
+apart by their class; nothing is ever parsed out of a message.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import TYPE_CHECKING
+from typing import NamedTuple
 
-if TYPE_CHECKING:
-    pass
+
+class Advice(NamedTuple):
+    """What to do about an error, with `{}` for the option that does it."""
+
+    words: str
+    in_python: str
+    in_command: str
 
 
 class OliveCrateError(Exception):
     """The parent of every error that Olive Crate raises on purpose."""
 
+    def __init__(self, problem: str, advice: Advice | None = None) -> None:
+        self.problem, self.advice = problem, advice
+        message = problem
+        if advice is not None:
+            message += f"; {advice.words.format(advice.in_python)}"
+        super().__init__(message)
+
+    def for_command(self) -> str:
+        """The message with the command's flag in place of the library's option."""
+        if self.advice is None:
+            return str(self)
+        return f"{self.problem}; {self.advice.words.format(self.advice.in_command)}"
+
 
 class SourceError(OliveCrateError):
-    """The source cannot be opened, or its bytes are not what they should be."""
+    """The source cannot be opened, or its bytes are invalid."""
 
 
 class LayoutError(OliveCrateError):
-    """The records do not lie as the plan says (a quote left open, no such row)."""
+    """The records are not as the plan says (a quote left open, no such row)."""
 
 
 class PlanError(OliveCrateError):
-    """A plan, an option or a declaration is at fault."""
+    """A plan, an option or a declaration is wrong."""
 
 
 class UnreadableError(OliveCrateError):
-    """A cell cannot be taken as declared, and the plan says to stop at such cells."""
+    """A cell does not parse as declared, and the plan says to stop at such cells."""
 
 
 def nearest(name: str, known: Iterable[str]) -> str:

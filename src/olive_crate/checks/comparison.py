@@ -164,7 +164,9 @@ def _matched(
         _, first, counts = np.unique(numbers, return_index=True, return_counts=True)
         if (counts > 1).any():
             text = _key_text(each, names, int(first[counts > 1][0]))
-            raise PlanError(f"key: {text} stands in {int(counts.max())} rows; a key is in one only")
+            raise PlanError(
+                f"key: {text} appears in {int(counts.max())} rows; a key must be unique"
+            )
     order = np.argsort(other, kind="stable")
     place = np.minimum(np.searchsorted(other[order], own), max(0, len(other) - 1))
     found = other[order][place] == own if len(other) else np.zeros(len(own), bool)

@@ -11,7 +11,7 @@ import msgspec
 
 from ..declaration.values import value_text
 from ..describe.summary import summary
-from ..errors import PlanError, nearest
+from ..errors import Advice, PlanError, nearest
 
 if TYPE_CHECKING:
     from ..dataset.model import PlainDataset
@@ -79,7 +79,7 @@ def _rows(figures: Any) -> list[dict[str, str]]:
         return [{"name": name, **_texts(row)} for name, row in figures.items()]
     if isinstance(figures, Sequence) and all(isinstance(each, Mapping) for each in figures):
         return [_texts(row) for row in figures]
-    raise PlanError("figures: expected the path of a table, or mappings with a name each")
+    raise PlanError("figures: expected the path of a table, or a list of mappings with a name")
 
 
 def _texts(row: Mapping[str, Any]) -> dict[str, str]:
@@ -93,7 +93,9 @@ def _columns(known: list[str], mapped: Mapping[str, str]) -> dict[str, str]:
         if figure not in WORDS:
             raise PlanError(f'headings: there is no figure "{figure}"{nearest(figure, WORDS)}')
         if heading not in known:
-            raise PlanError(f'figures: no column is headed "{heading}"{nearest(heading, known)}')
+            raise PlanError(
+                f'figures: no column has the heading "{heading}"{nearest(heading, known)}'
+            )
         found[figure] = heading
     for heading in known:
         plain = re.sub(r"[\W_]+", " ", heading).strip().casefold()
@@ -101,7 +103,8 @@ def _columns(known: list[str], mapped: Mapping[str, str]) -> dict[str, str]:
             if plain in words and figure not in found and heading not in found.values():
                 found[figure] = heading
     if "name" not in found:
-        raise PlanError("figures: no column of names; say which it is: headings={'name': …}")
+        advice = Advice("set {}", 'headings={"name": "…"}', "--heading name=…")
+        raise PlanError("figures: no column of names", advice)
     return found
 
 

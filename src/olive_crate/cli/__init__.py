@@ -68,7 +68,7 @@ def main() -> None:
 
         sys.exit(stop.code or (3 if broken else 0))
     except OliveCrateError as error:
-        _fail(str(error))
+        _fail(error.for_command())
     except BrokenPipeError:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         sys.exit(1)

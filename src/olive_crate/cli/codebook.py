@@ -63,6 +63,6 @@ def _write(dataset: Any, book: Any, output: Path, source: str, replace: bool) ->
     elif kind in kinds:
         text = {".md": book.to_markdown, ".csv": book.to_csv, ".json": book.to_json}[kind]()
     else:
-        raise PlanError(f'{output}: a codebook is not written as "{kind}"{nearest(kind, kinds)}')
+        raise PlanError(f'{output}: a codebook cannot be written as "{kind}"{nearest(kind, kinds)}')
     write_all({output: text.encode("utf-8")}, replace)
     show("\n".join([f"wrote {output}", *notes]))

@@ -46,7 +46,7 @@ def _beside(what: Any, source: str) -> Path:
 
     path = str(what.source_path()) if isinstance(what, Plan) else source
     if source == "-" or "://" in path:
-        raise PlanError("say where to pack to: --output FILE.parquet")
+        raise PlanError("no local file to name the packed file after; use --output FILE.parquet")
     stem = Path(path)
     while stem.suffix.lower() in (".gz", ".bz2", ".xz", ".zst", ".zip"):
         stem = stem.with_suffix("")

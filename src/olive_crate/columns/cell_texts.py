@@ -13,7 +13,7 @@ from .. import kernels
 from ..declaration.codes import FIRST_CODE
 from ..declaration.values import value_text
 from ..declaration.variable import Variable
-from ..errors import PlanError, nearest, several
+from ..errors import Advice, PlanError, nearest, several
 from ..kernels.types import Ints
 from .column import Column
 from .dates import ANY_ZONED
@@ -66,7 +66,7 @@ def cell_texts(column: Column, missing: str = "codes") -> list[str]:
 def checked_way(missing: str) -> str:
     """One of the ways to hand on missing cells. Raises `PlanError` for another."""
     if missing not in WAYS:
-        raise PlanError(f'missing: there is no way "{missing}"{nearest(missing, WAYS)}')
+        raise PlanError(f'missing: unknown choice "{missing}"{nearest(missing, WAYS)}')
     return missing
 
 
@@ -119,8 +119,10 @@ def missing_texts(column: Column) -> tuple[Ints, pa.Array]:
     if len(unknown):
         raise PlanError(
             f'"{column.variable.name}": {several(len(unknown), "cell")} '
-            f"{column.why(int(unknown[0]))}, and an older packed file did not keep what they held; "
-            'read the source again, or hand on with missing="null"'
+            f"{column.why(int(unknown[0]))}, and the packed file does not hold their text",
+            Advice(
+                "read the source again, or export with {}", 'missing="null"', "--missing-as null"
+            ),
         )
     return cells, pa.array(texts.tolist(), pa.string())
 

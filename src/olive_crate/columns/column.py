@@ -114,7 +114,7 @@ class Column(msgspec.Struct, frozen=True, eq=False):
         if not numbers:
             known = [BLANK, UNREADABLE, *(code.why for code in self.variable.missing)]
             raise PlanError(
-                f'"{self.variable.name}": there is no reason "{reason}"{nearest(reason, known)}'
+                f'"{self.variable.name}": unknown reason "{reason}"{nearest(reason, known)}'
             )
         return np.isin(self.reasons, numbers)
 

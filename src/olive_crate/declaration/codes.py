@@ -33,13 +33,11 @@ class MissingCode(msgspec.Struct, frozen=True, omit_defaults=True, rename={"from
     def __post_init__(self) -> None:
         ranged = self.from_ is not None or self.to is not None
         if ranged == (self.value is not None):
-            raise PlanError("a missing code is either one value, or a range (from, to)")
+            raise PlanError("a missing code is one value or a range (from, to)")
         if self.from_ is not None and self.to is not None and self.from_ > self.to:
-            raise PlanError(f"missing code {self}: the range ends before it begins")
+            raise PlanError(f"missing code {self}: the range ends before it starts")
         if self.reason in (BLANK, UNREADABLE):
-            raise PlanError(
-                f'missing code {self}: the reason "{self.reason}" has a meaning already'
-            )
+            raise PlanError(f'missing code {self}: the reason "{self.reason}" is reserved')
 
     def __str__(self) -> str:
         return _span_text(self.value, self.from_, self.to)
@@ -61,9 +59,9 @@ class Meaning(msgspec.Struct, frozen=True, omit_defaults=True, rename={"from_": 
     def __post_init__(self) -> None:
         ranged = self.from_ is not None or self.to is not None
         if ranged == (self.value is not None):
-            raise PlanError(f'meaning "{self.label}" needs either one value, or a range')
+            raise PlanError(f'meaning "{self.label}" needs one value or a range')
         if self.from_ is not None and self.to is not None and self.from_ > self.to:
-            raise PlanError(f'meaning "{self}": the range ends before it begins')
+            raise PlanError(f'meaning "{self}": the range ends before it starts')
 
     def __str__(self) -> str:
         return f"{_span_text(self.value, self.from_, self.to)} {self.label}"

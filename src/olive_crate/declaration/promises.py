@@ -110,7 +110,7 @@ def promised_values(value: Any, at: str = "promised") -> PromisedValues | None:
     try:
         re.compile(made.pattern or "")
     except re.error as error:
-        raise PlanError(f"{at}.pattern: {made.pattern!r} is no pattern: {error}") from None
+        raise PlanError(f"{at}.pattern: {made.pattern!r} is not a valid pattern: {error}") from None
     return made
 
 

@@ -122,7 +122,7 @@ def _left_behind(variable: Variable, changes: dict[str, Any]) -> None:
 def shared_set(name: str, sets: MeaningSets, at: str) -> tuple[Meaning, ...]:
     """The meanings of a shared set. Raises `PlanError` if there is none of this name."""
     if name not in sets:
-        raise PlanError(f'{at}: meanings: there is no meaning set "{name}"{nearest(name, sets)}')
+        raise PlanError(f'{at}: meanings: unknown set of meanings "{name}"{nearest(name, sets)}')
     return sets[name]
 
 
@@ -156,7 +156,9 @@ def _part(at: str, part: str, value: Any) -> Any:
 def _agree(variable: Variable, at: str) -> None:
     """Parts that contradict one another."""
     if variable.format is not None and variable.type not in (None, *TIMES):
-        raise PlanError(f"{at}: a format is for dates and times, the type is {variable.type}")
+        raise PlanError(
+            f"{at}: a format applies only to dates and times, but the type is {variable.type}"
+        )
     both = {word.casefold() for word in variable.true} & {w.casefold() for w in variable.false}
     if both:
         raise PlanError(f'{at}: "{both.pop()}" cannot mean both true and false')

@@ -144,7 +144,7 @@ def counts(
     if by is not None:
         other = chosen(by, dataset.variables)
         if len(wanted) != 1 or len(other) != 1:
-            raise PlanError("by: one variable is crossed with one other")
+            raise PlanError("by: expected one variable to cross with one other")
         return _crossed(dataset, by_name[wanted[0]], by_name[other[0]])
     tables = [_counts(by_name[name], dataset, bins) for name in wanted]
     return tables[0] if isinstance(names, str) and len(tables) == 1 else CountTables(tables)
@@ -219,7 +219,7 @@ def _edges(variable: Variable, dataset: PlainDataset, bins: int | Sequence[float
     if not isinstance(bins, int):
         edges = np.asarray(list(bins), np.float64)
         if len(edges) < 2 or not bool(np.all(np.diff(edges) > 0)):
-            raise PlanError("bins: expected at least two edges, rising")
+            raise PlanError("bins: expected at least two ascending edges")
         return edges
     if bins < 1:
         raise PlanError(f"bins: expected at least 1, got {bins}")

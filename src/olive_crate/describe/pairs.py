@@ -132,7 +132,7 @@ def _correlation(one: np.ndarray, other: np.ndarray) -> float:
 def _numbers(dataset: PlainDataset, names: Names | None, use: str) -> tuple[list[str], np.ndarray]:
     """Numbers shaped (rows, variables), NaN where missing; without names, all numeric variables."""
     if use not in USES:
-        raise PlanError(f'use: there is no way "{use}"{nearest(use, USES)}')
+        raise PlanError(f'use: unknown choice "{use}"{nearest(use, USES)}')
     kinds = {each.name: each.type for each in dataset.variables}
     if names is None:
         wanted = [name for name, kind in kinds.items() if kind in NUMERIC]
@@ -140,7 +140,7 @@ def _numbers(dataset: PlainDataset, names: Names | None, use: str) -> tuple[list
         wanted = chosen(names, dataset.variables)
     for name in wanted:
         if kinds[name] not in NUMERIC:
-            raise PlanError(f'"{name}" is of the type {kinds[name]}; numbers are expected')
+            raise PlanError(f'"{name}" has the type {kinds[name]}; numbers are required')
     made = np.empty((dataset.rows, len(wanted)))
     for place, name in enumerate(wanted):
         begin = 0

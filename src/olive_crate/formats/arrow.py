@@ -15,7 +15,7 @@ from ..columns.column import Column
 from ..columns.dictionary_encoding import decoded
 from ..dataset.taking import arrow_table
 from ..declaration.codes import FIRST_CODE
-from ..errors import PlanError
+from ..errors import Advice, PlanError, with_article
 
 if TYPE_CHECKING:
     from ..dataset.model import PlainDataset
@@ -77,8 +77,8 @@ def with_codes(column: Column) -> pa.Array:
         if kind not in ("integer", "number") or None in back:
             bad = words[back.index(None)] if None in back else words[0]
             raise PlanError(
-                f'"{column.variable.name}": the code "{bad}" is no {kind}; '
-                'hand on with missing="null" or "reasons"'
+                f'"{column.variable.name}": the code "{bad}" is not {with_article(kind or "text")}',
+                Advice("export with {}", 'missing="null" or "reasons"', "--missing-as null"),
             )
     values = decoded(column.values)
     if pa.types.is_int64(values.type) and any(not each.is_integer() for each in back):

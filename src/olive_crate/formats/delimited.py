@@ -36,7 +36,7 @@ def delimited_files(
     Raises `PlanError` for characters that the encoding does not have.
     """
     if not dataset.names:
-        raise PlanError(f"{path}: there is no variable to write")
+        raise PlanError(f"{path}: no variable to write")
     headings = list(dataset.names)
     columns = [cell_texts(dataset[name], missing) for name in dataset.names]
     if missing == "reasons":

@@ -48,11 +48,14 @@ def export(
     target = Path(path)
     kind = target.suffix.lower()
     if kind not in KINDS:
-        raise PlanError(f'{target}: export knows no files called "{kind}"{nearest(kind, KINDS)}')
+        raise PlanError(
+            f"{target}: cannot export to {kind or 'a file without an extension'}; "
+            f"choose {', '.join(KINDS)}"
+        )
     if fields is not None and kind not in FIXED:
-        raise PlanError(f"{target}: fields are for fixed-width text ({', '.join(FIXED)})")
+        raise PlanError(f"{target}: fields apply only to fixed-width text ({', '.join(FIXED)})")
     if delimiter is not None and kind not in DELIMITERS:
-        raise PlanError(f"{target}: a delimiter is for {', '.join(DELIMITERS)}")
+        raise PlanError(f"{target}: a delimiter applies only to {', '.join(DELIMITERS)}")
     way = checked_way(missing or ("null" if kind in (".arrow", ".parquet") else "codes"))
     standards = _standards(metadata, kind)
     if kind in DELIMITERS:
@@ -87,9 +90,9 @@ def _standards(metadata: str | Sequence[str] | None, kind: str) -> list[str]:
     wanted = [metadata] if isinstance(metadata, str) else list(metadata)
     for each in wanted:
         if each not in STANDARDS:
-            raise PlanError(f'metadata: there is no standard "{each}"{nearest(each, STANDARDS)}')
+            raise PlanError(f'metadata: unknown standard "{each}"{nearest(each, STANDARDS)}')
     if "csvw" in wanted and kind not in DELIMITERS:
-        raise PlanError("metadata: CSVW describes delimited files; ddi describes any")
+        raise PlanError("metadata: CSVW describes only delimited files; use ddi")
     return wanted
 
 

@@ -60,7 +60,7 @@ def fixed_files(
     Raises `PlanError` for values that do not fit their field, naming them.
     """
     if missing == "reasons":
-        raise PlanError('missing: fixed-width text has no room for reasons; say "codes" or "null"')
+        raise PlanError('missing: fixed-width text cannot store reasons; use "codes" or "null"')
     texts = {name: cell_texts(dataset[name], missing) for name in dataset.names}
     chosen = _given(fields, dataset) if fields is not None else _fitting(texts)
     by_name = {each.name: each for each in dataset.variables}

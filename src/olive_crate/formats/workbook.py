@@ -134,7 +134,7 @@ def _write(sheet: Any, row: int, place: int, value: Any, form: Any, variable: Va
     elif isinstance(value, (dt.datetime, dt.date, dt.time, dt.timedelta)):
         sheet.write_datetime(row, place, _moment(value, row, variable), form)
     elif len(value) > LONGEST:
-        raise PlanError(f'"{variable.name}": the text of case {row} is longer than a cell holds')
+        raise PlanError(f'"{variable.name}": the text of case {row} is longer than a cell can hold')
     else:
         sheet.write_string(row, place, value, form)
 

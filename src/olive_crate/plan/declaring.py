@@ -31,7 +31,7 @@ def declare(plan: P, names: Names, parts: Mapping[str, Any]) -> P:
     given = dict(parts)
     new = given.pop("name", None)
     if new is not None and len(wanted) > 1:
-        raise PlanError("name: several variables cannot have one name")
+        raise PlanError("name: several variables cannot share a name")
     table = {each.name: each for each in plan.variables}
     for name in wanted:
         table[name] = declared(table.get(name, Variable(name)), given, sets=plan.meaning_sets)
@@ -42,7 +42,7 @@ def declare(plan: P, names: Names, parts: Mapping[str, Any]) -> P:
 def declare_set(plan: P, name: str, meanings: Any) -> P:
     """See `Plan.declare_set`."""
     if not name:
-        raise PlanError("a meaning set needs a name")
+        raise PlanError("a set of meanings needs a name")
     made = meanings_from(meanings, f'meaning set "{name}"')
     variables = tuple(
         msgspec.structs.replace(each, meanings=made) if each.meaning_set == name else each

@@ -83,7 +83,7 @@ def listed_fields(value: Any, at: str = "fields") -> tuple[Field, ...]:
         behind[place] = field.end
         made.append(field)
     if not made:
-        raise PlanError(f"{at}: there is no field in it")
+        raise PlanError(f"{at}: no field given")
     check_fields(made, at)
     return tuple(made)
 
@@ -112,13 +112,13 @@ def field_of(table: Mapping[str, Any], next_start: int, at: str) -> Field:
         width = _count(given["width"], f"{at}: width", 1)
         end = _count(given.get("end", start + width - 1), f"{at}: end", 1)
         if end - start + 1 != width:
-            raise PlanError(f"{at}: from {start} to {end} are not {width} positions")
+            raise PlanError(f"{at}: {start} to {end} is not {width} positions")
     elif "end" in given:
         end = _count(given["end"], f"{at}: end", 1)
     else:
         raise PlanError(f"{at}: needs an end or a width")
     if end < start:
-        raise PlanError(f"{at}: ends at {end}, before its start at {start}")
+        raise PlanError(f"{at}: ends at {end}, before it starts at {start}")
     name, sign, record = given.get("name", ""), given.get("sign"), given.get("record")
     if not isinstance(name, str) or not isinstance(record, (str, type(None))):
         raise PlanError(f"{at}: name and record are text")
@@ -148,7 +148,7 @@ def check_fields(fields: Sequence[Field], at: str = "fields") -> None:
         for record in {each.record, None}:
             other = seen.get((each.name, record)) if each.name else None
             if other:
-                raise PlanError(f'{at}: fields {other} and {number} are both called "{each.name}"')
+                raise PlanError(f'{at}: fields {other} and {number} are both named "{each.name}"')
         if each.name:
             seen[each.name, each.record] = number
 

@@ -101,7 +101,7 @@ class Decisions(msgspec.Struct, frozen=True, omit_defaults=True):
         """Where the source is, as seen from here. Raises `PlanError` if the plan names none."""
         path = self.source.path
         if path is None:
-            raise PlanError("the plan names no source: give one, or set path under [source]")
+            raise PlanError("the plan has no source; pass one, or set path under [source]")
         if "://" in path or self.base is None:
             return path
         return self.base / path

@@ -41,7 +41,7 @@ def plain_names(
             unique = short[: longest - len(tail) if longest else None].rstrip("_") + tail
             count += 1
             if longest is not None and len(unique) > longest:
-                raise PlanError(f"names of {longest} characters are too short to be all different")
+                raise PlanError(f"names of {longest} characters are too short to be unique")
         if unique != short:
             taken = PlainNameTaken(heading=name, plain=short, other=by_name[short], name=unique)
             cut_to = longest if short != plain else None
@@ -55,7 +55,7 @@ def renamed(names: str | Renaming, new: str | None, known: Sequence[str]) -> dic
     """Old names with their new ones. Raises `PlanError` where two would be called alike."""
     if isinstance(names, str):
         if new is None:
-            raise PlanError(f'rename: what is "{names}" to be called?')
+            raise PlanError(f'rename: no new name for "{names}"')
         changes = {names: new}
     elif isinstance(names, Mapping):
         changes = dict(names)
@@ -65,12 +65,12 @@ def renamed(names: str | Renaming, new: str | None, known: Sequence[str]) -> dic
         if name not in known:
             raise PlanError(f'there is no variable "{name}"{nearest(name, known)}')
         if not isinstance(called, str) or not called:
-            raise PlanError(f'rename: "{name}" cannot be called {called!r}')
+            raise PlanError(f'rename: "{name}" cannot be named {called!r}')
     after = [changes.get(name, name) for name in known]
     twice = next((name for name in after if after.count(name) > 1), None)
     if twice is not None:
         both = [name for name in known if changes.get(name, name) == twice]
-        raise PlanError(f'rename: "{both[0]}" and "{both[1]}" would both be called "{twice}"')
+        raise PlanError(f'rename: "{both[0]}" and "{both[1]}" would both be named "{twice}"')
     return {name: called for name, called in changes.items() if name != called}
 
 

@@ -109,7 +109,9 @@ def with_variables(plan: Decisions, value: Any, at: str) -> Decisions:
         for name, parts in value.items():
             given = parts_of(parts) if isinstance(parts, Variable) else parts
             if not isinstance(given, Mapping):
-                raise PlanError(f'{at}: "{name}" needs its parts, got {parts!r}')
+                raise PlanError(
+                    f'{at}: "{name}": expected the parts of a declaration, got {parts!r}'
+                )
             plan = declaring.declare(plan, name, given)
         return plan
     if isinstance(value, Sequence) and all(isinstance(each, Variable) for each in value):

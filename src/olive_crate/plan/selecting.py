@@ -72,7 +72,7 @@ def _meant(name: str, known: Sequence[str]) -> list[str]:
     if any(mark in name for mark in "*?["):
         found = [each for each in known if fnmatchcase(each, name)]
         if not found and name != "*":
-            raise PlanError(f'no variable follows the pattern "{name}"{nearest(name, known)}')
+            raise PlanError(f'no variable matches the pattern "{name}"{nearest(name, known)}')
         return found
     first, dots, last = name.partition("..")
     if not dots:

@@ -35,7 +35,7 @@ def read_decisions(path: Path) -> Decisions:
     except OSError as error:
         raise PlanError(f"{path}: cannot be read: {error.strerror}") from None
     except UnicodeDecodeError:
-        raise PlanError(f"{path}: not a plan file: plans are TOML in UTF-8") from None
+        raise PlanError(f"{path}: not a plan file (TOML in UTF-8)") from None
     except tomllib.TOMLDecodeError as error:
         raise PlanError(f"{path}: not valid TOML: {error}") from None
     return decisions_from(mapping, path.parent, f"{path}: ")
@@ -150,7 +150,7 @@ def _variables(tables: Any, sets: MeaningSets, where: str) -> tuple[Variable, ..
         if not isinstance(name, str) or not name:
             raise PlanError(f"{at}: every variable needs a name")
         if name in variables:
-            raise PlanError(f'{at}: there is a variable "{name}" already')
+            raise PlanError(f'{at}: the variable "{name}" appears twice')
         parts = {key: value for key, value in table.items() if key != "name"}
         variables[name] = declared(Variable(name), parts, f'{at} "{name}"', sets)
     return tuple(variables.values())

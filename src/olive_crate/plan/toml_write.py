@@ -128,7 +128,7 @@ def write_plan(plan: Decisions, path: Path, words: Words) -> None:
         try:
             document = tomlkit.parse(path.read_text("utf-8"))
         except (OSError, ValueError):
-            raise PlanError(f"{path}: exists and is not a plan file; it is left alone") from None
+            raise PlanError(f"{path}: exists and is not a plan file; choose another name") from None
         _update(document, tables_of(plan, path.parent))
         text = tomlkit.dumps(document)
     try:

@@ -89,7 +89,7 @@ def _matched(
     seen: set[str] = set()
     for variable in variables:
         if variable.name in seen:
-            raise PlanError(f'two columns would be called "{variable.name}"; rename one')
+            raise PlanError(f'two columns would be named "{variable.name}"; rename one')
         seen.add(variable.name)
     return variables
 
@@ -146,7 +146,7 @@ def _differences(
     """One report of everything that keeps the plan from fitting."""
     free = [name for index, name in enumerate(names) if index not in found]
     if len(lost) == 1:
-        return f'{source}: no column is called "{lost[0].heading}"{_meant(lost[0], free or names)}'
+        return f'{source}: no column is named "{lost[0].heading}"{_meant(lost[0], free or names)}'
     lines = [f"{source}: {several(len(lost), 'declared variable')} without a column"]
     lines += [f'  "{each.heading}"{_meant(each, free)}' for each in lost[:20]]
     if len(lost) > 20:
@@ -251,5 +251,5 @@ def _total_in_source(reading: Reading, name: str, where: str) -> float:
     column = loaded(replace(found, plan=alone, layout=layout)).columns[name]
     value = column.values[0].as_py() if len(column) == 1 else None
     if not isinstance(value, (int, float)):
-        raise PlanError(f"promised.totals.{name}: {where} holds no number for it")
+        raise PlanError(f"promised.totals.{name}: {where} has no number for it")
     return float(value)

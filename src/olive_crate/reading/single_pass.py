@@ -18,7 +18,7 @@ from .. import kernels
 from ..columns.convert import TypedBlock
 from ..columns.rule import base
 from ..columns.search import TypeSearch
-from ..errors import UnreadableError, with_article
+from ..errors import Advice, UnreadableError, with_article
 from ..evidence import DecimalMark, Evidence, Example, GroupingMark
 from ..kernels.spans import listed
 from ..kernels.types import Forecast
@@ -118,8 +118,12 @@ def _note_problems(reading: Reading, block: Block, typed: list[TypedBlock], stop
             worst = (int(rows[0]), f"{column.variable.name}: {text!r} is not {kind}")
     if worst:
         raise UnreadableError(
-            f"{reading.found.source.name}: row {worst[0]}, {worst[1]}; "
-            'declare it a missing code, change the type, or read with unreadable="report"'
+            f"{reading.found.source.name}: row {worst[0]}, {worst[1]}",
+            Advice(
+                "declare it a missing code, change the type, or use {}",
+                'unreadable="report"',
+                "--unreadable report",
+            ),
         )
 
 

@@ -12,7 +12,7 @@ from typing import IO
 
 import msgspec
 
-from ..errors import PlanError, SourceError, nearest
+from ..errors import Advice, PlanError, SourceError, nearest
 from .inflating import ARCHIVE_FAULTS, member_stream
 from .source import Source
 
@@ -82,9 +82,9 @@ class Container:
         """A part, inflated piece by piece."""
         entry = self.entries.get(path)
         if entry is None:
-            raise SourceError(f"{self.name}: a damaged workbook: the part {path} is lacking")
+            raise SourceError(f"{self.name}: a damaged workbook: the part {path} is missing")
         if entry.flag_bits & 1:
-            raise SourceError(f"{self.name}: is encrypted; save it without a password")
+            raise SourceError(f"{self.name}: encrypted; save it without a password")
         most = max(entry.compress_size, 1024) * self.limits.ratio
         total = 0
         try:
@@ -119,8 +119,12 @@ class Container:
 
     def _beyond(self, limit: str, what: str) -> SourceError:
         return SourceError(
-            f"{self.name}: {what}, which is refused of an untrusted workbook; if it is meant, "
-            f'give limits={{"{limit}": …}}'
+            f"{self.name}: {what}, more than an untrusted workbook may",
+            Advice(
+                "if you trust it, raise {}",
+                f'limits={{"{limit}": …}}',
+                f'the limit "{limit}" under [sheet] in a plan',
+            ),
         )
 
     def check_cells(self, count: int, room: int = 1) -> None:

@@ -28,7 +28,7 @@ def parser_for(name: str) -> Any:
     parser.buffer_text = True
 
     def refuse(entity: str, *_: object) -> None:
-        raise SourceError(f'{name}: declares the entity "{entity}", which is refused')
+        raise SourceError(f'{name}: refused because it declares the entity "{entity}"')
 
     parser.EntityDeclHandler = refuse
     parser.ExternalEntityRefHandler = lambda *_: 0

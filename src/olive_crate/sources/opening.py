@@ -79,9 +79,7 @@ def _raw(source: Any) -> Source:
         if isinstance(text, bytes):
             text = os.fsdecode(text)
         return _from_url(text) if "://" in text else _from_path(Path(text))
-    raise SourceError(
-        f"a source is a path, a URL, bytes or an open file, not {type(source).__name__}"
-    )
+    raise SourceError(f"expected a path, a URL, bytes or an open file, got {type(source).__name__}")
 
 
 def _from_path(path: Path) -> Source:
@@ -107,7 +105,7 @@ def _from_path(path: Path) -> Source:
 def _from_stream(stream: Any) -> Source:
     name = str(getattr(stream, "name", "open file"))
     if isinstance(stream, io.TextIOBase):
-        raise SourceError(f'{name}: this file is open for text; open it for bytes (mode "rb")')
+        raise SourceError(f'{name}: the file is open in text mode; open it in binary mode ("rb")')
     if not _seekable(stream):
         stream = _spooled(stream)
     start = stream.tell()

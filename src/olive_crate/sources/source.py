@@ -11,7 +11,7 @@ from typing import IO, Any
 
 import msgspec
 
-from ..errors import PlanError, SourceError, nearest
+from ..errors import Advice, PlanError, SourceError, nearest
 
 
 class Source(msgspec.Struct, frozen=True, eq=False):
@@ -61,8 +61,8 @@ class Inflating:
             return bytes(self._stream.read(count))
         except Exception as error:  # zlib, lzma, OSError, Arrow: each its own
             raise SourceError(
-                f"{self._name}: the {self._kind} data is damaged or cut short ({error}); "
-                "ask for the file again"
+                f"{self._name}: the {self._kind} data is damaged or truncated ({error}); "
+                "request the file again"
             ) from None
 
     def __enter__(self) -> Inflating:
@@ -194,7 +194,15 @@ def decoded(data: bytes, encoding: str, final: bool = False) -> str:
 
 def _no_mark(encoding: str, error: UnicodeError) -> SourceError:
     """UTF-16 or UTF-32 that does not say in which order its bytes are."""
-    return SourceError(f'{error}; give encoding="{encoding}-le" or "{encoding}-be"')
+    orders = (f"{encoding}-le", f"{encoding}-be")
+    return SourceError(
+        str(error),
+        Advice(
+            "use {}",
+            " or ".join(f'encoding="{each}"' for each in orders),
+            " or ".join(f"--encoding {each}" for each in orders),
+        ),
+    )
 
 
 def _reading(encoding: str) -> str:

@@ -7,7 +7,7 @@ import tempfile
 from pathlib import Path
 from typing import Any
 
-from ..errors import PlanError
+from ..errors import Advice, PlanError
 
 
 def write_whole(path: Path, data: bytes) -> None:
@@ -40,11 +40,12 @@ def checked_target(path: Any, replace: bool) -> Path:
     """The file to write. Raises `PlanError` where it cannot or must not be written."""
     target = Path(path)
     if target.is_dir():
-        raise PlanError(f"{target}: this is a folder; name a file in it")
+        raise PlanError(f"{target}: is a folder; name a file in it")
     if not target.parent.is_dir():
-        raise PlanError(f"{target}: there is no folder {target.parent}")
+        raise PlanError(f"{target}: no such folder: {target.parent}")
     if target.exists() and not replace:
-        raise PlanError(f"{target}: exists already; say replace to write over it")
+        advice = Advice("use {} to overwrite it", "replace=True", "--replace")
+        raise PlanError(f"{target}: already exists", advice)
     if not os.access(target.parent, os.W_OK):
-        raise PlanError(f"{target}: the folder {target.parent} cannot be written to")
+        raise PlanError(f"{target}: no permission to write to the folder {target.parent}")
     return target

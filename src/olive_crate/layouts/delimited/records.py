@@ -15,7 +15,7 @@ import msgspec
 import numpy as np
 
 from ... import kernels
-from ...errors import LayoutError
+from ...errors import Advice, LayoutError
 from ...kernels.types import (
     PAD,
     Bytes,
@@ -237,8 +237,12 @@ def _left_open(source: Source, layout: DelimitedLayout, cut: Cut, at: int, row: 
     shown = text.decode("utf-8", "replace").splitlines()[0]
     quote = chr(layout.dialect.quote)
     return LayoutError(
-        f"{source.name}: row {line}: a quote is opened and never closed: {shown!r}; "
-        f"if {quote} is an ordinary character in this file, give quote=None"
+        f"{source.name}: row {line}: a quote is opened and never closed: {shown!r}",
+        Advice(
+            f"if {quote} is an ordinary character in this file, use {{}}",
+            "quote=None",
+            "--quote none",
+        ),
     )
 
 

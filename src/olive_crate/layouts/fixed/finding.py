@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 import msgspec
 
-from ...errors import LayoutError, PlanError
+from ...errors import Advice, LayoutError, PlanError
 from ...evidence import Evidence, FieldNamesFound, FieldsFound, RecordLength
 from ...plan.fields import Field, FixedSection
 from ...plan.model import Decisions, DelimitedSection
@@ -88,7 +88,7 @@ def _found(
 ) -> SourceLayout:
     in_bytes = plan.fixed.positions == "bytes"
     if in_bytes and encoding.lower().startswith(("utf-16", "utf-32", "utf_16", "utf_32")):
-        raise PlanError(f'positions = "bytes" cannot be counted in {encoding}; use "characters"')
+        raise PlanError(f'positions = "bytes" does not work with {encoding}; use "characters"')
     text = SampleLines.text_of(sample, encoding)
     length = _record_length(sample, plan, text, evidence)
     lines = SampleLines(sample, encoding, length, text)
@@ -233,7 +233,8 @@ def _record_length(
     if sample.is_whole and size % reach:
         raise LayoutError(
             f"{sample.source.name}: no line ends, and {size:,} characters are not a multiple of "
-            f"the {reach} positions of the fields; give record_length, the length of a record"
+            f"the {reach} positions of the fields",
+            Advice("set the length of a record with {}", "record_length", "--record-length"),
         )
     evidence.append(RecordLength(value=str(reach), certain=sample.is_whole))
     return reach
@@ -248,7 +249,7 @@ def _fields(
     if found is None:
         found = find_fields([*lines.head[:1000], *lines.further[:1000]])
     if not found.fields:
-        raise LayoutError("no fields can be found in blank lines; give fields")
+        raise LayoutError("no fields in blank lines", Advice("set {}", "fields", "--fields"))
     evidence.append(_fields_evidence(found))
     return found.fields, found
 
@@ -264,8 +265,8 @@ def _declared_fields(fields: Sequence[Field], section: FixedSection) -> tuple[Fi
     if not chosen:
         kinds = sorted({field.record for field in fields if field.record})
         raise PlanError(
-            f"fields: none is of the record type that is read; there are {', '.join(kinds)}; "
-            "give record_type with start, end and take"
+            f"fields: no field belongs to the record type read; there are {', '.join(kinds)}",
+            Advice("set {}", "record_type (start, end, take)", "--record-type 1-2=TYPE"),
         )
     return chosen
 
@@ -290,7 +291,7 @@ def _lines_per_record(section: FixedSection, fields: Sequence[Field]) -> int:
     needed = max(field.line for field in fields)
     given = section.lines_per_record
     if given is not None and given < needed:
-        raise PlanError(f"lines_per_record = {given}, but a field stands in line {needed}")
+        raise PlanError(f"lines_per_record = {given}, but a field is in line {needed}")
     return given or needed
 
 

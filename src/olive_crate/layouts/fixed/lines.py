@@ -7,7 +7,7 @@ from typing import Protocol
 import msgspec
 import numpy as np
 
-from ...errors import LayoutError
+from ...errors import Advice, LayoutError
 from ...kernels.types import Bytes, Ints, LineMarks
 from ..text.decoding import Filled, bad_byte
 
@@ -50,8 +50,8 @@ def expanded(text: bytes, layout: HowLines, name: str, row: int) -> bytes:
     if layout.tabs is None:
         found = row + text.count(b"\n", 0, at)
         raise LayoutError(
-            f"{name}: row {found} holds a tab, which has no width of its own; give tabs=8 "
-            "(or the width that the writer had) to expand tabs"
+            f"{name}: row {found}: a tab",
+            Advice("set {} to expand tabs to multiples of 8", "tabs=8", "--tabs 8"),
         )
     if text.isascii() or layout.undecoded:
         return text.expandtabs(layout.tabs)

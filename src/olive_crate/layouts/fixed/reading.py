@@ -16,7 +16,7 @@ import msgspec
 import numpy as np
 
 from ... import kernels
-from ...errors import LayoutError
+from ...errors import Advice, LayoutError
 from ...kernels.spans import Cells
 from ...kernels.types import ColumnStart, Flags, Ints, WholeColumns
 from ...sources.source import Source, is_ebcdic
@@ -115,8 +115,10 @@ def _blocks(
             rest = piece.buffer[consumed : piece.high]
             if len(rest) > LONGEST and not kept:
                 raise LayoutError(
-                    f"{source.name}: row {row} has no end within 64 MB; where records have no "
-                    "line ends, give record_length"
+                    f"{source.name}: row {row} is longer than 64 MB",
+                    Advice(
+                        "if records have no line ends, set {}", "record_length", "--record-length"
+                    ),
                 )
             piece = behind(rest, following)
 

@@ -17,7 +17,7 @@ def claims(source: Source, plan: Decisions) -> bool:
     if plan.layout == "sheet" or plan.sheet.sheet is not None or plan.sheet.range is not None:
         from ...errors import PlanError
 
-        raise PlanError(f"{source.name}: is not a workbook, so it has no sheet or range")
+        raise PlanError(f"{source.name}: not a workbook; leave out sheet and range")
     return False
 
 

@@ -8,7 +8,7 @@ from typing import IO, NamedTuple, cast
 
 import numpy as np
 
-from ...errors import SourceError
+from ...errors import Advice, SourceError
 from ...evidence import EncodingFound
 from ...kernels.buffers import LARGE, allocate
 from ...kernels.types import PAD, Bytes
@@ -163,7 +163,7 @@ def _transcoded(stream: IO[bytes], encoding: str, size: int, name: str) -> Itera
         row += error.object[: error.start].decode(encoding, "replace").count("\n") + 1
         raise bad_byte(name, encoding, row, offset - held + error.start, error) from None
     except UnicodeEncodeError:
-        message = f"{name}: near row {row + 1}: a lone surrogate, which is no text"
+        message = f"{name}: near row {row + 1}: a lone surrogate is not valid text"
         raise SourceError(message) from None
     except UnicodeError as error:
         raise _no_mark(encoding, error) from None
@@ -180,8 +180,12 @@ def bad_byte(name: str, encoding: str, row: int, offset: int, error: UnicodeDeco
     """What to say of a byte that does not fit."""
     byte = error.object[error.start]
     made = BadByte(
-        f"{name}: row {row}, byte {offset}: 0x{byte:02x} is not valid {encoding} ({error.reason}); "
-        'the file is in another encoding or damaged: give encoding="cp1252" or the like'
+        f"{name}: row {row}, byte {offset}: 0x{byte:02x} is not valid {encoding} ({error.reason})",
+        Advice(
+            "the file is damaged or in another encoding, such as {}",
+            'encoding="cp1252"',
+            "--encoding cp1252",
+        ),
     )
     made.around = bytes(error.object[max(0, error.start - 2000) : error.start + 2000])
     made.seen_beyond_ascii = not error.object[: error.start].isascii()
@@ -244,7 +248,7 @@ def _refuse_binary(sample: Sample) -> None:
         raise SourceError(
             f"{sample.source.name}: this looks like a binary file, not text "
             f"({strange:,} control characters in its first {len(head):,} bytes); "
-            "if it is text, give its encoding"
+            "if it is text, set its encoding"
         )
 
 

@@ -77,7 +77,7 @@ def _table(document: dict[str, Any], name: str) -> tuple[dict[str, Any], dict[st
     described = [each for each in tables if isinstance(each, dict) and "url" in each]
     if len(described) != 1:
         urls = ", ".join(str(each["url"]) for each in described)
-        raise PlanError(f"{name}: describes {len(described)} tables ({urls}); one is expected")
+        raise PlanError(f"{name}: describes {len(described)} tables ({urls}); expected one")
     shared = {key: document[key] for key in (*INHERITED, "dialect") if key in document}
     return shared | described[0], shared
 
@@ -85,7 +85,7 @@ def _table(document: dict[str, Any], name: str) -> tuple[dict[str, Any], dict[st
 def _read(table: dict[str, Any], shared: dict[str, Any], base: str, name: str) -> Dictionary:
     schema = table.get("tableSchema", {})
     if not isinstance(schema, dict) or not isinstance(schema.get("columns"), list):
-        raise PlanError(f"{name}: the columns stand under tableSchema.columns; there are none")
+        raise PlanError(f"{name}: no columns under tableSchema.columns")
     above = shared | _only(table) | _only(schema)
     columns = [above | each for each in schema["columns"] if not each.get("virtual")]
     notes: list[Note] = []
@@ -248,7 +248,7 @@ def _piece(piece: str, form: str, at: str) -> str:
     if piece[0] in "Xx":
         return "%z"
     if piece.isalpha() and piece != "T":
-        raise PlanError(f'{at}: the format "{form}" has "{piece}", which is not understood')
+        raise PlanError(f'{at}: the format "{form}" has "{piece}", which is not supported')
     return piece.replace("%", "%%")
 
 

@@ -26,11 +26,11 @@ def read_ddi(source: Source) -> Dictionary:
     """The variables of a codebook. Raises `SourceError` for what is no DDI codebook."""
     data = source.head(LARGEST + 1)
     if len(data) > LARGEST:
-        raise SourceError(f"{source.name}: larger than {LARGEST >> 20} MB, which is refused")
+        raise SourceError(f"{source.name}: larger than the limit of {LARGEST >> 20} MB")
     root = tree_of(data, source.name)
     if root.tag != "codeBook":
         raise SourceError(
-            f'{source.name}: the XML is a "{root.tag}", not a "codeBook" as in DDI-Codebook'
+            f'{source.name}: not DDI-Codebook: the root element is "{root.tag}", not "codeBook"'
         )
     entries = tuple(_entry(each, f"{source.name}: var") for each in root.iterfind("dataDscr/var"))
     if not entries:

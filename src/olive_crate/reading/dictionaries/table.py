@@ -12,7 +12,7 @@ from typing import Any
 
 from ...declaration.notation import codes_of, unquoted
 from ...declaration.variable import DECLARATION_PARTS, Variable, declared
-from ...errors import PlanError, nearest
+from ...errors import Advice, PlanError, nearest
 from ...plan.fields import Field, check_fields, field_of
 from ...sources.source import Source
 from .model import Dictionary, Entry
@@ -63,8 +63,8 @@ def table_dictionary(
     columns = _columns(headings, mapped, source.name)
     if "name" not in columns:
         raise PlanError(
-            f"{source.name}: no column of names; say which it is: "
-            f'headings={{"name": …}}; the headings are {", ".join(headings)}'
+            f"{source.name}: no column of names among the headings {', '.join(headings)}",
+            Advice("set {}", 'headings={"name": "…"}', "--heading name=…"),
         )
     entries = list(_entries(source.name, columns, rows))
     if not entries:
@@ -80,7 +80,9 @@ def _columns(headings: Sequence[str], mapped: Mapping[str, str], name: str) -> d
         if key not in KEYS:
             raise PlanError(f'headings: unknown key "{key}"{nearest(key, KEYS)}')
         if heading not in headings:
-            raise PlanError(f'{name}: no column is headed "{heading}"{nearest(heading, headings)}')
+            raise PlanError(
+                f'{name}: no column has the heading "{heading}"{nearest(heading, headings)}'
+            )
         columns[key] = headings.index(heading)
     plain = [re.sub(r"[\W_]+", "", heading).casefold() for heading in headings]
     for key, words in KEYS.items():

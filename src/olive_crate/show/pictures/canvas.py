@@ -28,9 +28,9 @@ def save(made: Any, path: str | os.PathLike[str]) -> None:
     target = Path(path)
     kind = target.suffix.lower()
     if kind not in KINDS:
-        raise PlanError(f'{target}: a picture is not written as "{kind}"{nearest(kind, KINDS)}')
+        raise PlanError(f'{target}: a picture cannot be written as "{kind}"{nearest(kind, KINDS)}')
     if not target.parent.is_dir():
-        raise PlanError(f"{target}: there is no folder {target.parent}")
+        raise PlanError(f"{target}: no such folder: {target.parent}")
     made.savefig(target, format=kind[1:], facecolor=PAPER)
 
 

@@ -31,15 +31,15 @@ A_PAGE = 130
 def draw_positions(found: SourceLayout, path: str | os.PathLike[str]) -> None:
     """Draw the positions of fixed columns to a PNG, SVG or PDF file.
 
-    Long lines go on in further bands. Raises `PlanError` if the source has no fixed layout, or the
+    Long lines go on in further bands. Raises `PlanError` if the source not fixed-width text, or the
     extra `report` is not installed.
     """
     preview = found.preview(1)
     if not preview.fields:
-        raise PlanError(f"{found.source.name}: has no fixed layout")
+        raise PlanError(f"{found.source.name}: not fixed-width text")
     numbered = [(number, line) for number, line in preview.data_lines if line.strip()]
     if not numbered:
-        raise PlanError(f"{found.source.name}: there are no rows to draw")
+        raise PlanError(f"{found.source.name}: no rows to draw")
     per_record = found.layout.rows_per_case
     bands = [
         (line, start)
