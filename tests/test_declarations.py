@@ -145,7 +145,7 @@ def test_names_and_order_change_alike_before_and_after(survey):
     assert oc.load(SURVEY, plan=loose).names[:2] == ["Note", "area"]
     for change, words in (
         (lambda: survey.rename("note", "q_id"), 'would both be named "q_id"'),
-        (lambda: survey.rename("note"), "to be called"),
+        (lambda: survey.rename("note"), "no new name"),
         (lambda: survey.rename({"nodes": "x"}), 'did you mean "note"'),
         (lambda: survey.reorder("note", after="note"), "is among those to be moved"),
         (lambda: Plan().rename(str.lower), "does not list the variables"),

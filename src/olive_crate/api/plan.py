@@ -45,14 +45,14 @@ class Plan(Shown, Decisions, frozen=True, omit_defaults=True):
     def write(self, path: str | os.PathLike[str]) -> None:
         """Write the plan as TOML; comments of a plan file that is already there are kept."""
         from ..plan.toml_write import write_plan
-        from ..show.evidence import claim_of
+        from ..show.claims import claim_of
 
         write_plan(self, Path(path), claim_of)
 
     def text(self, folder: Path | None = None) -> str:
         """The plan as TOML, with its evidence as comments; its path as seen from `folder`."""
         from ..plan.toml_write import plan_text
-        from ..show.evidence import claim_of
+        from ..show.claims import claim_of
 
         return plan_text(self, claim_of, folder)
 

@@ -12,7 +12,7 @@ To add a kind: write its class here, create it where it is found, and give it wo
 
 from __future__ import annotations
 
-from .base import Evidence, Example, Mend, TextCount, kind_of
+from .base import Evidence, Example, Mend, TextCount, kind_of, with_answers
 from .fixed import CutValues, FieldsFound, RecordLength, SharedPositions, UncoveredPositions
 from .notes import (
     CutCharacters,
@@ -153,4 +153,5 @@ __all__ = [
     "UnitsFound",
     "UnnamedColumns",
     "kind_of",
+    "with_answers",
 ]

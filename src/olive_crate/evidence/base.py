@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Collection, Iterable, Mapping
 from typing import Any, ClassVar
 
 import msgspec
@@ -64,3 +65,28 @@ class Evidence(
     mend: Mend | None = None
     answered: bool = False
     """A later declaration has settled it, so that it is open no more."""
+
+
+SETTLED_BY = {
+    "variable.type": ("type", "format"),
+    "variable.cells": ("type", "missing"),
+    "variable.digits": ("type",),
+    "variable.format": ("type", "format"),
+    "variable.suspects": ("missing",),
+    "variable.missing": ("missing",),
+    "variable.level": ("level",),
+}
+"""The parts of a declaration that settle what evidence about a variable leaves open."""
+
+
+def with_answers(
+    evidence: Iterable[Evidence], names: Collection[str], parts: Mapping[str, Any]
+) -> tuple[Evidence, ...]:
+    """The evidence, with what these parts settle of these variables marked as answered."""
+    given = {part for part, value in parts.items() if value is not None}
+    return tuple(
+        msgspec.structs.replace(each, answered=True)
+        if each.variable in names and given.intersection(SETTLED_BY.get(each.about, ()))
+        else each
+        for each in evidence
+    )

@@ -14,7 +14,7 @@ from ..errors import PlanError
 from ..plan.model import Decisions, DelimitedSection, SourceSection
 from ..plan.rows import Rows
 from ..plan.toml_write import plan_text
-from ..show.evidence import claim_of
+from ..show.claims import claim_of
 from ..sources.csv_text import csv_text
 from ..sources.source import codec_name
 from .exporting import Files, with_standards

@@ -19,7 +19,7 @@ from ..plan.fields import Field, FixedSection, listed_fields, overlaps
 from ..plan.model import Decisions, DelimitedSection, SourceSection
 from ..plan.rows import Rows
 from ..plan.toml_write import plan_text
-from ..show.evidence import claim_of
+from ..show.claims import claim_of
 from ..sources.csv_text import csv_text
 from ..sources.source import codec_name
 from .ddi import ddi_text

@@ -13,6 +13,7 @@ import msgspec
 from ..declaration.codes import meanings_from
 from ..declaration.variable import DECLARATION_PARTS, Variable, declared, parts_of
 from ..errors import PlanError, nearest
+from ..evidence import with_answers
 from .model import Decisions
 from .naming import Renaming, ordered, plain_names, renamed
 from .selecting import Names, chosen, named, resolve
@@ -35,7 +36,8 @@ def declare(plan: P, names: Names, parts: Mapping[str, Any]) -> P:
     table = {each.name: each for each in plan.variables}
     for name in wanted:
         table[name] = declared(table.get(name, Variable(name)), given, sets=plan.meaning_sets)
-    made = msgspec.structs.replace(plan, variables=tuple(table.values()))
+    evidence = with_answers(plan.evidence, wanted, given)
+    made = msgspec.structs.replace(plan, variables=tuple(table.values()), evidence=evidence)
     return rename(made, wanted[0], new) if new is not None else made
 
 

@@ -211,6 +211,8 @@ def _comment(document: Any, plan: Decisions, words: Words) -> None:
     by_name = {table["name"]: table for table in document.get("variable", [])}
     commented: set[str] = set()
     for evidence in plan.evidence:
+        if evidence.answered:
+            continue
         text = " ".join(words(evidence).split())
         if evidence.variable in by_name:
             _comment_variable(by_name[evidence.variable], evidence, text, commented)

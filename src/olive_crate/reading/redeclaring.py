@@ -35,6 +35,7 @@ from ..dataset.receipt import Change, Problems
 from ..dataset.taking import changed
 from ..declaration.codes import FIRST_CODE
 from ..declaration.variable import NUMERIC, TAKING, Variable, declared
+from ..evidence import with_answers
 from ..kernels.spans import Cells, RowNumbers
 from ..kernels.types import PAD, Flags
 from ..plan import declaring
@@ -72,7 +73,13 @@ def _declared(dataset: D, wanted: list[str], parts: Mapping[str, Any]) -> D:
         column = _taken_again(dataset[name], asked, plan)
         columns[name] = column
         changes += _changes(dataset[name], column, dataset.source_rows)
-    receipt = msgspec.structs.replace(dataset.receipt, changes=(*dataset.receipt.changes, *changes))
+    receipt = dataset.receipt
+    headings = {by_name[name].heading for name in wanted}
+    receipt = msgspec.structs.replace(
+        receipt,
+        changes=(*receipt.changes, *changes),
+        decided=with_answers(receipt.decided, headings | set(wanted), parts),
+    )
     return changed(dataset, columns, plan, receipt)
 
 

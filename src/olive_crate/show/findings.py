@@ -11,7 +11,7 @@ from ..checks.texts import look_alike
 from ..describe.meanings import UnexplainedValues
 from ..errors import several
 from ..evidence import TextCount
-from .evidence import suspects_words
+from .claims import suspects_words
 from .mends import mend_text
 from .notes import broken_words, promised_words
 from .text import WIDTH, cut, row_list, visible, wrapped

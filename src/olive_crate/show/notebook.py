@@ -17,9 +17,10 @@ from ..evidence import Evidence
 from ..plan.model import Decisions
 from ..plan.toml_write import tables_of
 from ..reading.looking import Look
+from .claims import claim_of
 from .codebook_forms import doubts_words, rounding_words, values_words
 from .counts import table_of
-from .evidence import ABOUT, claim_of, decision_of
+from .evidence import ABOUT, decision_of
 from .findings import finding_words
 from .mends import mend_text
 from .notes import imbalance_words, problem_reason
@@ -125,7 +126,7 @@ def receipt_html(receipt: Receipt) -> str:
         + table(("lines", "count"), [*parts, ("in all", f"{receipt.lines:,}")], "lr")
         + table(("variable", "type", "valid", "missing"), cells, "llr")
         + (table(("row", "variable", "text", "problem"), problems, "r") if problems else "")
-        + evidence_html(each for each in receipt.decided if not each.certain)
+        + evidence_html(each for each in receipt.decided if not (each.certain or each.answered))
     )
 
 

@@ -145,15 +145,14 @@ def _problems(receipt: Receipt, width: int) -> list[str]:
 
 def _decided(receipt: Receipt, width: int) -> list[str]:
     news = sorted(filter(_is_news, receipt.decided), key=lambda each: each.certain)
-    if not news and not receipt.notes:
-        return []
-    lines = ["", "inferred from the file:"]
+    lines = ["", "inferred from the file:"] if news else []
     for each in news[:DECIDED_SHOWN]:
         lines += wrapped(f"  {visible(evidence_line(each))}", width, "      ")
         if each.mend:
             lines.append(cut(f"      fix: {mend_text(each.mend)}", width))
     if len(news) > DECIDED_SHOWN:
         lines.append(f"  and {len(news) - DECIDED_SHOWN} more; receipt.decided lists all of them")
+    lines += ["", "notes:"] if receipt.notes else []
     for note in receipt.notes[:NOTES_SHOWN]:
         lines += wrapped(f"  {visible(note_words(note))}", width, "      ")
     if len(receipt.notes) > NOTES_SHOWN:

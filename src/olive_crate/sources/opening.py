@@ -94,7 +94,7 @@ def _from_path(path: Path) -> Source:
         folder = path.parent
         names = [each.name for each in folder.iterdir()] if folder.is_dir() else []
         hint = nearest(path.name, names) if "did you" in nearest(path.name, names) else ""
-        where = "" if folder.is_dir() else f"; there is no folder {folder}"
+        where = "" if folder.is_dir() else f"; no such folder: {folder}"
         raise SourceError(f"{path}: no such file{where or hint}") from None
     except (OSError, ValueError) as error:
         reason = getattr(error, "strerror", None) or error

@@ -1,0 +1,355 @@
+"""Claims: what the file shows, in words, for each kind of evidence."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import singledispatch
+
+from .. import evidence as ev
+from ..errors import several
+from ..evidence import Evidence
+from .text import row_list
+
+Words = Callable[[Evidence], str]
+
+
+@singledispatch
+def claim_of(evidence: Evidence) -> str:
+    """What the file shows, in words."""
+    raise NotImplementedError(f"no words for {type(evidence).__name__}")
+
+
+@claim_of.register
+def _(evidence: ev.EmptySource) -> str:
+    return "the file is empty"
+
+
+@claim_of.register
+def _(evidence: ev.EncodingFound) -> str:
+    count = several(evidence.characters, "non-ASCII character")
+    return {
+        "mark": "byte-order mark",
+        "zeros": "zero bytes between characters",
+        "ascii": "the file is pure ASCII",
+        "utf-8": f"{count} in the head are valid UTF-8",
+        "characters": f"not valid UTF-8; inferred from {count}",
+    }[evidence.basis]
+
+
+@claim_of.register
+def _(evidence: ev.AlignedColumns) -> str:
+    rows = several(evidence.rows, "row")
+    return f"the same positions are blank in {rows}, and no delimiter fits as well"
+
+
+@claim_of.register
+def _(evidence: ev.DelimiterFound) -> str:
+    if not evidence.value:
+        return "each row is one field"
+    rows = f"{evidence.supporting or 0:,} of {several(evidence.rows, 'sampled row')}"
+    return f"{rows} have {several(evidence.fields, 'field')}"
+
+
+@claim_of.register
+def _(evidence: ev.QuoteFound) -> str:
+    return f"around {several(evidence.supporting or 0, 'sampled field')}"
+
+
+@claim_of.register
+def _(evidence: ev.EscapeFound) -> str:
+    return f"before {several(evidence.supporting or 0, 'sampled quote')}"
+
+
+@claim_of.register
+def _(evidence: ev.CommentFound) -> str:
+    lines = several(evidence.supporting or 0, "sampled line")
+    return f"begins {lines} that have other fields than the rest"
+
+
+@claim_of.register
+def _(evidence: ev.DecimalMark) -> str:
+    if evidence.proven:
+        return _proven(evidence)
+    if evidence.declared_grouping:
+        claim = f'"{evidence.declared_grouping}" is declared as the grouping mark'
+        if evidence.against:
+            numbers = several(evidence.against, "sampled number")
+            claim += f", although {numbers} seem to have decimals after it"
+        return claim
+    seen = evidence.supporting or evidence.unclear
+    claim = f"in {several(seen, 'sampled number')}" if seen else "no sampled number has decimals"
+    if evidence.against:
+        other = "point" if evidence.value == "," else "comma"
+        claim += f", but {other} in {evidence.against:,}"
+    elif evidence.unclear and not evidence.certain:
+        claim += ", in which it may also be a grouping mark"
+    return claim
+
+
+@claim_of.register
+def _(evidence: ev.GroupingMark) -> str:
+    if evidence.proven:
+        return _proven(evidence)
+    claim = f"in {several(evidence.supporting or 0, 'sampled number')}"
+    return claim if evidence.certain else f"{claim}, in which it may also be a decimal mark"
+
+
+def _proven(evidence: Evidence) -> str:
+    proof = evidence.examples[0]
+    return f'shown by "{proof.text}" in row {proof.row:,}'
+
+
+@claim_of.register
+def _(evidence: ev.HeadingFound) -> str:
+    claim = several(evidence.names, "name")
+    if evidence.levels > 1:
+        claim += ", joined column by column"
+    if evidence.titles:
+        claim += f", below {several(evidence.titles, 'row')} of titles"
+    return claim
+
+
+@claim_of.register
+def _(evidence: ev.NoHeading) -> str:
+    return "the first full row looks like those below it"
+
+
+@claim_of.register
+def _(evidence: ev.FieldNamesFound) -> str:
+    return f"it repeats {evidence.supporting} of the {evidence.names} field names"
+
+
+@claim_of.register
+def _(evidence: ev.UnitsFound) -> str:
+    return several(evidence.supporting or 0, "unit")
+
+
+@claim_of.register
+def _(evidence: ev.LabelsFound) -> str:
+    return several(evidence.supporting or 0, "label")
+
+
+@claim_of.register
+def _(evidence: ev.ClosingRows) -> str:
+    rows = "the last row is" if evidence.rows == 1 else f"the last {evidence.rows} rows are"
+    return f"{rows} {'a total' if evidence.total else 'unlike the data'}"
+
+
+@claim_of.register
+def _(evidence: ev.RepeatedHeading) -> str:
+    rows = row_list(evidence.rows, evidence.supporting)
+    return f"in {rows}, {'left out as asked' if evidence.value == 'skip' else 'read as data'}"
+
+
+@claim_of.register
+def _(evidence: ev.RecordLength) -> str:
+    return "there are no line ends; this is where the fields end"
+
+
+@claim_of.register
+def _(evidence: ev.FieldsFound) -> str:
+    counts = (
+        (evidence.by_blanks, "blank in all rows"),
+        (evidence.by_heading, "between words of the heading"),
+        (evidence.by_change, "where the characters change"),
+    )
+    listed = ", ".join(f"{count} {words}" for count, words in counts if count)
+    breaks = several(sum(count for count, _ in counts), "break")
+    return f"{breaks} in {several(evidence.rows, 'sampled row')}: {listed or 'none'}"
+
+
+@claim_of.register
+def _(evidence: ev.SharedPositions) -> str:
+    return f'fields "{evidence.field}" and "{evidence.other}" both have them'
+
+
+@claim_of.register
+def _(evidence: ev.CutValues) -> str:
+    better = evidence.better
+    instead = "" if better is None else f"; a break after {better} would cut none"
+    side = "start" if evidence.side == "before" else "end"
+    return (
+        f"{evidence.characters} run across its {side} (after {evidence.after}) in "
+        f"{evidence.share:.0%} of {several(evidence.rows, 'sampled row')}{instead}"
+    )
+
+
+@claim_of.register
+def _(evidence: ev.UncoveredPositions) -> str:
+    line = f" of line {evidence.line}" if evidence.line else ""
+    rows = row_list(evidence.rows, evidence.against)
+    return f"no field covers these positions{line}, but they hold text in {rows}"
+
+
+@claim_of.register
+def _(evidence: ev.SheetChosen) -> str:
+    return f"it holds the largest block of {several(evidence.sheets, 'sheet')}"
+
+
+@claim_of.register
+def _(evidence: ev.BlockChosen) -> str:
+    cells = several(evidence.supporting or 0, "filled cell")
+    return f"the largest of {several(evidence.blocks, 'block')}, {cells}"
+
+
+@claim_of.register
+def _(evidence: ev.HiddenCells) -> str:
+    parts = [row_list(evidence.rows, evidence.row_count)] if evidence.rows else []
+    parts += [f"column {each}" for each in evidence.columns]
+    return f"{', '.join(parts)} hidden in the sheet, but read"
+
+
+@claim_of.register
+def _(evidence: ev.MergedCells) -> str:
+    shown = ", ".join(evidence.areas) + (" …" if evidence.count > len(evidence.areas) else "")
+    areas = several(evidence.count, "merged area")
+    return f"{areas} among the data ({shown}): only the first cell of each holds the value"
+
+
+@claim_of.register
+def _(evidence: ev.CellsOutside) -> str:
+    count = evidence.supporting or 0
+    shown = ", ".join(evidence.cells) + (" …" if count > len(evidence.cells) else "")
+    return f"{several(count, 'filled cell')} not read: {shown}"
+
+
+@claim_of.register
+def _(evidence: ev.BlanksAround) -> str:
+    return f"{several(evidence.supporting or 0, 'text')} with blanks around them, kept as written"
+
+
+@claim_of.register
+def _(evidence: ev.MixedKinds) -> str:
+    return ", ".join(map(_kind_words, evidence.kinds))
+
+
+def _kind_words(kind: ev.KindCount) -> str:
+    words = several(kind.count, kind.kind)
+    if not kind.texts:
+        return words
+    texts = [
+        f'"{each.text}" ×{each.count:,} {row_list(each.rows, each.count)}' for each in kind.texts
+    ]
+    return f"{words} ({'; '.join(texts)}{' …' if kind.others else ''})"
+
+
+@claim_of.register
+def _(evidence: ev.NumbersStoredAsText) -> str:
+    rows = row_list(evidence.rows, evidence.count)
+    numbers = several(evidence.count, "number")
+    return f"{numbers} stored as text ({rows}), read as numbers where the column is numeric"
+
+
+@claim_of.register
+def _(evidence: ev.StoredAsText) -> str:
+    cells = several(evidence.supporting or 0, "cell")
+    return f"all {cells} are text, but nearly all look like {evidence.type}s stored as text"
+
+
+@claim_of.register
+def _(evidence: ev.SerialDays) -> str:
+    return "plain numbers that look like the serial numbers of days"
+
+
+@claim_of.register
+def _(evidence: ev.TypeFits) -> str:
+    claim = f"all {several(evidence.supporting or 0, 'cell')} with a value"
+    if evidence.words:
+        return f"{claim} are {' or '.join(evidence.words)}"
+    if evidence.zoned:
+        claim += ", kept in UTC"
+    if evidence.wide:
+        claim += ", some integers exceed 64 bits"
+    if any(each != "text" for each in evidence.alternatives):
+        claim += "; no day above 12 tells the day from the month"
+    if evidence.short_years:
+        claim += "; two-digit years, 69 to 99 read as 19.."
+    return claim
+
+
+@claim_of.register
+def _(evidence: ev.FormatFound) -> str:
+    claim = f"{several(evidence.cells, 'cell')} are written this way"
+    if evidence.alternatives:
+        claim += "; no day above 12 tells the day from the month"
+    return claim
+
+
+@claim_of.register
+def _(evidence: ev.TextBecause) -> str:
+    total = evidence.against + (evidence.supporting or 0)
+    listed = ", ".join(map(_obstacle, evidence.texts))
+    more = f" and {several(evidence.others, 'other text')}" if evidence.others else ""
+    return f"because of {evidence.against:,} of {several(total, 'cell')}: {listed}{more}"
+
+
+def _obstacle(text: ev.TextCount) -> str:
+    """A text in the way, how often, and in which rows: `"n.d." ×5 (rows 12, 88, 104 …)`."""
+    listed = ", ".join(map(str, text.rows))
+    more = " …" if text.count > len(text.rows) else ""
+    return f'"{text.text}" ×{text.count:,} (row{"s" * (text.count > 1)} {listed}{more})'
+
+
+@claim_of.register
+def _(evidence: ev.LeadingZeros) -> str:
+    return "digits with leading zeros, as in postal codes; kept as written"
+
+
+@claim_of.register
+def _(evidence: ev.MostlyUnreadable) -> str:
+    cells = f"{evidence.against:,} of {several(evidence.cells, 'cell')}"
+    return f"{cells} do not parse as {evidence.value}; check the declared type"
+
+
+@claim_of.register
+def _(evidence: ev.InexactNumbers) -> str:
+    numbers = several(evidence.supporting or 0, "number")
+    return f"{numbers} with more digits than a 64-bit float holds"
+
+
+@claim_of.register
+def _(evidence: ev.MarksTaken) -> str:
+    listed = ", ".join(f'"{each.text}" ×{each.count:,}' for each in evidence.marks)
+    return f"{listed} read as missing"
+
+
+@claim_of.register
+def _(evidence: ev.SuspectedCodes) -> str:
+    claim = suspects_words(evidence.suspects, evidence.low, evidence.high)
+    if evidence.also:
+        shown = ", ".join(evidence.also[:2]) + (" …" if len(evidence.also) > 2 else "")
+        claim += f" (also in {shown})"
+    return claim
+
+
+def suspects_words(suspects: tuple[ev.Suspect, ...], low: float, high: float) -> str:
+    """Numbers that look like missing codes, with their counts and the range of the others."""
+    listed = ", ".join(f"{each.value:g} occurs {_times(each.count)}" for each in suspects)
+    codes = "a missing code" if len(suspects) == 1 else "missing codes"
+    return f"{listed}, far outside {low:g}–{high:g}: possibly {codes}"
+
+
+def _times(count: int) -> str:
+    return "once" if count == 1 else f"{count:,} times"
+
+
+@claim_of.register
+def _(evidence: ev.LevelSuggested) -> str:
+    return f"{evidence.value}? {_level_words(evidence)}"
+
+
+def _level_words(evidence: ev.LevelSuggested) -> str:
+    if evidence.basis == "words":
+        return several(evidence.count, "distinct text")
+    if evidence.basis == "identifier":
+        which = "all" if evidence.whole else "the first"
+        return f"{which} {several(evidence.count, 'value')} differ, like an identifier"
+    if evidence.basis == "few":
+        return f"whole numbers from {evidence.low:g} to {evidence.high:g} only"
+    return {
+        "truth": "true or false",
+        "moments": "points in time",
+        "lengths": "lengths of time",
+        "from zero": "numbers from zero up",
+        "below zero": "some numbers are below zero",
+    }[evidence.basis]
