@@ -16,6 +16,9 @@ from ..kernels.buffers import none_missing
 from ..kernels.types import Flags, Ints
 from .dictionary_encoding import decoded
 
+PIECE = 1 << 20
+"""Rows that are worked on at a time."""
+
 
 class Withheld(msgspec.Struct, frozen=True, eq=False):
     """What stood in cells that have no value, where the declaration does not tell it.
@@ -223,10 +226,6 @@ def told_apart(variable: Variable) -> dict[int, str]:
         taken.add(own)
         words[FIRST_CODE + place] = own
     return words
-
-
-PIECE = 1 << 20
-"""Rows that are worked on at a time."""
 
 
 class Unread:

@@ -12,6 +12,12 @@ from ..kernels.types import EarlyResult, Request, TextRequest, TextsRead
 from .column import NOTHING, Withheld, merged
 from .rule import IS_UNREADABLE, PRESENT, Converted, Rule, by_text, reason_of
 
+TRUE = ("true", "t", "yes", "y", "1")
+PROBED = 1024
+REPEATING, MOST_DIFFERENT = 1024, 1 << 30
+"""Texts of a block are told apart at once if there are no more than so many different ones."""
+FALSE = ("false", "f", "no", "n", "0")
+
 
 def convert(cells: Cells, rule: Rule, early: EarlyResult | None = None) -> Converted:
     """Convert the cells of one variable in a block of rows.
@@ -70,16 +76,6 @@ def with_withheld(block: TypedBlock, cells: Cells) -> TypedBlock:
     left = Withheld(done.unread, kernels.texts(rest.buffer, rest.starts, rest.ends))
     block.withheld = merged([done.ranged, left])
     return block
-
-
-TRUE = ("true", "t", "yes", "y", "1")
-
-PROBED = 1024
-
-REPEATING, MOST_DIFFERENT = 1024, 1 << 30
-"""Texts of a block are told apart at once if there are no more than so many different ones."""
-
-FALSE = ("false", "f", "no", "n", "0")
 
 
 def convert_text(cells: Cells, rule: Rule, early: EarlyResult | None = None) -> Converted:

@@ -18,7 +18,6 @@ from ..kernels.types import Flags, Ints, Place
 from .column import NOTHING, Withheld
 
 PRESENT, IS_BLANK, IS_UNREADABLE = 0, 1, 2
-
 FIRST_MARK = 200
 """The reasons of well-known marks while a column is read; in the end they follow the codes."""
 MISSING_MARKS = [
@@ -52,6 +51,48 @@ MISSING_MARKS = [
     "–",
 ]
 """Texts that people write for "no value". See "Missing values" in the design."""
+PAIRS = (
+    ("yes", "no"),
+    ("y", "n"),
+    ("true", "false"),
+    ("ja", "nein"),
+    ("j", "n"),
+    ("ja", "nee"),
+    ("ja", "nej"),
+    ("oui", "non"),
+    ("o", "n"),
+    ("sí", "no"),
+    ("si", "no"),
+    ("sì", "no"),
+    ("s", "n"),
+    ("sim", "não"),
+    ("tak", "nie"),
+    ("ano", "ne"),
+    ("da", "ne"),
+    ("da", "nu"),
+    ("evet", "hayır"),
+    ("ναι", "όχι"),
+    ("да", "нет"),
+    ("wahr", "falsch"),
+    ("vrai", "faux"),
+    ("verdadero", "falso"),
+    ("vero", "falso"),
+    ("verdadeiro", "falso"),
+    ("waar", "onwaar"),
+)
+"""Words for true and false that may be taken as such when a column holds no others."""
+NUMERIC_DATE = re.compile(r"\d{1,2}([./-])\d{1,2}\1(\d{4}|\d{2})(\s\d{1,2}:\d{2}(:\d{2})?)?")
+YEAR_FIRST = re.compile(r"\d{4}([./])\d{1,2}\1\d{1,2}(\s\d{1,2}:\d{2}(:\d{2})?)?")
+WORDED = re.compile(r"\d{1,2}([ -])[A-Za-z]{3,9}\1(\d{4}|\d{2})")
+MONTH_FIRST = re.compile(r"[A-Za-z]{3,9} \d{1,2}, \d{4}")
+TWELVE_HOURS = re.compile(r"\d{1,2}:\d{2}(:\d{2})? [AaPp][Mm]")
+NARROW = ("integer", "number", "date", "datetime", "zoned", "time")
+NUMBERLIKE = re.compile(r"[+-]?[\d.,'’ \u00a0\u202f]*\d[.,]?")
+DATELIKE = re.compile(r"[0-9]{1,4}([-/])[0-9]{1,2}\1[0-9]{1,4}")
+DATE_MARKS = ("-", "/")
+GLANCE = 8
+SAFE = 12
+"""Characters of a numeral whose decimals do not vanish by rounding."""
 
 
 class Rule(msgspec.Struct, frozen=True, eq=False):
@@ -209,48 +250,6 @@ class SourceColumn(NamedTuple):
     """As many decimals as the source shows."""
 
 
-PAIRS = (
-    ("yes", "no"),
-    ("y", "n"),
-    ("true", "false"),
-    ("ja", "nein"),
-    ("j", "n"),
-    ("ja", "nee"),
-    ("ja", "nej"),
-    ("oui", "non"),
-    ("o", "n"),
-    ("sí", "no"),
-    ("si", "no"),
-    ("sì", "no"),
-    ("s", "n"),
-    ("sim", "não"),
-    ("tak", "nie"),
-    ("ano", "ne"),
-    ("da", "ne"),
-    ("da", "nu"),
-    ("evet", "hayır"),
-    ("ναι", "όχι"),
-    ("да", "нет"),
-    ("wahr", "falsch"),
-    ("vrai", "faux"),
-    ("verdadero", "falso"),
-    ("vero", "falso"),
-    ("verdadeiro", "falso"),
-    ("waar", "onwaar"),
-)
-"""Words for true and false that may be taken as such when a column holds no others."""
-
-NUMERIC_DATE = re.compile(r"\d{1,2}([./-])\d{1,2}\1(\d{4}|\d{2})(\s\d{1,2}:\d{2}(:\d{2})?)?")
-
-YEAR_FIRST = re.compile(r"\d{4}([./])\d{1,2}\1\d{1,2}(\s\d{1,2}:\d{2}(:\d{2})?)?")
-
-WORDED = re.compile(r"\d{1,2}([ -])[A-Za-z]{3,9}\1(\d{4}|\d{2})")
-
-MONTH_FIRST = re.compile(r"[A-Za-z]{3,9} \d{1,2}, \d{4}")
-
-TWELVE_HOURS = re.compile(r"\d{1,2}:\d{2}(:\d{2})? [AaPp][Mm]")
-
-
 @lru_cache(maxsize=256)
 def base(kind: str) -> str:
     """The type of a kind."""
@@ -317,20 +316,6 @@ def boolean_kinds(words: set[str]) -> tuple[str, ...]:
     if not words or len(words) > 2:
         return ()
     return tuple(f"boolean|{pair[0]}|{pair[1]}" for pair in PAIRS if words <= set(pair))
-
-
-NARROW = ("integer", "number", "date", "datetime", "zoned", "time")
-
-NUMBERLIKE = re.compile(r"[+-]?[\d.,'’ \u00a0\u202f]*\d[.,]?")
-
-DATELIKE = re.compile(r"[0-9]{1,4}([-/])[0-9]{1,2}\1[0-9]{1,4}")
-
-DATE_MARKS = ("-", "/")
-
-GLANCE = 8
-
-SAFE = 12
-"""Characters of a numeral whose decimals do not vanish by rounding."""
 
 
 def written(cells: Cells, packed: bool = False) -> tuple[str, ...]:

@@ -24,7 +24,6 @@ ENOUGH = 20
 """Fewer values suggest nothing."""
 COMPARED = 200_000
 """Values that are compared with each other; more would cost more than a suggestion is worth."""
-
 BY_TYPE: dict[str, tuple[str, LevelBasis]] = {
     "boolean": ("nominal", "truth"),
     "date": ("interval", "moments"),
@@ -33,6 +32,18 @@ BY_TYPE: dict[str, tuple[str, LevelBasis]] = {
     "duration": ("ratio", "lengths"),
 }
 """Levels that follow from the type alone."""
+LOOKS = sorted(
+    {
+        *(-7, -8, -9, -66, -77, -88, -97, -98, -99),
+        *(-666, -777, -888, -997, -998, -999, -7777, -8888, -9999, -99999),
+        *(77, 88, 97, 98, 99, 666, 777, 888, 997, 998, 999),
+        *(6666, 7777, 8888, 9997, 9998, 9999, 77777, 88888, 99999, 999999, 9999999, 99999999),
+        *(99.9, 99.99, 999.9, 999.99, 9999.9, 9999.99, -99.9, -99.99, -999.9, -999.99),
+    }
+)
+NARROW = 1 << 16
+"""Whole numbers within so small a range are counted, not looked through again and again."""
+LOOK_SET = frozenset(float(each) for each in LOOKS)
 
 
 class Scale(msgspec.Struct, eq=False):
@@ -172,22 +183,6 @@ class Scale(msgspec.Struct, eq=False):
         whole = self.rising or self.count <= COMPARED
         count = self.count if whole else COMPARED
         return LevelSuggested(value="nominal", basis="identifier", count=count, whole=whole)
-
-
-LOOKS = sorted(
-    {
-        *(-7, -8, -9, -66, -77, -88, -97, -98, -99),
-        *(-666, -777, -888, -997, -998, -999, -7777, -8888, -9999, -99999),
-        *(77, 88, 97, 98, 99, 666, 777, 888, 997, 998, 999),
-        *(6666, 7777, 8888, 9997, 9998, 9999, 77777, 88888, 99999, 999999, 9999999, 99999999),
-        *(99.9, 99.99, 999.9, 999.99, 9999.9, 9999.99, -99.9, -99.99, -999.9, -999.99),
-    }
-)
-
-NARROW = 1 << 16
-"""Whole numbers within so small a range are counted, not looked through again and again."""
-
-LOOK_SET = frozenset(float(each) for each in LOOKS)
 
 
 def plain_numbers(values: pa.Array, present: Flags | None) -> np.ndarray:

@@ -32,7 +32,6 @@ SPARE = 4
 """This part of what was looked at at one time may be kept beyond it."""
 OFFERED = getattr(mmap, "MADV_FREE", None)
 """How memory is offered back; `None` where a system knows no such thing."""
-
 _kept: dict[int, list[mmap.mmap]] = {}
 """By their sizes. Each step on it is whole: a thread, or the end of an array, may come between any
 two."""
@@ -40,6 +39,8 @@ _used: dict[int, int] = {}
 """Sizes of blocks that are looked at."""
 _peak = [0]
 """Bytes that were looked at at the same time, at most."""
+SHARED = 1 << 22
+"""Longer arrays are not held for others once nobody needs them."""
 
 
 def allocate(count: int, kind: Any) -> Any:
@@ -148,10 +149,6 @@ def or_minus_one(places: pa.Int32Array) -> Ints:
     bits = np.unpackbits(np.frombuffer(validity, np.uint8), bitorder="little")
     valid = bits[places.offset : places.offset + len(places)].astype(bool)
     return np.where(valid, found, -1)
-
-
-SHARED = 1 << 22
-"""Longer arrays are not held for others once nobody needs them."""
 
 
 class _Shared:

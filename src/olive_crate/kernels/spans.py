@@ -16,6 +16,8 @@ from .buffers import by_field
 from .types import Bytes, EarlyColumn, Ints, Table
 
 NONE = np.zeros(0, np.int64)
+MOST_RUNS = 4_000_000
+"""More are not written into a packed file."""
 
 
 class Grid(NamedTuple):
@@ -142,10 +144,6 @@ def shaped(starts: Ints, ends: Ints, record: Ints, chosen: Ints, fields: int) ->
     lacking = np.arange(fields)[:, None] >= counts
     ends_of = ends[column]
     return np.where(lacking, ends_of, starts[column]).T, ends_of.T
-
-
-MOST_RUNS = 4_000_000
-"""More are not written into a packed file."""
 
 
 class BlockRows:

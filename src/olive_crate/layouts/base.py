@@ -23,6 +23,11 @@ from ..plan.model import Decisions
 from ..sources.source import Source
 from ..workers import ALONE, Workers
 
+HEADING, DATA, BLANK, COMMENT, SKIPPED = "heading", "data", "blank", "comment", "skipped"
+CONTINUED, OTHER = "continued", "other"
+PARTS = (HEADING, DATA, CONTINUED, BLANK, COMMENT, SKIPPED)
+ROWS_KEPT = 1000
+
 
 class Block(Protocol):
     """A block of rows of data."""
@@ -197,15 +202,6 @@ class Kind(Protocol):
 
     def find(self, source: Source, plan: Decisions, before: Before) -> SourceLayout:
         """Complete the plan. Raises `LayoutError` where it cannot hold."""
-
-
-HEADING, DATA, BLANK, COMMENT, SKIPPED = "heading", "data", "blank", "comment", "skipped"
-
-CONTINUED, OTHER = "continued", "other"
-
-PARTS = (HEADING, DATA, CONTINUED, BLANK, COMMENT, SKIPPED)
-
-ROWS_KEPT = 1000
 
 
 class RowList(msgspec.Struct, eq=False):

@@ -29,6 +29,8 @@ from .preparing import ColumnReader, Reading, prepare, promise_check
 from .receipts import decided, receipt_of
 from .single_pass import OtherMarksMet, Progress, reread, run, workers_for
 
+T = TypeVar("T")
+
 
 def load(
     source: Any, plan: Decisions, options: Mapping[str, Any], progress: Progress | None = None
@@ -117,9 +119,6 @@ def _drafted_variable(column: ColumnReader) -> Variable:
     shared = len(column.search.rule.codes) - len(column.variable.missing)
     own = len(variable.missing) - shared
     return msgspec.structs.replace(variable, missing=variable.missing[:own])
-
-
-T = TypeVar("T")
 
 
 def source_and_plan(

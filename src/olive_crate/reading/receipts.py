@@ -37,6 +37,13 @@ from ..plan.model import Decisions
 from .preparing import ColumnReader, Reading
 from .single_pass import proven
 
+MOSTLY = 0.2
+"""If more than this share of its cells is unreadable, a declared type is in doubt."""
+TEXTS_NAMED, CODES_OFFERED = 3, 8
+"""Texts in the way of a type that are named, and that are offered as missing codes."""
+MOST_ROWS = 20
+"""Row numbers that are kept as examples."""
+
 
 def receipt_of(reading: Reading, cells: Sequence[CellCounts], rows: int, began: float) -> Receipt:
     """What was read, how, and what became of it. `began` is when, by the performance counter."""
@@ -132,13 +139,6 @@ def _fixed_settings(plan: Decisions) -> dict[str, str]:
     return settings
 
 
-MOSTLY = 0.2
-"""If more than this share of its cells is unreadable, a declared type is in doubt."""
-
-TEXTS_NAMED, CODES_OFFERED = 3, 8
-"""Texts in the way of a type that are named, and that are offered as missing codes."""
-
-
 def decided(reading: Reading) -> list[Evidence]:
     """What was decided without being asked, about the source and its variables."""
     evidence = [*proven(reading), *_uncovered(reading), *_repeated(reading)]
@@ -161,10 +161,6 @@ def _repeated(reading: Reading) -> list[Evidence]:
             mend=None if skipped else Mend({"rows": {"repeated": "skip"}}),
         )
     ]
-
-
-MOST_ROWS = 20
-"""Row numbers that are kept as examples."""
 
 
 def _uncovered(reading: Reading) -> list[Evidence]:

@@ -32,6 +32,8 @@ LITTLE = 4 << 20
 MANY = 8192
 """Rows of a block that are worth being handed out column by column."""
 Progress = Callable[[int, int | None, str], None]
+WEIGHT = 50
+"""A text counts so many times at most, so that one that repeats does not outweigh the rest."""
 
 
 def run(
@@ -125,10 +127,6 @@ def _note_problems(reading: Reading, block: Block, typed: list[TypedBlock], stop
                 "--unreadable report",
             ),
         )
-
-
-WEIGHT = 50
-"""A text counts so many times at most, so that one that repeats does not outweigh the rest."""
 
 
 class OtherMarksMet(Exception):

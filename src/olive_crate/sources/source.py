@@ -13,6 +13,32 @@ import msgspec
 
 from ..errors import Advice, PlanError, SourceError, nearest
 
+HEAD = 128 << 10
+PIECE = 64 << 10
+MARKS = (
+    (codecs.BOM_UTF8, "utf-8"),
+    (codecs.BOM_UTF32_LE, "utf-32"),
+    (codecs.BOM_UTF32_BE, "utf-32"),
+    (codecs.BOM_UTF16_LE, "utf-16"),
+    (codecs.BOM_UTF16_BE, "utf-16"),
+)
+COMMON = ("utf-8", "utf-16", "utf-32", "ascii", "cp1252", "latin-1", "cp1250", "cp1251", "cp437")
+MULTIBYTE = (
+    "utf_",
+    "utf-",
+    "cp932",
+    "cp936",
+    "cp949",
+    "cp950",
+    "gb",
+    "big5",
+    "euc",
+    "shift",
+    "iso2022",
+    "johab",
+    "hz",
+)
+
 
 class Source(msgspec.Struct, frozen=True, eq=False):
     """Bytes that can be opened again and again."""
@@ -72,11 +98,6 @@ class Inflating:
         self._stream.close()
 
 
-HEAD = 128 << 10
-
-PIECE = 64 << 10
-
-
 @dataclass(frozen=True)
 class Sample:
     """Bytes read from a source, once."""
@@ -126,17 +147,6 @@ class Sample:
         return last
 
 
-MARKS = (
-    (codecs.BOM_UTF8, "utf-8"),
-    (codecs.BOM_UTF32_LE, "utf-32"),
-    (codecs.BOM_UTF32_BE, "utf-32"),
-    (codecs.BOM_UTF16_LE, "utf-16"),
-    (codecs.BOM_UTF16_BE, "utf-16"),
-)
-
-COMMON = ("utf-8", "utf-16", "utf-32", "ascii", "cp1252", "latin-1", "cp1250", "cp1251", "cp437")
-
-
 def byte_order_mark(head: bytes) -> str | None:
     """The encoding that a byte-order mark at the start of the source tells, if there is one."""
     return next((name for mark, name in MARKS if head.startswith(mark)), None)
@@ -150,23 +160,6 @@ def codec_name(name: str) -> str:
     except (LookupError, ValueError, TypeError):
         raise PlanError(f'there is no encoding "{name}"{nearest(name, COMMON)}') from None
     return found.name
-
-
-MULTIBYTE = (
-    "utf_",
-    "utf-",
-    "cp932",
-    "cp936",
-    "cp949",
-    "cp950",
-    "gb",
-    "big5",
-    "euc",
-    "shift",
-    "iso2022",
-    "johab",
-    "hz",
-)
 
 
 def is_multibyte(encoding: str) -> bool:

@@ -35,6 +35,8 @@ from . import _native
 from .cells import BEYOND, NO_REASONS, NONE, UNITS, dictionary_of, positions, steps_of
 
 TAB, RETURN = 9, 13
+POSITIONS, INTEGERS, NUMBERS, TIMES, TEXTS = range(5)
+UNEVEN, NEEDS_COPY, FULL = 1, 2, 3
 
 
 class Scan(NamedTuple):
@@ -153,11 +155,6 @@ def cut(buffer: Bytes, low: int, high: int, quote: int) -> CutPoint:
 def is_utf8(buffer: Bytes, low: int, high: int) -> bool:
     """As in the reference."""
     return bool(_native.invalid_utf8(buffer, low, high) < 0)
-
-
-POSITIONS, INTEGERS, NUMBERS, TIMES, TEXTS = range(5)
-
-UNEVEN, NEEDS_COPY, FULL = 1, 2, 3
 
 
 class _Task(NamedTuple):

@@ -23,12 +23,13 @@ WORTH_NAMING = 0.3
 """A candidate that cuts a smaller share alike is no alternative."""
 CERTAIN, AHEAD = 0.9, 0.1
 """A delimiter is certain above this share, and so far ahead of the next one."""
-
-
 WEAK = 0.9
 """A delimiter that cuts a smaller share of the rows alike may be none."""
 GROUPING = 0.95
 """A delimiter of which more than this share stand between groups of digits only groups them."""
+ENOUGH = 64 << 10
+COMMENTS = ("#", "//", "%", "!", "*")
+SEPARATORS = b",;|\t"
 
 
 class _Cut(msgspec.Struct, frozen=True, eq=False):
@@ -138,13 +139,6 @@ def _cut(
         fields = int(several[often[several] == often.max()][0])  # of several, the one met first
         rows = int(often[fields])
     return _Cut(delimiter, fields, rows / len(counts), len(counts))
-
-
-ENOUGH = 64 << 10
-
-COMMENTS = ("#", "//", "%", "!", "*")
-
-SEPARATORS = b",;|\t"
 
 
 def find_quote(pieces: Sequence[bytes]) -> QuoteFound | None:

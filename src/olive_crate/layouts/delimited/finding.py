@@ -52,6 +52,10 @@ from .records import raw_blocks, records_as_text
 
 Otherwise = Callable[[LooksAligned], SourceLayout | None]
 """Gives the layout of text that only looks delimited."""
+LOOKED_AT = 200
+"""Rows that are looked at, at either end."""
+SWALLOWED = 100
+"""A record of more lines shows that a stray quote in a title has opened it."""
 
 
 def find_delimited(
@@ -280,12 +284,6 @@ def _with_last(
     if sample.is_whole:
         rows = [row for row in rows if row.number >= first]
     return with_last(parts, rows, fields, evidence)
-
-
-LOOKED_AT = 200
-"""Rows that are looked at, at either end."""
-SWALLOWED = 100
-"""A record of more lines shows that a stray quote in a title has opened it."""
 
 
 def head_rows(text: bytes, whole: bool, marks: Dialect, rows: Rows) -> list[Row]:

@@ -37,6 +37,14 @@ if TYPE_CHECKING:
 
 SPARE = 4096
 """Rows for which there is room beyond those that are expected."""
+LARGEST = (1 << 31) - 4 * PAD
+"""The greatest piece that kernels can address with 32 bits."""
+FEED = 10
+BACK = 1 << 16
+"""Bytes looked through at a time for the last line end."""
+MORE = 1.12
+"""Room for so many times the records that are expected."""
+UNKNOWN = -1
 
 
 class RawBlock(msgspec.Struct, eq=False):
@@ -282,20 +290,6 @@ def records_as_text(raw: RawBlock, first: int, beyond: int) -> Iterator[list[str
         texts = [data[place].decode("utf-8", "replace") for place in places]
     for here, there in itertools.pairwise(record):
         yield texts[here - record[0] : there - record[0]]
-
-
-LARGEST = (1 << 31) - 4 * PAD
-"""The greatest piece that kernels can address with 32 bits."""
-
-FEED = 10
-
-BACK = 1 << 16
-"""Bytes looked through at a time for the last line end."""
-
-MORE = 1.12
-"""Room for so many times the records that are expected."""
-
-UNKNOWN = -1
 
 
 class Cut(msgspec.Struct, frozen=True, eq=False):

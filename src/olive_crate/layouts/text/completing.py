@@ -23,6 +23,27 @@ ROWS_A_BLOCK = 131_072
 """Rows that a block aims at: enough to be worth what each block and column cost."""
 SMALLEST_BLOCK, LARGEST_BLOCK = 1 << 20, 8 << 20
 """Bounds of a block in bytes; the larger bounds the memory that wide records need."""
+SPACE = "[ \u00a0\u202f]"
+SHAPES = {
+    "comma decimals, points group": re.compile(r"[+-]?\d{1,3}(\.\d{3})+,\d+"),
+    "point decimals, commas group": re.compile(r"[+-]?\d{1,3}(,\d{3})+\.\d+"),
+    "comma decimals, blanks group": re.compile(rf"[+-]?\d{{1,3}}({SPACE}\d{{3}})+,\d+"),
+    "point decimals, blanks group": re.compile(rf"[+-]?\d{{1,3}}({SPACE}\d{{3}})+\.\d+"),
+    "comma decimals, apostrophes group": re.compile(r"[+-]?\d{1,3}(['’]\d{3})+,\d+"),
+    "point decimals, apostrophes group": re.compile(r"[+-]?\d{1,3}(['’]\d{3})+\.\d+"),
+    "points group": re.compile(r"[+-]?[1-9]\d{0,2}(\.\d{3}){2,}"),
+    "commas group": re.compile(r"[+-]?[1-9]\d{0,2}(,\d{3}){2,}"),
+    "blanks group": re.compile(rf"[+-]?[1-9]\d{{0,2}}({SPACE}\d{{3}})+"),
+    "apostrophes group": re.compile(r"[+-]?[1-9]\d{0,2}(['’]\d{3})+"),
+    "either comma": re.compile(r"[+-]?[1-9]\d{0,2},\d{3}"),
+    "either point": re.compile(r"[+-]?[1-9]\d{0,2}\.\d{3}"),
+    "comma decimals": re.compile(r"[+-]?(\d+,\d*|,\d+)"),
+    "point decimals": re.compile(r"[+-]?(\d+\.\d*|\.\d+)"),
+}
+GROUPS = {"points": ".", "commas": ",", "blanks": " ", "apostrophes": "'"}
+DIGITS = str.maketrans("12345678", "99999999")
+APART = "\x1e"
+AROUND = " \u00a0\t%€$£()"
 
 
 def shapes_at_head(rows: Sequence[Row], parts: Rows, fields: int) -> Counter[str]:
@@ -184,34 +205,6 @@ def block_size(of_row: int) -> int:
     if "OLIVE_CRATE_BLOCK" in os.environ:
         return max(1, int(os.environ["OLIVE_CRATE_BLOCK"]))
     return min(LARGEST_BLOCK, max(SMALLEST_BLOCK, ROWS_A_BLOCK * of_row))
-
-
-SPACE = "[ \u00a0\u202f]"
-
-SHAPES = {
-    "comma decimals, points group": re.compile(r"[+-]?\d{1,3}(\.\d{3})+,\d+"),
-    "point decimals, commas group": re.compile(r"[+-]?\d{1,3}(,\d{3})+\.\d+"),
-    "comma decimals, blanks group": re.compile(rf"[+-]?\d{{1,3}}({SPACE}\d{{3}})+,\d+"),
-    "point decimals, blanks group": re.compile(rf"[+-]?\d{{1,3}}({SPACE}\d{{3}})+\.\d+"),
-    "comma decimals, apostrophes group": re.compile(r"[+-]?\d{1,3}(['’]\d{3})+,\d+"),
-    "point decimals, apostrophes group": re.compile(r"[+-]?\d{1,3}(['’]\d{3})+\.\d+"),
-    "points group": re.compile(r"[+-]?[1-9]\d{0,2}(\.\d{3}){2,}"),
-    "commas group": re.compile(r"[+-]?[1-9]\d{0,2}(,\d{3}){2,}"),
-    "blanks group": re.compile(rf"[+-]?[1-9]\d{{0,2}}({SPACE}\d{{3}})+"),
-    "apostrophes group": re.compile(r"[+-]?[1-9]\d{0,2}(['’]\d{3})+"),
-    "either comma": re.compile(r"[+-]?[1-9]\d{0,2},\d{3}"),
-    "either point": re.compile(r"[+-]?[1-9]\d{0,2}\.\d{3}"),
-    "comma decimals": re.compile(r"[+-]?(\d+,\d*|,\d+)"),
-    "point decimals": re.compile(r"[+-]?(\d+\.\d*|\.\d+)"),
-}
-
-GROUPS = {"points": ".", "commas": ",", "blanks": " ", "apostrophes": "'"}
-
-DIGITS = str.maketrans("12345678", "99999999")
-
-APART = "\x1e"
-
-AROUND = " \u00a0\t%€$£()"
 
 
 def shapes_of(columns: Iterable[Iterable[str]]) -> Counter[str]:

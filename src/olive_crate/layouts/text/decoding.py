@@ -23,6 +23,13 @@ MANY = 50
 """Fields of which each piece costs more than it saves to make it smaller."""
 LEAST = 4
 """The smallest pieces are this part of the usual ones."""
+SINGLE_BYTE = [
+    *("cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1257", "latin-1", "iso8859-15"),
+    *("iso8859-2", "iso8859-5", "iso8859-7", "koi8-r", "cp850", "cp437", "mac-roman"),
+    *("shift_jis", "euc_jp", "gb18030", "big5", "euc_kr"),
+]
+USUAL = bytes([9, 10, 11, 12, 13, 26, 27, *range(32, 256)])
+"""What text is made of, in whatever encoding; other bytes below 32 are rare in it."""
 
 
 def utf8_pieces(stream: IO[bytes], encoding: str, size: int, name: str) -> Iterator[bytes]:
@@ -190,16 +197,6 @@ def bad_byte(name: str, encoding: str, row: int, offset: int, error: UnicodeDeco
     made.around = bytes(error.object[max(0, error.start - 2000) : error.start + 2000])
     made.seen_beyond_ascii = not error.object[: error.start].isascii()
     return made
-
-
-SINGLE_BYTE = [
-    *("cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1257", "latin-1", "iso8859-15"),
-    *("iso8859-2", "iso8859-5", "iso8859-7", "koi8-r", "cp850", "cp437", "mac-roman"),
-    *("shift_jis", "euc_jp", "gb18030", "big5", "euc_kr"),
-]
-
-USUAL = bytes([9, 10, 11, 12, 13, 26, 27, *range(32, 256)])
-"""What text is made of, in whatever encoding; other bytes below 32 are rare in it."""
 
 
 def find_encoding(sample: Sample, around: bytes = b"") -> EncodingFound:
