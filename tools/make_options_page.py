@@ -13,9 +13,9 @@ from olive_crate.plan.options import COMMAND_ONLY_IN_PLANS, OPTIONS
 PAGE = Path(__file__).parent.parent / "docs" / "options.md"
 HEAD = """# All reading options
 
-`look`, `draft`, `load` and `pack` accept these options. Each is also a key of a [plan](plans.md), in the
-section named here, and most are flags of the command. `tools/make_options_page.py` writes this page from the
-table of options in `plan/options.py`.
+`look`, `draft`, `load` and `pack` accept these options. Each is also a key of a
+[plan](plans.md), in the section named here, and most are flags of the command.
+`tools/make_options_page.py` writes this page from the table of options in `plan/options.py`.
 """
 
 

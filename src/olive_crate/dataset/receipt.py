@@ -1,7 +1,10 @@
-"""The account of a read: what every line was, what every cell became.
+"""The account of a read: what every line was, and what every cell became.
 
-The sums are checked against counts made independently of them: lines by their ends in the bytes,
-cells by the rows of data. A receipt that does not balance says so.
+A receipt balances in two directions. Lines: the roles of all lines (heading, data, blank …) must
+add up to the line ends counted in the bytes, which know nothing of records. Cells: for each
+variable, the valid cells (counted from the values) and the missing ones (counted from the reasons)
+must add up to the rows of data. Neither sum is derived from the other, so an error on the way shows
+as an imbalance, and `imbalances` names it.
 """
 
 from __future__ import annotations

@@ -1,4 +1,11 @@
-"""What kernels are given and what they give back, whichever of the two does the work."""
+"""What kernels receive and return, in both implementations.
+
+A kernel that splits a block can convert columns at the same time, while the text is in the cache.
+The search for a column's type makes a `Request` (numbers, times or texts, and how they are
+written). A `Forecast` maps columns to requests. The kernel returns each result together with the
+request it answers (`EarlyColumn`), and the search uses it only if the request is its own: a type
+that was widened meanwhile makes a new request, and the old result is ignored.
+"""
 
 from __future__ import annotations
 

@@ -6,7 +6,7 @@ file and key). It raises `PlanError` for what the option cannot be.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 from ..errors import PlanError, nearest
@@ -140,7 +140,7 @@ def names(value: Any, at: str) -> tuple[str, ...] | None:
     """One name, or a list of them."""
     if value is None:
         return None
-    listed = [value] if isinstance(value, str) else list(value)
+    listed = list(value) if isinstance(value, Iterable) and not isinstance(value, str) else [value]
     if not all(isinstance(name, str) for name in listed):
         raise PlanError(f"{at}: expected names, got {value!r}")
     return tuple(listed)

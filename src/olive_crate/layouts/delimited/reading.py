@@ -1,10 +1,17 @@
-"""Delimited text to spans, a block at a time.
+"""Delimited text to spans, one block at a time.
 
-Three stages, each a generator of plain values: `raw_blocks` (see `blocks`) gives blocks of whole
-records; `_parted` gives each record its part (heading, data,
-comment, blank, skipped) and counts; `read_blocks` holds back what the end of the file still
-decides, and shapes the data into spans. A block of nothing but data goes straight through.
-Every line is counted twice: by its part here, and by its line end in the bytes.
+Three stages, each a generator of plain values. `raw_blocks` (in `records`) gives blocks of whole
+records. `_parted` assigns each record its role: heading, data, comment, blank or skipped.
+`read_blocks` shapes the data into spans. Where the plan excludes the last rows of the file, a block
+is held back until it is known not to contain them.
+
+Every line is counted twice, and the receipt compares the two sums. Here, each record counts one
+line for its role and further lines for line breaks inside quotes. In `records`, line ends are
+counted in the bytes, with no regard to records. A splitting error would change one sum and not the
+other.
+
+A block that holds nothing but data, with as many fields in each record as there are columns, takes
+a short cut: the kernel's table is the spans, and no array of roles is made.
 """
 
 from __future__ import annotations

@@ -1,8 +1,15 @@
 """Delimited text to blocks of whole records.
 
-The stream is cut into pieces where records seem to end, pieces are split on several threads if
-there are, and each is checked: its line ends are counted and its bytes are held to be UTF-8. Where
-a piece ends is a guess, which the split shows to be right or wrong.
+To split text on several threads, it must be cut into pieces first, and only splitting tells for
+certain where a record ends: a line feed may lie inside quotes, and whether it does depends on every
+quote before it. So the cut is speculative. A piece ends after its last line feed or, if the first
+piece contains quoted line feeds, after the last one that is outside quotes if quotes simply
+alternate from the start of the piece (`Cutting`). The guess is verified by the work itself. A scan
+starts where a record starts, because the piece before ended at the end of a record, and reports a
+quote that is still open at the end of the piece. Then the cut was wrong: the piece is joined with
+the next one and scanned again. Pieces are handed on in order, so no piece is used before the one in
+front of it has proved where it starts. Each piece is also checked: its line ends are counted in the
+bytes, and its bytes must be UTF-8.
 """
 
 from __future__ import annotations
