@@ -21,16 +21,16 @@ def compare(
 ) -> Comparison:
     """Compare a dataset with another, with its source read again, or with figures from elsewhere.
 
-    `other` is a dataset, or anything that `load` reads; without it the dataset's own source is
-    read again by its plan. Rows are matched by `key`, variables whose values are different in every
-    case, else one after another. Numbers agree if they differ by no more than `tolerance` plus
-    `relative` times the larger of the two.
+    `other` is a dataset or anything that `load` reads; by default, the dataset's own source is read
+    again with its plan. Rows are matched by `key` (variables that are unique together), otherwise
+    by position. Numbers agree if they differ by at most `tolerance` plus `relative` times the
+    larger one.
 
-    `figures` is a table (a path, or mappings) with a row for each variable: `name` and any of n,
-    missing, distinct, mean, sd, min, q1, median, q3, max; `headings` says which heading of it holds
-    what. A figure agrees if it is the dataset's rounded to the digits given.
+    `figures` is a table (a path, or a list of mappings) with a row for each variable: `name` and
+    any of n, missing, distinct, mean, sd, min, q1, median, q3, max; `headings` maps these to the
+    table's headings. A figure agrees if it equals the dataset's own, rounded to the given digits.
 
-    Raises `PlanError` for a key that is not one.
+    Raises `PlanError` if the key is not unique.
     """
     from ..checks import comparison
 

@@ -33,8 +33,8 @@ MissingAs = Literal["null", "codes", "reasons"]
 class Dataset(PlainDataset, frozen=True, eq=False):
     """Variables in order, their columns, the receipt of the read, and the plan it followed.
 
-    A dataset is a frozen value; operations on it give a new one that shares the columns. Whatever
-    is declared of a variable, and why each of its cells is missing, goes along with each of them.
+    A dataset is a frozen value; each operation returns a new one that shares the columns and keeps
+    declarations and the reasons for missing cells.
     """
 
     plan: Plan
@@ -53,114 +53,114 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         return html_of(self)
 
     def keep(self, names: Names) -> Dataset:
-        """Only these variables: a name, a list, a run of neighbours (`"a..c"`), a pattern."""
+        """Select variables by name, list, run of neighbours (`"a..c"`) or pattern."""
         return taking.keep(self, names)
 
     def head(self, count: int = 10) -> Dataset:
-        """The first rows."""
+        """Select the first rows."""
         return taking.rows_of(self, np.arange(min(count, self.rows)))
 
     def tail(self, count: int = 10) -> Dataset:
-        """The last rows."""
+        """Select the last rows."""
         return taking.rows_of(self, np.arange(max(0, self.rows - count), self.rows))
 
     def filter(self, expression: Any) -> Dataset:
-        """The rows for which an Arrow expression on the variables, or a mask, is true.
+        """Select the rows for which a mask, or an Arrow expression on the variables, is true.
 
         A comparison with a missing value is not true.
         """
         return taking.rows_where(self, expression)
 
     def declare(self, names: Names, **parts: Any) -> Dataset:
-        """Declare parts of variables anew: the same as `Plan.declare`, after the read.
+        """Declare parts of variables after the read; `Plan.declare` does the same before it.
 
-        Where type, format or missing codes change, cells are taken again from what they held:
-        a code's value returns when the code is taken back, and texts that could not be read are
-        tried again. `receipt.changes` says how many cells changed and how, and names those that
-        could not be converted; their texts stay in the column's `withheld`. The dataset's `plan`
-        follows, so that the next file can be read with the same declarations.
+        If type, format or missing codes change, cells are converted again from their original
+        content: removing a code restores its values, and unreadable texts are tried again.
+        `receipt.changes` counts the changed cells and lists those that could not be converted;
+        their texts stay in the column's `withheld`. The dataset's `plan` follows, so that the next
+        file can be read with the same declarations. Raises `PlanError` for unknown names and parts.
         """
         from ..reading.redeclaring import declare
 
         return declare(self, names, parts)
 
     def declare_set(self, name: str, meanings: Any) -> Dataset:
-        """Declare meanings under a name, for many variables to use: `meanings="intensity"`."""
+        """Define a named set of meanings that variables can share: `meanings="intensity"`."""
         from ..reading.redeclaring import declare_set
 
         return declare_set(self, name, meanings)
 
     def declare_like(self, names: Names, like: str, parts: Iterable[str] | None = None) -> Dataset:
-        """Declare variables like another one: only these parts, or all but heading and label."""
+        """Copy the declaration of `like`: the given parts, or all but heading and label."""
         from ..plan.declaring import parts_like
 
         return self.declare(names, **parts_like(self.variables, like, parts))
 
     def undeclare(self, names: Names, parts: Iterable[str] | None = None) -> Dataset:
-        """Take back these parts of declarations, or all of them; cells keep their type."""
+        """Remove the given parts of declarations, or all parts; cells keep their type."""
         from ..plan.declaring import parts_taken_back
 
         return self.declare(names, **parts_taken_back(parts))
 
     def rename(self, names: str | Renaming, new: str | None = None) -> Dataset:
-        """Rename one variable, those of a mapping from old to new, or all by a function.
+        """Rename one variable, several by a mapping from old to new names, or all by a function.
 
-        Raises `PlanError` where two would have the same name.
+        Raises `PlanError` if two variables would share a name.
         """
         from ..reading.redeclaring import rename
 
         return rename(self, names, new)
 
     def reorder(self, names: Names, after: str | None = None) -> Dataset:
-        """Put these variables first, or behind another one; the rest keeps its order."""
+        """Move these variables to the front, or after another one."""
         return taking.reorder(self, names, after)
 
     def make_names_plain(self, longest: int | None = None) -> Dataset:
-        """Make names lower case, with `_` for other marks, of at most so many characters.
+        """Make names lower case with `_`, optionally of limited length.
 
-        Headings are kept as labels where there is none. Names that would be the same are told
-        apart by a number, and the receipt's `notes` name them.
+        Headings become labels of variables that have none. Colliding names get a numeric suffix,
+        which the receipt's `notes` list.
         """
         from ..reading.redeclaring import make_names_plain
 
         return make_names_plain(self, longest)
 
     def equals(self, other: PlainDataset) -> bool:
-        """The same variables with the same declarations, values and reasons."""
+        """Test for the same variables with the same declarations, values and reasons."""
         return self.variables == other.variables and all(
             self[name].equals(other[name]) for name in self.names
         )
 
     def to_arrow(self) -> pa.Table:
-        """An Arrow table; what is declared of each variable is in its field's metadata."""
+        """Return an Arrow table; field metadata hold the declarations."""
         return taking.arrow_table(self)
 
     def __arrow_c_stream__(self, requested_schema: object = None) -> object:
         return self.to_arrow().__arrow_c_stream__(requested_schema)
 
     def to_pandas(self, missing: MissingAs = "null", labels: bool = False) -> pandas.DataFrame:
-        """A pandas data frame with nullable types. Needs the extra `pandas`.
+        """Return a pandas data frame with nullable types. Needs the extra `pandas`.
 
-        `missing="reasons"` adds a column of reasons behind each variable that has missing cells;
-        `missing="codes"` puts the codes back in place of the nulls, as they were written.
-        With `labels`, values that have a meaning are shown by it.
+        `missing="reasons"` adds a column of reasons after each variable with missing cells;
+        `missing="codes"` restores the codes as written. `labels=True` replaces values by their
+        meanings.
         """
         from ..formats.frames import to_pandas
 
         return to_pandas(self, missing, labels)
 
     def to_numpy(self, structured: bool = False) -> np.ndarray:
-        """A plain array shaped (rows, variables), or a structured one shaped (rows,).
+        """Return an array shaped (rows, variables), or a structured one shaped (rows,).
 
-        Missing numbers are NaN, missing dates NaT, other missing values `None`; a plain array of
-        other than numbers holds objects.
+        Missing numbers are NaN, missing dates NaT, other missing values `None`. A plain array with
+        any non-numeric variable holds objects.
         """
         from ..formats.arrays import matrix, record_array
 
         return record_array(self) if structured else matrix(self)
 
     def codebook(self, names: Names = "*") -> Codebook:
-        """The table of variables, with counts; of all, or of some of them."""
+        """Describe all or some variables, with counts."""
         from ..describe.codebook import codebook
 
         return codebook(self, names)
@@ -172,52 +172,52 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         by: str | None = None,
         bins: int | Sequence[float] | None = None,
     ) -> Counts | CountTables | Crossed:
-        """Frequency tables: a name gives `Counts`, several give a sequence of them.
+        """Return a frequency table for one name, or a sequence of tables for several.
 
-        `by` crosses one variable with another. `bins` counts numbers in so many bins of a round
-        width, or between these edges; a bin holds its lower edge. What is packed is read piece by
-        piece. Raises `PlanError` for unknown names.
+        `by` crosses two variables. `bins` is a number of bins with round edges, or a list of
+        ascending edges; each bin includes its lower edge. Packed datasets are read piece by piece.
+        Raises `PlanError` for unknown names and for values outside the edges.
         """
         from ..describe.counts import counts
 
         return counts(self, names, by, bins)
 
     def summary(self, names: Names = "*", *, complete: bool = False) -> Summary:
-        """n, missing, distinct, mean, sd, min, quartiles, max and more of each variable.
+        """Return n, missing, distinct, mean, sd, min, quartiles, max and more by variable.
 
-        With `complete`, of the cases that have a value of each of these variables. The methods and
-        their sources are in `describe/summary.py`; one variable is held in memory at a time.
+        `complete=True` uses only cases with a value for each of these variables. For methods and
+        their sources, see `describe/summary.py`. Only one variable is in memory at a time.
         """
         from ..describe.summary import summary
 
         return summary(self, names, complete)
 
     def missing_patterns(self, names: Names = "*") -> Patterns:
-        """Which of these variables are missing together, with counts, the largest first."""
+        """Count which of these variables are missing together, most common pattern first."""
         from ..describe.patterns import missing_patterns
 
         return missing_patterns(self, names)
 
     def overlap(self, names: Names = "*") -> Pairs:
-        """For each pair of variables, the share of cases that have both, from 0 to 1."""
+        """Return for each pair of variables the share (0 to 1) of cases that have both."""
         from ..describe.pairs import overlap
 
         return overlap(self, names)
 
     def covariances(self, names: Names | None = None, *, use: Use = "pairs") -> Pairs:
-        """Sample covariances of numbers (divisor n − 1), over pairwise or complete cases."""
+        """Return sample covariances (divisor n − 1), over pairwise or complete cases."""
         from ..describe.pairs import covariances
 
         return covariances(self, names, use)
 
     def correlations(self, names: Names | None = None, *, use: Use = "pairs") -> Pairs:
-        """Product-moment correlations of numbers, over pairwise or complete cases."""
+        """Return product-moment correlations, over pairwise or complete cases."""
         from ..describe.pairs import correlations
 
         return correlations(self, names, use)
 
     def check(self) -> Findings:
-        """What looks wrong, with the evidence and the declaration that would mend it."""
+        """Look for errors in the data; each finding has its evidence and, if possible, a fix."""
         from ..checks.checking import check
 
         return check(self)
@@ -233,20 +233,20 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         metadata: str | Sequence[str] | None = None,
         replace: bool = False,
     ) -> Exported:
-        """Write the data for others, and beside it what is known of the variables.
+        """Write the data for other programs, with the declarations in accompanying files.
 
-        By the name's end: delimited text (`.csv`, `.tsv`, with CSVW metadata), fixed-width text
-        (`.txt`, `.dat`, with a layout table; `fields` places the variables, as for `load`, without
-        it each gets the width of its longest cell), a workbook (`.xlsx`, with the codebook on a
-        second sheet), an Arrow file (`.arrow`), or Parquet without anything of our own
-        (`.parquet`). Text gets a plan beside it that reads an equal dataset. `metadata` names the
-        standards to write beside it: "csvw", "ddi" or both.
+        The extension selects the format: delimited text (`.csv`, `.tsv`, with CSVW metadata),
+        fixed-width text (`.txt`, `.dat`, with a layout table; `fields` places the variables as in
+        `load`, by default each is as wide as its longest cell), a workbook (`.xlsx`, with the
+        codebook on a second sheet), Arrow (`.arrow`) or plain Parquet (`.parquet`). Text is
+        accompanied by a plan that reads an equal dataset. `metadata` selects further standards:
+        "csvw", "ddi" or both.
 
-        `missing`: "codes" puts codes back in the cells that they made missing (the default for text
-        and workbooks), "null" leaves missing cells empty, "reasons" adds a column of reasons.
+        `missing`: "codes" writes the codes of missing cells (default for text and workbooks),
+        "null" leaves them empty, "reasons" adds a column of reasons.
 
-        Returns the files written and what they cannot carry. Raises `PlanError` for what does not
-        fit, and for files that exist unless `replace` is set; then nothing is written.
+        Returns the files written, and notes on what they cannot store. Raises `PlanError` if values
+        do not fit, or if a file exists and `replace` is not set; then nothing is written.
         """
         from ..formats.exporting import export
 
@@ -262,7 +262,7 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         )
 
     def pack(self, path: str | Path, replace: bool = False) -> None:
-        """Write the dataset with all its metadata to one Parquet file, whole or not at all.
+        """Write the dataset and all its metadata to one Parquet file, completely or not at all.
 
         Raises `PlanError` if the file exists and `replace` is not set.
         """

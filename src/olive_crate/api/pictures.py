@@ -22,8 +22,8 @@ def draw_positions(
 ) -> None:
     """Draw the positions of fixed columns to a PNG, SVG or PDF file.
 
-    `source` and the options are those of `look`; fields that are not given are found. Raises
-    `PlanError` if the source has no fixed layout, or the extra `report` is not installed.
+    Accepts the source and options of `look`; fields are inferred if not given. Raises `PlanError`
+    if the source is not fixed-width text, or if the extra `report` is not installed.
     """
     from ..layouts.base import Before
     from ..layouts.registry import find_layout

@@ -20,11 +20,11 @@ if TYPE_CHECKING:
 
 @takes_reading_options
 def look(source: Any, *, plan: Plan | None = None, **options: Unpack[ReadingOptions]) -> Look:
-    """Show how a source begins and ends, and how it would be read.
+    """Show the start and end of a source, and how it would be read.
 
-    `source` is a path, a URL, bytes, an open file, or a plan, whose own source is then read;
-    `plan` is a plan made for another source. Reads at most 4 MB: a file that is no larger is read
-    whole to count its lines. Raises `SourceError`, `LayoutError` and `PlanError`.
+    `source` is a path, a URL, bytes, an open file, or a plan with its own source; `plan` is a plan
+    made for another source. Reads at most 4 MB, so the lines of smaller files are counted. Raises
+    `SourceError`, `LayoutError` and `PlanError`.
 
     >>> print(look(b"id;acid\\n1;0,3\\n2;0,4\\n").variables[1].type)
     number
@@ -42,7 +42,7 @@ def draft(
     progress: Progress | None = None,
     **options: Unpack[ReadingOptions],
 ) -> Plan:
-    """Look at the whole source and write down how `load` would read it, with the evidence.
+    """Examine the whole source and return a plan of how `load` would read it, with evidence.
 
     Loading the plan gives the same dataset as loading the source with the same options.
 
@@ -64,10 +64,10 @@ def load(
 ) -> Dataset:
     """Read a source, or the source of a plan, into a dataset.
 
-    `plan` reads this source by a plan made for another. `progress` is called with bytes done, bytes
-    in all (`None` if unknown) and what is being done.
+    `plan` is a plan made for another source. `progress` is called with the bytes read, the bytes in
+    total (`None` if unknown) and the current step.
 
-    Raises `SourceError`, `LayoutError`, `PlanError`; `UnreadableError` with `unreadable="stop"`.
+    Raises `SourceError`, `LayoutError`, `PlanError`, and `UnreadableError` if `unreadable="stop"`.
 
     >>> ds = load(b"id,acid\\n1,0.3\\n2,777\\n", missing={777: "sample lost"})
     >>> ds["acid"].why(1)
@@ -90,8 +90,8 @@ def pack(
 ) -> Receipt:
     """Read a source, or the source of a plan, into a packed file, and return the receipt.
 
-    The same as `load(...).pack(path)`, in bounded memory. Raises `PlanError` if the file exists and
-    `replace` is not set; on any failure nothing is left behind.
+    Equivalent to `load(...).pack(path)`, in bounded memory. Raises `PlanError` if the file exists
+    and `replace` is not set; a failure leaves no file behind.
     """
     from ..formats.packed import Packing
     from ..reading import packing
@@ -100,7 +100,7 @@ def pack(
 
 
 def unpack(path: str | os.PathLike[str]) -> Dataset:
-    """Open a packed dataset. Columns are read when they are first asked for.
+    """Open a packed dataset. Columns are read on first use.
 
     Raises `SourceError` for a file that does not exist or was not packed by Olive Crate.
     """
@@ -116,14 +116,14 @@ def dictionary(
     by: str = "name",
     sheet: str | int | None = None,
 ) -> Plan:
-    """A plan from a table of fields or variables, or from DDI-Codebook 2.5 or CSVW metadata.
+    """Make a plan from a table of fields or variables, from DDI-Codebook 2.5 or CSVW metadata.
 
-    `headings` says which heading of the table holds what: `{"start": "From", "end": "To"}`; keys
-    are `name`, `start`, `end`, `width`, `position`, `line`, `record`, `sign` and the parts of a
-    declaration. Where the table has positions, the plan reads a fixed layout; otherwise it declares
-    the variables of any file, matched `by` "name" or "order".
+    `headings` maps keys to the table's headings: `{"start": "From", "end": "To"}`; keys are `name`,
+    `start`, `end`, `width`, `position`, `line`, `record`, `sign` and the parts of a declaration. If
+    the table has positions, the plan reads fixed-width text; otherwise it declares the variables of
+    any file, matched `by` "name" or "order".
 
-    Raises `PlanError` with the row of the table for what cannot be understood.
+    Raises `PlanError` with the row of the table for invalid entries.
     """
     from ..reading.dictionaries.applying import plan_of_dictionary
 

@@ -33,37 +33,37 @@ class Variable(
     forbid_unknown_fields=True,
     rename={"from_": "from"},
 ):
-    """The declaration of one variable. What is `None` or empty is not declared."""
+    """The declaration of one variable. Parts that are `None` or empty are not declared."""
 
     name: str
     from_: str | None = None
-    """The heading in the file, where the name differs from it."""
+    """The heading in the file, if it differs from the name."""
     type: Type | None = None
     label: str | None = None
     unit: str | None = None
     level: Level | None = None
     decimals: int | None = None
-    """How many decimals to show; never changes a value."""
+    """Number of decimals to display; values do not change."""
     format: str | None = None
-    """Dates and times: how they are written, in POSIX `strptime` directives."""
+    """Notation of dates and times, in POSIX `strptime` directives."""
     true: tuple[str, ...] = ()
-    """Booleans: the words that mean true."""
+    """Words that mean true, for booleans."""
     false: tuple[str, ...] = ()
     required: bool = False
-    """Every case has to have a value."""
+    """Every case must have a value."""
     promised: PromisedValues | None = None
-    """What is promised of its values: from, to, allowed, pattern."""
+    """Promises about its values: from, to, allowed, pattern."""
     missing: tuple[MissingCode, ...] = ()
     codes_for_all: bool = True
-    """Do the codes declared for all variables count for this one? `missing=[]` says no."""
+    """Codes declared for all variables apply to this one too; false after `missing=[]`."""
     meanings: tuple[Meaning, ...] = ()
-    """What values stand for."""
+    """Meanings of its values."""
     meaning_set: str | None = None
     """The shared set that the meanings come from."""
 
     @property
     def heading(self) -> str:
-        """What the column is called in the file."""
+        """The heading of the column in the file."""
         return self.name if self.from_ is None else self.from_
 
 
