@@ -14,8 +14,8 @@ with as_file(files("olive_crate.demo") / "data" / "deliveries.plan.toml") as pat
     assert oc.compare(ds).equal
 
 assert ds.receipt.promises_kept
-for expectation in ds.receipt.promises:
-    print(expectation)
+for promise in ds.receipt.promises:
+    print(promise)
 print(ds.counts("grade", by="variety"))
 print(ds.summary("acidity..moisture"))
 print(ds.missing_patterns("acidity..polyphenols"))

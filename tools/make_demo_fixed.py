@@ -17,7 +17,7 @@ from make_demo import DATA, FAMILY, GIVEN, GROVES, VARIETIES
 
 LOST = "9999=sample lost"
 LAB = [
-    # name, start, end, type, decimals, label, unit, missing, value labels
+    # name, start, end, type, decimals, label, unit, missing, meanings
     ("sample", 1, 6, "text", "", "Sample number", "", "", ""),
     ("day", 7, 14, "date", "", "Day of the measurement", "", "", ""),
     (
@@ -48,7 +48,7 @@ LAB = [
     ("grade", 33, 34, "category", "", "Grade", "", "", "EV=extra virgin; VI=virgin; LA=lampante"),
 ]
 CENSUS = [
-    # name, line, start, end, type, label, missing, value labels
+    # name, line, start, end, type, label, missing, meanings
     ("grower", 1, 1, 4, "text", "Grower", "", ""),
     ("name", 1, 6, 30, "text", "Name", "", ""),
     ("born", 1, 31, 34, "integer", "Year of birth", "9999=not said", ""),

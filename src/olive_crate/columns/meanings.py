@@ -44,7 +44,7 @@ def meaning_places(variable: Variable, values: pa.Array, reasons: np.ndarray) ->
 def meaning_counts(
     variable: Variable, values: pa.Array, reasons: np.ndarray
 ) -> list[tuple[Meaning, int]]:
-    """The value labels with the number of cells that have them."""
+    """The meanings with the number of cells that have them."""
     places = meaning_places(variable, values, reasons)
     labels = variable.meanings
     counts = np.bincount(places[places >= 0], minlength=len(labels)).tolist()
@@ -91,7 +91,7 @@ def _end(label: Meaning) -> Any:
 
 
 def meaning_of(value: Any, labels: tuple[Meaning, ...]) -> Meaning | None:
-    """The value label that a value has."""
+    """The meaning that a value has."""
     for each in labels:
         if each.value is not None:
             if each.value == value or str(each.value) == value_text(value):

@@ -14,7 +14,7 @@ for good. So a search moves through states, from block to block, and only this f
 A block that was taken before the type was widened is read again in the end. What evidence needs to
 know about a column is counted beside the search (`statistics`); no decision depends on it.
 
-Kernels can convert a column while they split a block, if they are told how. The request they get
+Kernels can convert a column while they split a block, if they know how. The request they get
 is made here, once for each kind, and what they give back is used only where it answers that very
 request: no conversion has to ask again what was asked of the kernel.
 """

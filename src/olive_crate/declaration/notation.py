@@ -1,4 +1,4 @@
-"""Missing codes and value labels in one cell of a table: `777=sample lost; 880..889=not tested`.
+"""Missing codes and meanings in one cell of a table: `777=sample lost; 880..889=not tested`.
 
 Written and read in the same notation. What holds one of the marks stands in double quotes.
 """
@@ -27,7 +27,7 @@ def codes_text(variable: Variable) -> str:
 
 
 def meanings_text(variable: Variable) -> str:
-    """The value labels."""
+    """The meanings."""
     return "; ".join(_pair(each, each.label) for each in variable.meanings)
 
 

@@ -39,10 +39,10 @@ def csvw_text(
     dataset: PlainDataset, url: str, delimiter: str, encoding: str, missing: str
 ) -> tuple[str, list[str]]:
     """Metadata for a delimited file of this name, and what it cannot carry."""
-    columns, told = [], _Told()
+    columns, unstorable = [], _Unstorable()
     for name in dataset.names:
         column = dataset[name]
-        columns.append(_column(column, missing, told))
+        columns.append(_column(column, missing, unstorable))
         if missing == "reasons" and column.reasons.any():
             columns.append({"titles": f"{name}_reason", "datatype": "string"})
     schema: dict[str, Any] = {"columns": columns}
@@ -63,10 +63,10 @@ def csvw_text(
         },
         "tableSchema": schema,
     }
-    return json.dumps(document, ensure_ascii=False, indent=2) + "\n", told.notes()
+    return json.dumps(document, ensure_ascii=False, indent=2) + "\n", unstorable.notes()
 
 
-class _Told:
+class _Unstorable:
     """What the standard has no place for, gathered over all variables."""
 
     def __init__(self) -> None:
@@ -79,12 +79,12 @@ class _Told:
     def notes(self) -> list[str]:
         """One note for each kind."""
         return [
-            f"CSVW has no place for {what} ({name_list(names)}); the plan has"
+            f"CSVW cannot store {what} ({name_list(names)}); kept in the plan"
             for what, names in self._names.items()
         ]
 
 
-def _column(column: Column, missing: str, told: _Told) -> dict[str, Any]:
+def _column(column: Column, missing: str, unstorable: _Unstorable) -> dict[str, Any]:
     """One column (section 5.6). Labels and units are annotations (5.8) of shared vocabularies."""
     variable = column.variable
     made: dict[str, Any] = {"name": _word(variable.name), "titles": variable.name}
@@ -108,7 +108,7 @@ def _column(column: Column, missing: str, told: _Told) -> dict[str, Any]:
         ("categories as a type", variable.type == "category"),
     ):
         if there:
-            told.add(what, variable.name)
+            unstorable.add(what, variable.name)
     return made
 
 

@@ -66,9 +66,9 @@ def _notes(dataset: PlainDataset, fixed: bool) -> list[str]:
             each for each in dataset.variables if each.decimals is not None
         ]
     return [
-        f"DDI-Codebook has no place for {what} ({name_list([each.name for each in told])})"
-        for what, told in lacking.items()
-        if told
+        f"DDI-Codebook cannot store {what} ({name_list([each.name for each in variables])})"
+        for what, variables in lacking.items()
+        if variables
     ]
 
 

@@ -49,8 +49,8 @@ def delimited_files(
     if "csvw" in standards:
         from .csvw import csvw_text
 
-        told, notes = csvw_text(dataset, path.name, delimiter, codec, missing)
-        files[path.with_name(f"{path.name}-metadata.json")] = told.encode("utf-8")
+        metadata, notes = csvw_text(dataset, path.name, delimiter, codec, missing)
+        files[path.with_name(f"{path.name}-metadata.json")] = metadata.encode("utf-8")
     notes += with_standards(files, dataset, path, standards)
     files[path.with_suffix(".plan.toml")] = plan_text(plan, claim_of, path.parent).encode("utf-8")
     return files, notes

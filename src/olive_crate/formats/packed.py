@@ -92,7 +92,7 @@ class Packing:
     ) -> None:
         """Add the metadata and put the file in its place."""
         assert self._writer is not None
-        told = {
+        metadata = {
             "version": VERSION,
             "variables": variables,
             "reasons": self.reason_columns,
@@ -101,7 +101,7 @@ class Packing:
             "plan": tables_of(plan, self.path.parent),
             "rows": None if came is None else came.to_dict(),
         }
-        self._writer.add_key_value_metadata({KEY: msgspec.json.encode(told)})
+        self._writer.add_key_value_metadata({KEY: msgspec.json.encode(metadata)})
         self._writer.close()
         self._writer = None
         checked_target(self.path, self._replace)

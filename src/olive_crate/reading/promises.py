@@ -62,7 +62,7 @@ class _Broken(msgspec.Struct):
             if values is not None:
                 self.examples.append(value_text(values[int(cell)].as_py()))
 
-    def told(self) -> dict[str, Any]:
+    def as_parts(self) -> dict[str, Any]:
         """The fields that every promise has."""
         return {
             "kept": not self.count,
@@ -169,19 +169,22 @@ class PromiseCheck:
             *self._row_count(),
             *self._key(),
             *(self._of_values(name, kind, each) for (name, kind), each in self.broken.items()),
-            *(KeptRelation(relation=each, **held.told()) for each, held in self.relations.items()),
+            *(
+                KeptRelation(relation=each, **held.as_parts())
+                for each, held in self.relations.items()
+            ),
             *self._totals(),
         )
 
     def _of_values(self, name: str, kind: type[Promise], broken: _Broken) -> Promise:
-        promised, told = self.variables[name].promised, broken.told() | {"variable": name}
+        promised, as_parts = self.variables[name].promised, broken.as_parts() | {"variable": name}
         if kind is Within and promised is not None:
-            return Within(low=promised.from_, high=promised.to, **told)
+            return Within(low=promised.from_, high=promised.to, **as_parts)
         if kind is AllowedValues and promised is not None:
-            return AllowedValues(values=promised.allowed, **told)
+            return AllowedValues(values=promised.allowed, **as_parts)
         if kind is Pattern and promised is not None:
-            return Pattern(pattern=promised.pattern or "", **told)
-        return Required(**told)
+            return Pattern(pattern=promised.pattern or "", **as_parts)
+        return Required(**as_parts)
 
     def _row_count(self) -> list[Promise]:
         wanted = self.promised.rows
@@ -206,7 +209,7 @@ class PromiseCheck:
         again[first] = False
         broken = _Broken()
         broken.add(again, rows)
-        return [UniqueKey(names=self.promised.key, **broken.told())]
+        return [UniqueKey(names=self.promised.key, **broken.as_parts())]
 
     def _totals(self) -> list[Promise]:
         made: list[Promise] = []

@@ -25,15 +25,17 @@ def comparison_text(made: Comparison, width: int = WIDTH) -> str:
         ("only there", made.only_there),
     ):
         if names:
-            told = f"{words}: {several(len(names), 'variable')}, {name_list(names, 8)}"
-            lines += wrapped(told, width, "    ")
+            sentence = f"{words}: {several(len(names), 'variable')}, {name_list(names, 8)}"
+            lines += wrapped(sentence, width, "    ")
     for where, keys, total in (
         ("here", made.unmatched_here, made.rows - made.matched),
         ("there", made.unmatched_there, made.other_rows - made.matched),
     ):
         if total:
-            told = f"without a counterpart {where}: {several(total, 'row')}: {'; '.join(keys[:5])}"
-            lines += wrapped(f"{told}{' …' if total > 5 else ''}", width, "    ")
+            sentence = (
+                f"without a counterpart {where}: {several(total, 'row')}: {'; '.join(keys[:5])}"
+            )
+            lines += wrapped(f"{sentence}{' …' if total > 5 else ''}", width, "    ")
     if made.declarations:
         rows = [[each.name, each.part, each.value, each.other] for each in made.declarations]
         lines += ["", *table(["declared", "part", "here", "there"], rows, "", width)]
@@ -65,9 +67,9 @@ def _figures_text(made: Comparison, width: int) -> str:
     heads = ["variable", "figure", "here", "there", "difference", ""]
     bad = sum(not each.agrees for each in made.figures)
     total = several(len(made.figures), "figure")
-    told = (
+    sentence = (
         f"{total}: {bad} differ{'s' * (bad == 1)}"
         if bad
         else f"{total}: all agree to the digits given"
     )
-    return "\n".join([*table(heads, rows, "llrrrl", width), "", told])
+    return "\n".join([*table(heads, rows, "llrrrl", width), "", sentence])

@@ -120,13 +120,15 @@ def encoded(
     why = NO_REASONS if reasons is None or not reasons.any() else reasons
     codes = np.empty(len(starts), np.int32)
     most = len(starts) if most is None else most
-    told = _native.encode(buffer, narrow(starts), narrow(ends), why, codes, most)
-    return None if told is None else dictionary_of(codes, why == 0 if len(why) else None, told)
+    returned = _native.encode(buffer, narrow(starts), narrow(ends), why, codes, most)
+    return (
+        None if returned is None else dictionary_of(codes, why == 0 if len(why) else None, returned)
+    )
 
 
-def dictionary_of(codes: Any, valid: Flags | None, told: tuple[bytes, bytes]) -> pa.Array:
+def dictionary_of(codes: Any, valid: Flags | None, returned: tuple[bytes, bytes]) -> pa.Array:
     """Numbers of texts, and the texts with their offsets, as an Arrow array."""
-    words, offsets = told
+    words, offsets = returned
     buffers = pa.py_buffer(offsets), pa.py_buffer(words)
     dictionary = pa.StringArray.from_buffers(len(offsets) // 4 - 1, *buffers)
     places = reference.arrow(codes, valid, pa.int32())
@@ -154,8 +156,8 @@ def different(arrays: Sequence[pa.StringArray]) -> int:
     if bool((hashes[1:] != hashes[:-1]).all()):
         return count
     codes = np.empty(count, np.int32)
-    told = _native.encode(buffer, at[:-1], at[1:], NO_REASONS, codes, count, count)
-    return 0 if told is None else len(told[1]) // 4 - 1
+    returned = _native.encode(buffer, at[:-1], at[1:], NO_REASONS, codes, count, count)
+    return 0 if returned is None else len(returned[1]) // 4 - 1
 
 
 def joined_texts(arrays: Sequence[pa.Array], reasons: Sequence[Bytes]) -> pa.Array:

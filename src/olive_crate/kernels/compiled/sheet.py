@@ -15,10 +15,10 @@ def read_sheet(buffer: Bytes, low: int, high: int, rule: SheetRule) -> SheetRead
     starts = np.ascontiguousarray(rule.string_starts, np.int64)
     ends = np.ascontiguousarray(rule.string_ends, np.int64)
     how = (rule.format_kinds, rule.from_1904, rule.hiding)
-    told = _native.read_sheet(buffer, low, high, starts, ends, *how)
-    if told is None:
+    found = _native.read_sheet(buffer, low, high, starts, ends, *how)
+    if found is None:
         return None
-    rows, columns, kinds, types, styles, begin, stop, texts, special, hidden, unknown, order = told
+    rows, columns, kinds, types, styles, begin, stop, texts, special, hidden, unknown, order = found
     return SheetRead(
         np.frombuffer(rows, np.int32),
         np.frombuffer(columns, np.int16),

@@ -58,8 +58,8 @@ def scan_of(
     delimiter = marks.delimiter[0] if marks.delimiter else -1
     delimiters = 0
     if seen is None:
-        told = _native.survey(buffer, low, high, delimiter, marks.quote)
-        delimiters, feeds, returns, _, quotes, _ = told
+        returned = _native.survey(buffer, low, high, delimiter, marks.quote)
+        delimiters, feeds, returns, _, quotes, _ = returned
     else:
         _, feeds, returns, quotes, _ = seen
     quote = marks.quote if quotes else 0
@@ -84,8 +84,8 @@ def split(
         room = scan.records
         starts, ends = positions(fields, room)
         lines = np.empty(room + 1, np.int64)
-        told = _native.split(*scan.given, fields, room, starts, ends, NONE, NONE, lines)
-        _, count, consumed, opened, closing, even = told
+        returned = _native.split(*scan.given, fields, room, starts, ends, NONE, NONE, lines)
+        _, count, consumed, opened, closing, even = returned
         if even and count:
             starts, ends = starts[:, :count], ends[:, :count]
             if closing:
@@ -116,8 +116,8 @@ def _structure(scan: Scan) -> Structure:
     starts, ends = positions(scan.fields)
     record, lines = np.empty((2, scan.records + 1), np.int64)
     heads = np.empty(scan.records, np.int64)
-    told = _native.split(*scan.given, 0, 0, starts, ends, record, heads, lines)
-    fields, count, consumed, opened, closing, _ = told
+    returned = _native.split(*scan.given, 0, 0, starts, ends, record, heads, lines)
+    fields, count, consumed, opened, closing, _ = returned
     starts, ends = starts[:fields], ends[:fields]
     if closing:
         buffer = buffer.copy()
@@ -168,11 +168,11 @@ class _Task(NamedTuple):
     ends: Any
     place: Place | None
 
-    def result(self, count: int, told: tuple[Any, ...]) -> EarlyColumn | None:
+    def result(self, count: int, returned: tuple[Any, ...]) -> EarlyColumn | None:
         """What was read of so many cells."""
         if self.wanted is None:
             return None
-        left, blanks, decimals, words, span = told
+        left, blanks, decimals, words, span = returned
         values, reasons = self.values[:count], self.reasons[:count]
         if isinstance(self.wanted, TimeRequest):
             return self.wanted, TimesRead(values, reasons.view(bool), self.place)
@@ -266,24 +266,24 @@ def split_early(
         lines = np.empty(room + 1, np.int64)
         given = (low, high, *scan.marks, fields, room, lines, name, [task.given for task in tasks])
         text = buffer.copy() if changes else buffer
-        told = _native.read_rows(text, changes, *given)
-        if told[0] == NEEDS_COPY:
+        returned = _native.read_rows(text, changes, *given)
+        if returned[0] == NEEDS_COPY:
             text, changes = buffer.copy(), True
-            told = _native.read_rows(text, True, *given)
-        if told[0] != FULL:  # as many records as were expected
+            returned = _native.read_rows(text, True, *given)
+        if returned[0] != FULL:  # as many records as were expected
             break
-    status, count, consumed, opened, line_ends, is_ascii, has_name, plain, each_told = told
+    status, count, consumed, opened, line_ends, is_ascii, has_name, plain, each_returned = returned
     if status == UNEVEN or not count:
         return split(buffer, low, high, marks, True, fields)
     lines = counted(count + 1) if plain else lines[: count + 1]
     ready: dict[int, EarlyColumn] = {}
     known: dict[int, tuple[Ints, Ints]] = {}
-    for task, each in zip(tasks, each_told, strict=True):
+    for task, each in zip(tasks, each_returned, strict=True):
         index, result = task.given[1], task.result(count, each)
         if result is not None:
             ready[index] = result
-        told_apart = isinstance(task.wanted, TextRequest) and (each[0] or each[3] is not None)
-        if len(task.starts) and not told_apart:
+        kept_apart = isinstance(task.wanted, TextRequest) and (each[0] or each[3] is not None)
+        if len(task.starts) and not kept_apart:
             known[index] = task.starts[:count], task.ends[:count]
     whole: list[Table] = []
 
@@ -319,7 +319,7 @@ def records_early(
         return {}
     tasks = _tasks(columns, rows, start)
     given = [task.given for task in tasks]
-    told = _native.read_records(buffer, first, stride, length, rows, given)
-    pairs = zip(columns, tasks, told, strict=True)
+    returned = _native.read_records(buffer, first, stride, length, rows, given)
+    pairs = zip(columns, tasks, returned, strict=True)
     done = {index: task.result(rows, each) for (index, _, _), task, each in pairs}
     return {index: result for index, result in done.items() if result is not None}

@@ -17,7 +17,7 @@ OFTEN = 0.2
 
 def borders(fields: Sequence[Field], lines: Sequence[str], per_case: int) -> list[Evidence]:
     """Fields whose borders seem to cut values, and fields that share positions."""
-    told: list[Evidence] = [
+    evidence: list[Evidence] = [
         SharedPositions(value=where, field=one, other=other, certain=False)
         for one, other, where in overlaps(fields)
     ]
@@ -25,8 +25,8 @@ def borders(fields: Sequence[Field], lines: Sequence[str], per_case: int) -> lis
         own = sorted((f for f in fields if f.line == line), key=lambda f: f.start)
         shown = [each for each in lines[line - 1 :: per_case] if each.strip()]
         if own and len(shown) > 3:
-            told += _cut_borders(own, shown)
-    return told
+            evidence += _cut_borders(own, shown)
+    return evidence
 
 
 def _cut_borders(fields: Sequence[Field], lines: Sequence[str]) -> list[Evidence]:
@@ -37,7 +37,7 @@ def _cut_borders(fields: Sequence[Field], lines: Sequence[str]) -> list[Evidence
         if field.sign == "overpunched" and field.end <= classes.shape[1]:
             classes[:, field.end - 1] = DIGIT  # a digit with a sign over it
     cuts, scores = cut_shares(classes), change_scores(codes, classes)
-    told: list[Evidence] = []
+    evidence: list[Evidence] = []
     known = {end for field in fields for end in (field.start - 1, field.end)}
     for place, field in enumerate(fields):
         left = fields[place - 1].end if place else 0
@@ -50,12 +50,12 @@ def _cut_borders(fields: Sequence[Field], lines: Sequence[str]) -> list[Evidence
             if not 0 < border <= len(cuts) or cuts[border - 1] < OFTEN:
                 continue
             if not alone and side == "behind":
-                continue  # told by the field behind it
+                continue  # evidence by the field behind it
             better = _better(cuts, scores, border, known)
             if not alone and better is None:
                 continue
-            told.append(_cut_evidence(field, border, side, classes, lines, kept, better, cuts))
-    return told
+            evidence.append(_cut_evidence(field, border, side, classes, lines, kept, better, cuts))
+    return evidence
 
 
 def _better(cuts: np.ndarray, scores: np.ndarray, border: int, known: set[int]) -> int | None:

@@ -1,7 +1,7 @@
 """OpenDocument spreadsheets (ODF 1.3, part 3): all sheets stand in one part, `content.xml`.
 
 Repeated cells and rows are spread only where they hold something; covered cells are blank; what a
-time means (a time of day, or a duration) is told by its style.
+time means (a time of day, or a duration) is stated by its style.
 """
 
 from __future__ import annotations
@@ -248,10 +248,10 @@ class ContentParser(StyleParser):
         if known is None:
             form = self.styles.format(style)
             unit = form.unit or CURRENCIES.get(currency, currency)
-            told = Format(NUMBER, unit, form.decimals)
-            place = self.places.setdefault(told, len(self.formats))
+            stated = Format(NUMBER, unit, form.decimals)
+            place = self.places.setdefault(stated, len(self.formats))
             if place == len(self.formats):
-                self.formats.append(told)
+                self.formats.append(stated)
             known = self.by_style[style, currency] = (form, place)
         return known
 

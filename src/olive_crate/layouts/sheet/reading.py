@@ -159,13 +159,13 @@ def _count_rows(layout: SheetLayout, tally: Tally, data: Ints, heading: Ints, en
 
 def shown_kind(present: set[int]) -> str:
     """The type that cells of these kinds tell by themselves; empty where it has to be found."""
-    for told, name in TOLD:
-        if present and present <= told:
+    for tallied, name in TALLIED:
+        if present and present <= tallied:
             return name
     return ""
 
 
-TOLD = (
+TALLIED = (
     ({DATE}, "date"),
     ({DATE, DATETIME}, "datetime"),
     ({TIME}, "time"),

@@ -54,11 +54,11 @@ def with_dictionary(plan: Decisions) -> Decisions:
 def _with_file_options(plan: Decisions, found: Dictionary, path: str) -> Decisions:
     """The plan with what the dictionary says of the data file, where the plan itself does not."""
     replace = msgspec.structs.replace
-    told = with_options(Decisions(), found.options)
+    file_options = with_options(Decisions(), found.options)
     parts = {
         part: getattr(plan.delimited, part)
         if getattr(plan.delimited, part) is not None
-        else getattr(told.delimited, part)
+        else getattr(file_options.delimited, part)
         for part in DelimitedSection.__struct_fields__
     }
     source = plan.source
@@ -66,14 +66,14 @@ def _with_file_options(plan: Decisions, found: Dictionary, path: str) -> Decisio
         place = found.path if "://" in found.path else str(Path(path).parent / found.path)
         source = replace(source, path=place)
     if source.encoding is None:
-        source = replace(source, encoding=told.source.encoding)
+        source = replace(source, encoding=file_options.source.encoding)
     return replace(
         plan,
-        layout=plan.layout or told.layout,
+        layout=plan.layout or file_options.layout,
         delimited=DelimitedSection(**parts),
         source=source,
-        rows=told.rows if plan.rows == Rows() else plan.rows,
-        names=plan.names or told.names,
+        rows=file_options.rows if plan.rows == Rows() else plan.rows,
+        names=plan.names or file_options.names,
         promised=replace(plan.promised, key=plan.promised.key or found.key),
         notes=(*plan.notes, *found.notes),
     )

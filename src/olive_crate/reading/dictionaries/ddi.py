@@ -120,9 +120,9 @@ def _type(var: Element, categories: list[tuple[str, str, bool]], implied: int) -
     form = var.find("varFormat")
     if form is None:
         return None
-    told = (form.text or "").strip()
-    if told in TYPES:
-        return told
+    stated = (form.text or "").strip()
+    if stated in TYPES:
+        return stated
     if form.get("category") in ("date", "time"):
         return form.get("category")
     if form.get("type") == "character":
@@ -139,7 +139,7 @@ def _missing(
 ) -> list[dict[str, Any]]:
     """Codes of invalid ranges and of categories marked missing, with the categories' labels."""
     labels = {code: label for code, label, _ in categories}
-    told = codes_of(var.findtext("invalrng/key", ""), kind, implied)
+    stated = codes_of(var.findtext("invalrng/key", ""), kind, implied)
     found: dict[str, dict[str, Any]] = {}
     for code, label, missing in categories:
         if missing:
@@ -154,9 +154,9 @@ def _missing(
         if low is not None or high is not None:
             given = {"from": low, "to": high}
             ends = {key: value for key, value in given.items() if value is not None}
-            why = next((word for each, word in told if each == ends), "")
+            why = next((word for each, word in stated if each == ends), "")
             found[f"range {number}"] = ends | {"reason": why}
-    order = [str(each.get("value")) if "value" in each else each for each, _ in told]
+    order = [str(each.get("value")) if "value" in each else each for each, _ in stated]
     return sorted(found.values(), key=lambda code: _place(code, order))
 
 
