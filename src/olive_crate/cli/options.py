@@ -33,7 +33,8 @@ def parameter_of(flag: Flag) -> str:
 
 
 def _annotation(name: str, option: Option, flag: Flag) -> Any:
-    kind: Any = int if TYPES[name] == int | None or flag.part in ("labels", "units") else str
+    plain = {int | None: int, bool | None: bool}
+    kind: Any = int if flag.part in ("labels", "units") else plain.get(TYPES[name], str)
     kind = list[kind] if flag.repeatable else kind
     default = "" if option.default in ("detected", "from the heading") else option.default
     words = flag.help or option.help
@@ -42,7 +43,10 @@ def _annotation(name: str, option: Option, flag: Flag) -> Any:
     return Annotated[
         kind | None,
         typer.Option(
-            flag.name, help=words, metavar=flag.metavar or None, rich_help_panel=option.group
+            flag.name if kind is not bool else f"{flag.name}/--no{flag.name[1:]}",
+            help=words,
+            metavar=flag.metavar or None,
+            rich_help_panel=option.group,
         ),
     ]
 
