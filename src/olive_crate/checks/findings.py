@@ -14,9 +14,9 @@ import msgspec
 
 from ..dataset.promises import Promise
 from ..describe.meanings import UnexplainedValues, UnusedMeanings
-from ..evidence import Mend, Suspect, TextCount
+from ..evidence import Kinded, Mend, Suspect, TextCount
 from ..kernels.types import Ints
-from ..views import Shown, Worded, text_of
+from ..views import Shown, text_of
 
 if TYPE_CHECKING:
     import pandas
@@ -32,15 +32,7 @@ def _kind(name: str) -> str:
     return re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name).lower()
 
 
-class Finding(
-    Worded,
-    msgspec.Struct,
-    frozen=True,
-    kw_only=True,
-    omit_defaults=True,
-    tag_field="kind",
-    tag=_kind,
-):
+class Finding(Kinded, frozen=True, kw_only=True, tag=_kind):
     """One thing that looks wrong."""
 
     severity: Severity

@@ -2,22 +2,11 @@
 
 from __future__ import annotations
 
-import msgspec
-
 from ..declaration.promises import Scalar
-from ..evidence import kind_of
-from ..views import Worded
+from ..evidence import Kinded
 
 
-class Promise(
-    Worded,
-    msgspec.Struct,
-    frozen=True,
-    kw_only=True,
-    omit_defaults=True,
-    tag_field="kind",
-    tag=kind_of,
-):
+class Promise(Kinded, frozen=True, kw_only=True):
     """A promise, and whether it was kept."""
 
     variable: str = ""

@@ -12,7 +12,7 @@ To add a kind: write its class here, create it where it is found, and give it wo
 
 from __future__ import annotations
 
-from .base import Evidence, Example, Mend, TextCount, kind_of, with_answers
+from .base import Evidence, Example, Kinded, Mend, TextCount, with_answers
 from .fixed import CutValues, FieldsFound, RecordLength, SharedPositions, UncoveredPositions
 from .notes import (
     CutCharacters,
@@ -119,6 +119,7 @@ __all__ = [
     "IncompleteRecord",
     "InexactNumbers",
     "KindCount",
+    "Kinded",
     "LabelsFound",
     "LeadingZeros",
     "LevelBasis",
@@ -152,6 +153,5 @@ __all__ = [
     "UndeclaredColumns",
     "UnitsFound",
     "UnnamedColumns",
-    "kind_of",
     "with_answers",
 ]

@@ -34,20 +34,24 @@ class Mend(Worded, msgspec.Struct, frozen=True, omit_defaults=True):
     """Empty where `parts` are options of the read."""
 
 
-def kind_of(name: str) -> str:
+def tag_of(name: str) -> str:
     """`DecimalMark` as `decimal-mark`."""
     return re.sub(r"(?<=[a-z])(?=[A-Z])", "-", name).lower()
 
 
-class Evidence(
+class Kinded(
     Worded,
     msgspec.Struct,
     frozen=True,
     kw_only=True,
     omit_defaults=True,
     tag_field="kind",
-    tag=kind_of,
+    tag=tag_of,
 ):
+    """A value of one of many kinds, which JSON and packed files name under `kind`."""
+
+
+class Evidence(Kinded, frozen=True, kw_only=True):
     """One decision that was made by looking at the file."""
 
     about: ClassVar[str] = ""

@@ -4,21 +4,10 @@ from __future__ import annotations
 
 from typing import Literal
 
-import msgspec
-
-from ..views import Worded
-from .base import kind_of
+from .base import Kinded
 
 
-class Note(
-    Worded,
-    msgspec.Struct,
-    frozen=True,
-    kw_only=True,
-    omit_defaults=True,
-    tag_field="kind",
-    tag=kind_of,
-):
+class Note(Kinded, frozen=True, kw_only=True):
     """Something that differs from what was asked for, without being an error."""
 
 

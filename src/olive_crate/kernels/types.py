@@ -238,7 +238,7 @@ class WholeColumns:
         Done by the thread that lives on: what another one's heap has held stays with that heap.
         """
         for index, wanted in forecast.items():
-            kind = kind_of(wanted)
+            kind = array_type_of(wanted)
             if kind is not None:
                 self.place(index, kind, 0, 0)
 
@@ -285,7 +285,7 @@ EarlyColumn = tuple[Request, EarlyResult]
 """What was wanted of a column, and what came of it."""
 
 
-def kind_of(wanted: Request | None) -> type[np.generic] | None:
+def array_type_of(wanted: Request | None) -> type[np.generic] | None:
     """What is put into the array of a column; `None` if there is none."""
     if isinstance(wanted, TimeRequest):
         return np.int32 if wanted.unit == DAYS else np.int64

@@ -72,19 +72,30 @@ def _cells(entry: Entry) -> list[str]:
     ]
 
 
+OVERVIEW = ("", "variable", "label", "type", "level", "unit", "decimals")
+"""What every table of variables begins with."""
+
+
+def declaration_cells(entry: Entry) -> list[str]:
+    """The cells of a variable under `OVERVIEW`."""
+    variable = entry.variable
+    return [
+        str(entry.position),
+        variable.name,
+        variable.label or "",
+        variable.type or "",
+        variable.level or "",
+        variable.unit or "",
+        "" if variable.decimals is None else str(variable.decimals),
+    ]
+
+
 def codebook_markdown(book: Codebook) -> str:
     """One table of all variables, then codes, labels and doubts of each that has any."""
-    headings = ["", "variable", "label", "type", "level", "unit", "decimals", "valid", "missing"]
-    headings += ["distinct", "values"]
+    headings = [*OVERVIEW, "valid", "missing", "distinct", "values"]
     rows = [
         [
-            str(entry.position),
-            entry.variable.name,
-            entry.variable.label or "",
-            entry.variable.type or "",
-            entry.variable.level or "",
-            entry.variable.unit or "",
-            "" if entry.variable.decimals is None else str(entry.variable.decimals),
+            *declaration_cells(entry),
             f"{entry.valid:,}",
             f"{sum(entry.missing.values()):,}",
             f"{entry.distinct:,}",

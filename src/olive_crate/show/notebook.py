@@ -18,7 +18,7 @@ from ..plan.model import Decisions
 from ..plan.toml_write import tables_of
 from ..reading.looking import Look
 from .claims import claim_of
-from .codebook_forms import doubts_words, rounding_words, values_words
+from .codebook_forms import OVERVIEW, declaration_cells, doubts_words, rounding_words, values_words
 from .counts import table_of
 from .evidence import ABOUT, decision_of
 from .findings import finding_words
@@ -134,13 +134,7 @@ def codebook_html(book: Codebook) -> str:
     """A row for each variable; below it, what is doubtful or not shown."""
     rows = [
         (
-            str(each.position),
-            each.variable.name,
-            each.variable.label or "",
-            each.variable.type or "",
-            each.variable.level or "",
-            each.variable.unit or "",
-            "" if each.variable.decimals is None else str(each.variable.decimals),
+            *declaration_cells(each),
             f"{each.valid:,}",
             _reasons(each.missing),
             f"{each.distinct:,}",
@@ -149,8 +143,7 @@ def codebook_html(book: Codebook) -> str:
         )
         for each in book
     ]
-    headings = ["", "variable", "label", "type", "level", "unit", "decimals", "valid", "missing"]
-    headings += ["distinct", "values", "meanings"]
+    headings = [*OVERVIEW, "valid", "missing", "distinct", "values", "meanings"]
     remarks = [
         f"{each.variable.name}: {words}"
         for each in book

@@ -15,10 +15,10 @@ from .source import Inflating, Source
 
 def zipped(raw: Source) -> Source:
     """A workbook as it is, or the one file in an archive."""
-    from .container import kind_of
+    from .container import workbook_kind
 
     held = raw if raw.path is not None else _held(raw)
-    kind = kind_of(b"PK", held.open())
+    kind = workbook_kind(b"PK", held.open())
     return msgspec.structs.replace(held, workbook=kind) if kind else _unzipped(held)
 
 

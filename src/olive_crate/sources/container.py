@@ -138,7 +138,7 @@ class Container:
             raise self._beyond(limit, f"{count:,} {limit}")
 
 
-def kind_of(head: bytes, stream: IO[bytes]) -> str | None:
+def workbook_kind(head: bytes, stream: IO[bytes]) -> str | None:
     """`xlsx`, `ods`, or None for an archive that is no workbook; the stream is read from."""
     if not head.startswith(b"PK"):
         return None

@@ -29,7 +29,7 @@ from ..types import (
     TextsRead,
     TimeRequest,
     TimesRead,
-    kind_of,
+    array_type_of,
 )
 from . import _native
 from .cells import BEYOND, NO_REASONS, NONE, UNITS, dictionary_of, positions, steps_of
@@ -216,14 +216,14 @@ def _task(
     if wanted is None:
         rule = (POSITIONS, *at, 0, False, 0, b"", 0, False, 0, 0)
     elif isinstance(wanted, TextRequest):
-        values, _ = _room(index, kind_of(wanted), room, start)
+        values, _ = _room(index, array_type_of(wanted), room, start)
         rule = (TEXTS, *at, 0, False, 0, b"", 0, False, 0, wanted.most)
     elif isinstance(wanted, TimeRequest):
-        values, place = _room(index, kind_of(wanted), room, start)
+        values, place = _room(index, array_type_of(wanted), room, start)
         how = (steps_of(wanted.pattern), wanted.pattern.width, wanted.exact, UNITS[wanted.unit])
         rule = (TIMES, *at, 0, False, 0, *how, 0)
     else:
-        values, place = _room(index, kind_of(wanted), room, start)
+        values, place = _room(index, array_type_of(wanted), room, start)
         kind = INTEGERS if wanted.whole else NUMBERS
         marks = (wanted.decimal, wanted.strict, wanted.implied)
         rule = (kind, *at, *marks, b"", 0, False, 0, 0)

@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from typing import Protocol
 
 from ...errors import LayoutError, nearest
-from ...sources.container import Container, Limits, kind_of
+from ...sources.container import Container, Limits, workbook_kind
 from ...sources.ranges import Area
 from ...sources.source import Source
 from ...workers import usual_workers
@@ -34,7 +34,7 @@ def opened(
     """The workbook in a source. Raises `SourceError` for what cannot be read or is refused."""
     container = Container(source, limits)
     try:
-        if kind_of(source.head(4), source.open()) == "ods":
+        if workbook_kind(source.head(4), source.open()) == "ods":
             from .ods import Ods
 
             yield Ods(container)
