@@ -56,7 +56,7 @@ def loaded(found: SourceLayout, progress: Progress | None = None) -> PlainDatase
         reread(reading, blocks, workers)
         columns = _columns(reading, blocks, workers)
     rows, whole = reading.tally.parts["data"], chained(came)
-    promises = promise_check(reading)
+    promises = promise_check(reading, loaded)
     counts = [
         CellCounts(
             each.variable.name,

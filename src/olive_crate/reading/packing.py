@@ -25,7 +25,7 @@ from ..declaration.variable import Variable
 from ..kernels.spans import RowNumbers, SourceRows, chained, gathered
 from ..layouts.base import Block, SourceLayout
 from ..plan.model import Decisions
-from .loading import found_and_read
+from .loading import found_and_read, loaded
 from .preparing import Reading, prepare, promise_check
 from .receipts import receipt_of
 from .single_pass import Progress, run
@@ -127,7 +127,7 @@ class _Sink:
         """What was written cannot stand."""
         self.withheld = [False] * len(reading.columns)
         self.came: list[RowNumbers] = []
-        self.promises = promise_check(reading)
+        self.promises = promise_check(reading, loaded)
         self.reason_counts = [np.zeros(256, np.int64) for _ in reading.columns]
         self.valid = [0] * len(reading.columns)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 import msgspec
@@ -11,6 +11,7 @@ import pyarrow as pa
 
 from ..columns.outcome import Outcome, search_for
 from ..columns.search import TypeSearch
+from ..dataset.model import PlainDataset
 from ..declaration.promises import Promised, checkable
 from ..declaration.variable import Variable
 from ..errors import PlanError, nearest, several
@@ -27,6 +28,7 @@ if TYPE_CHECKING:
     from .promises import PromiseCheck
 
 DATE_FORM = re.compile(r"([dmyhsj]{1,4}[-./: ]?){2,6}", re.IGNORECASE)
+Read = Callable[[SourceLayout], PlainDataset]
 BRACKETS = {("(", ")"), ("[", "]")}
 
 
@@ -211,8 +213,8 @@ class Reading(msgspec.Struct, eq=False):
     """A number that shows which of two decimal marks is the right one."""
 
 
-def promise_check(reading: Reading) -> PromiseCheck | None:
-    """The check of all promises; `None` where there is none.
+def promise_check(reading: Reading, read: Read) -> PromiseCheck | None:
+    """The check of all promises; `None` where there is none. `read` reads a row with a total.
 
     What cannot be judged by a part of the variables or rows is left out, and noted.
     """
@@ -230,17 +232,15 @@ def promise_check(reading: Reading) -> PromiseCheck | None:
         if note not in reading.notes:
             reading.notes.append(note)
     totals = {
-        name: _total_in_source(reading, name, total)
+        name: _total_in_source(reading, name, total, read)
         for name, total in promised.totals.items()
         if isinstance(total, str)
     }
     return PromiseCheck(promised, variables, totals)
 
 
-def _total_in_source(reading: Reading, name: str, where: str) -> float:
+def _total_in_source(reading: Reading, name: str, where: str, read: Read) -> float:
     """A control total that is in a row of the source, read as a cell of its variable."""
-    from .loading import loaded
-
     found, row = reading.found, int(where.removeprefix("row "))
     kept = [each.variable.name for each in reading.columns]
     if name not in kept:
@@ -248,7 +248,7 @@ def _total_in_source(reading: Reading, name: str, where: str) -> float:
     replace = msgspec.structs.replace
     alone = replace(found.plan, keep=(name,), order=None, promised=Promised(), limit=None)
     layout = found.layout.only_rows(row, row)
-    column = loaded(replace(found, plan=alone, layout=layout)).columns[name]
+    column = read(replace(found, plan=alone, layout=layout)).columns[name]
     value = column.values[0].as_py() if len(column) == 1 else None
     if not isinstance(value, (int, float)):
         raise PlanError(f"promised.totals.{name}: {where} has no number for it")

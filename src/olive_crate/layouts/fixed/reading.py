@@ -33,10 +33,9 @@ from ..base import (
     Tally,
 )
 from ..text.decoding import Filled, Steps, behind, filled, small_first, utf8_buffers, utf8_pieces
-from .coverage import cover
 from .layout import FixedLayout
 from .lines import NEW_LINE, RETURN, Lines, characters_of, expanded, lines_of
-from .spans import FixedSpans
+from .spans import FixedSpans, cover
 
 BLANK_BYTE = 32
 NEXT_LINE = "\u0085".encode()
