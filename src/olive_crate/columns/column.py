@@ -297,7 +297,7 @@ class Columns(Mapping[str, Column]):
 
 def merged(parts: Sequence[Withheld]) -> Withheld:
     """Several of one block as one, in the order of the cells."""
-    filled = [part for part in parts if len(part)]
+    filled = [part for part in parts if part.cells.size]
     if len(filled) < 2:
         return filled[0] if filled else NOTHING
     cells = np.concatenate([part.cells for part in filled])
@@ -310,7 +310,7 @@ def followed(parts: Sequence[tuple[int, Withheld]]) -> Withheld:
     """Those of blocks that follow one another; with the number of cells of each block."""
     begin, moved = 0, []
     for count, part in parts:
-        if len(part):
+        if part.cells.size:
             moved.append(Withheld(part.cells + begin, part.texts))
         begin += count
     return merged(moved)

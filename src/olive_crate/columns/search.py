@@ -297,11 +297,6 @@ class TypeSearch:
 
     # What kernels are asked for
 
-    @property
-    def started(self) -> bool:
-        """Has anything been converted, so that the next block can be forecast?"""
-        return bool(self._rules)
-
     def forecast(self) -> Request | None:
         """How the next block will be taken, as far as it can be read while it is split."""
         state = self.state

@@ -53,18 +53,15 @@ def allocate(count: int, kind: Any) -> Any:
     if size < SMALL:
         return np.empty(count, kind)
     spare = LARGE if size >= LARGE else 0
-    whole = np.empty(size + spare, np.uint8) if OFFERED is None else _mapped(size + spare)
+    if OFFERED is None:
+        whole = np.empty(size + spare, np.uint8)
+    else:
+        block = _taken(size + spare) or _new(size + spare)
+        _used[id(block)] = len(block)
+        whole = np.frombuffer(block, np.uint8)
+        weakref.finalize(whole, _let_go, block).atexit = False  # once nothing refers to it
     begin = -whole.ctypes.data % LARGE if spare else 0
     return whole[begin : begin + size].view(kind)
-
-
-def _mapped(size: int) -> Any:
-    """Bytes that come back here when nothing refers to them any more."""
-    block = _taken(size) or _new(size)
-    _used[id(block)] = len(block)
-    whole = np.frombuffer(block, np.uint8)
-    weakref.finalize(whole, _let_go, block).atexit = False
-    return whole
 
 
 def _taken(size: int) -> mmap.mmap | None:

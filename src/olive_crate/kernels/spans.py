@@ -71,21 +71,20 @@ class Cells:
     def __len__(self) -> int:
         return self._count
 
-    def _positions(self) -> tuple[Ints, Ints]:
-        if self._at is None:
-            assert self._find is not None
-            self._at = self._find()
+    def _found(self) -> tuple[Ints, Ints]:
+        assert self._find is not None
+        self._at = self._find()
         return self._at
 
     @property
     def starts(self) -> Ints:
         """Where each cell starts."""
-        return self._positions()[0]
+        return (self._at or self._found())[0]
 
     @property
     def ends(self) -> Ints:
         """Where each cell ends."""
-        return self._positions()[1]
+        return (self._at or self._found())[1]
 
     def at(self, rows: Ints) -> Cells:
         """Some of the cells, in order."""

@@ -18,17 +18,12 @@ def find_layout(source: Source, plan: Decisions, before: Before = Before()) -> S
     Aligned columns without a declared layout look like delimited text at first: `delimited` hands
     them over, with what it has found so far.
     """
-    _check_marks(plan)
-    kind = next(each for each in KINDS if each.claims(source, plan))
-    if kind is delimited:
-        return delimited.find(source, plan, before, otherwise=fixed.aligned)
-    return kind.find(source, plan, before)
-
-
-def _check_marks(plan: Decisions) -> None:
-    """Raise `PlanError` for one mark that is declared as two."""
     section = plan.delimited
     if section.decimal is not None and section.decimal == section.grouping:
         raise PlanError(
             f'decimal and grouping cannot both be "{section.decimal}"; leave one of them out'
         )
+    kind = next(each for each in KINDS if each.claims(source, plan))
+    if kind is delimited:
+        return delimited.find(source, plan, before, otherwise=fixed.aligned)
+    return kind.find(source, plan, before)

@@ -67,10 +67,9 @@ def run(
 
 
 def _forecast(reading: Reading) -> Forecast:
-    """How each column will be taken; nothing is known before the first block."""
-    if not any(each.search.started for each in reading.columns):
-        return {}
-    return {each.index: each.search.forecast() for each in reading.columns}
+    """How columns will be converted; empty as long as nothing is known of any."""
+    asked = {each.index: each.search.forecast() for each in reading.columns}
+    return asked if any(each is not None for each in asked.values()) else {}
 
 
 def _taker(block: Block) -> Callable[[ColumnReader], TypedBlock]:
