@@ -128,7 +128,8 @@ def _search(old: Variable, asked: Variable, plan: Decisions) -> TypeSearch:
     field = next((each for each in plan.fields or () if each.name == asked.heading), None)
     errors: tuple[str, ...] = ()
     if plan.layout == "sheet":
-        errors = tuple(str(each) for each in old.missing if str(each).startswith("#"))
+        undeclared = (each for each in old.missing if not each.reason)
+        errors = tuple(str(each) for each in undeclared if str(each).startswith("#"))
     known = SourceColumn(errors=errors)
     if field is not None:
         known = known._replace(implied_decimals=field.decimals, sign=field.sign, padded=True)
