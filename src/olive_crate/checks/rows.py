@@ -16,7 +16,7 @@ from ..declaration.variable import NUMERIC
 from ..errors import PlanError
 from ..evidence import Mend
 from ..kernels.types import Ints
-from ..layouts.text.heading import TOTAL
+from ..layouts.text.closing import TOTAL
 from .findings import (
     DuplicateKeys,
     DuplicateRows,

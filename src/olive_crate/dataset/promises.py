@@ -42,10 +42,10 @@ class KeptRelation(Promise, frozen=True, kw_only=True):
 class Total(Promise, frozen=True, kw_only=True):
     """What the values of a variable add up to."""
 
-    promised: float | None
+    promised: float | int | None
     where: str = ""
     """The row of the source that holds the total, where it comes from one."""
-    found: float
+    found: float | int
 
 
 class Required(Promise, frozen=True, kw_only=True):

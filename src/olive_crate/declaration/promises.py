@@ -14,6 +14,8 @@ Scalar = int | float | str
 ROW_RANGE = re.compile(r"(\d*)\.\.(\d*)")
 RELATION = re.compile(r"\s*(?P<left>.+?)\s*(?P<how><=|>=|==|!=|<|>)\s*(?P<right>.+?)\s*")
 ROW = re.compile(r"row ([1-9]\d*)")
+CLOSING = "closing"
+"""A control total that stands in the row that closes the data."""
 
 
 class PromisedValues(msgspec.Struct, frozen=True, omit_defaults=True, rename={"from_": "from"}):
@@ -36,8 +38,9 @@ class Promised(msgspec.Struct, frozen=True, omit_defaults=True):
     """Variables whose values together are different in every case."""
     relations: tuple[str, ...] = ()
     """Two variables, or a variable and a number, compared: `net <= gross`."""
-    totals: dict[str, Scalar] = {}
-    """What the values of a variable must add up to: a number, or `row 1331` (of the source)."""
+    totals: dict[str, Scalar] | str = {}
+    """What the values of a variable must add up to: a number, `row 1331` (of the source), or
+    `closing` for the total that closes the data; `closing` alone for all that has one there."""
 
 
 def promised_from(value: Any, at: str = "promised") -> Promised:
@@ -56,9 +59,15 @@ def promised_from(value: Any, at: str = "promised") -> Promised:
     for relation in made.relations:
         if not RELATION.fullmatch(relation):
             raise PlanError(f'{at}.relations: expected such as "net <= gross", got {relation!r}')
+    if isinstance(made.totals, str):
+        if made.totals != CLOSING:
+            raise PlanError(f'{at}.totals: expected a table or "closing", got {made.totals!r}')
+        return made
     for name, total in made.totals.items():
-        if isinstance(total, str) and not ROW.fullmatch(total):
-            raise PlanError(f'{at}.totals.{name}: expected a number or "row 12", got {total!r}')
+        if isinstance(total, str) and total != CLOSING and not ROW.fullmatch(total):
+            raise PlanError(
+                f'{at}.totals.{name}: expected a number, "row 12" or "closing", got {total!r}'
+            )
     return made
 
 
@@ -92,9 +101,10 @@ def checkable(
         if (match := RELATION.fullmatch(each))
         and is_kept("relation", [each], (match["left"], match["right"]))
     )
-    totals = {
-        name: total for name, total in promised.totals.items() if is_kept("total", [name], [name])
-    }
+    given = promised.totals
+    totals: dict[str, Scalar] | str = CLOSING
+    if not isinstance(given, str):
+        totals = {name: total for name, total in given.items() if is_kept("total", [name], [name])}
     rows = promised.rows
     if limited and (rows is not None or totals):
         left.append(Unchecked("counts"))

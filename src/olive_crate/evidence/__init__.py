@@ -30,9 +30,12 @@ from .rows import (
     ClosingRows,
     FieldNamesFound,
     HeadingFound,
+    HeadingMoved,
     LabelsFound,
+    LeftOutByPosition,
     NoHeading,
     RepeatedHeading,
+    TitlesFound,
     UnitsFound,
 )
 from .sheet import (
@@ -50,6 +53,7 @@ from .sheet import (
 )
 from .source import (
     AlignedColumns,
+    BlanksFollow,
     CommentFound,
     DecimalMark,
     DelimiterFound,
@@ -76,9 +80,10 @@ from .variables import (
 )
 
 ALL_EVIDENCE = (
-    *(EmptySource, EncodingFound, AlignedColumns, DelimiterFound, QuoteFound, EscapeFound),
+    *(EmptySource, BlanksFollow, EncodingFound, AlignedColumns, DelimiterFound, QuoteFound, EscapeFound),
     *(CommentFound, DecimalMark, GroupingMark, HeadingFound, NoHeading, FieldNamesFound),
-    *(UnitsFound, LabelsFound, ClosingRows, RepeatedHeading, RecordLength, FieldsFound),
+    *(HeadingMoved, TitlesFound, UnitsFound, LabelsFound, ClosingRows, LeftOutByPosition),
+    *(RepeatedHeading, RecordLength, FieldsFound),
     *(SharedPositions, CutValues, UncoveredPositions, SheetChosen, BlockChosen, HiddenCells),
     *(MergedCells, CellsOutside, BlanksAround, MixedKinds, NumbersStoredAsText, StoredAsText),
     *(SerialDays, TypeFits, FormatFound, TextBecause, LeadingZeros, MostlyUnreadable),
@@ -95,6 +100,7 @@ __all__ = [
     "ALL_NOTES",
     "AlignedColumns",
     "BlanksAround",
+    "BlanksFollow",
     "BlockChosen",
     "CellsOutside",
     "ClosingRows",
@@ -115,6 +121,7 @@ __all__ = [
     "FormatFound",
     "GroupingMark",
     "HeadingFound",
+    "HeadingMoved",
     "HiddenCells",
     "IncompleteRecord",
     "InexactNumbers",
@@ -122,6 +129,7 @@ __all__ = [
     "Kinded",
     "LabelsFound",
     "LeadingZeros",
+    "LeftOutByPosition",
     "LevelBasis",
     "LevelSuggested",
     "MarksTaken",
@@ -148,6 +156,7 @@ __all__ = [
     "SuspectedCodes",
     "TextBecause",
     "TextCount",
+    "TitlesFound",
     "TypeFits",
     "UncoveredPositions",
     "UndeclaredColumns",

@@ -13,8 +13,22 @@ class HeadingFound(Evidence, frozen=True, kw_only=True):
     about: ClassVar[str] = "rows.names"
     names: int
     levels: int = 1
-    titles: int = 0
-    """Rows of titles above it."""
+    in_comment: bool = False
+    """The names stand in a comment just above the data."""
+
+
+class TitlesFound(Evidence, frozen=True, kw_only=True):
+    """Rows above the heading or the data that are left out; `value` lists their numbers."""
+
+    about: ClassVar[str] = "rows.data"
+    rows: int
+
+
+class HeadingMoved(Evidence, frozen=True, kw_only=True):
+    """The declared names were found in another row; `value` is its number."""
+
+    about: ClassVar[str] = "rows.names"
+    declared: int
 
 
 class NoHeading(Evidence, frozen=True, kw_only=True):
@@ -43,12 +57,23 @@ class LabelsFound(Evidence, frozen=True, kw_only=True):
 
 
 class ClosingRows(Evidence, frozen=True, kw_only=True):
-    """Totals and notes at the end of the data; `value` is the last row of data, from the end."""
+    """Totals and notes at the end of the data; `value` is `skip`, or `keep` if they are read."""
 
-    about: ClassVar[str] = "rows.data"
+    about: ClassVar[str] = "rows.closing"
     rows: int
     total: bool
     """At least one of them is a total."""
+    cells: tuple[str, ...] = ()
+    """What the total holds, column by column."""
+    declared: bool = False
+    """The plan says what to do with them."""
+
+
+class LeftOutByPosition(Evidence, frozen=True, kw_only=True):
+    """Rows that the plan leaves out by their numbers, though they look like data."""
+
+    about: ClassVar[str] = "rows.data"
+    rows: int
 
 
 class RepeatedHeading(Evidence, frozen=True, kw_only=True):

@@ -66,6 +66,13 @@ class EscapeFound(Evidence, frozen=True, kw_only=True):
     about: ClassVar[str] = "delimited.escape"
 
 
+class BlanksFollow(Evidence, frozen=True, kw_only=True):
+    """Blanks follow the delimiter nearly everywhere, and are trimmed."""
+
+    about: ClassVar[str] = "delimited.trim"
+    delimiter: str
+
+
 class CommentFound(Evidence, frozen=True, kw_only=True):
     """How lines of comment begin."""
 

@@ -85,6 +85,7 @@ class Row(msgspec.Struct, frozen=True, eq=False):
 
     number: int
     cells: tuple[str, ...]
+    is_comment: bool = False
 
     @property
     def filled(self) -> int:

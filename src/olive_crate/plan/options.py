@@ -213,6 +213,11 @@ class ReadingOptions(TypedDict, total=False):
                     "Headings repeated within the data: skip or keep.",
                     part="repeated",
                 ),
+                Flag(
+                    "--closing",
+                    "Totals and notes at the end: skip or keep.",
+                    part="closing",
+                ),
             ),
         ),
     ]

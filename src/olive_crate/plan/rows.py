@@ -19,6 +19,8 @@ class Rows(msgspec.Struct, frozen=True, omit_defaults=True):
     units: int | None = None
     repeated: str | None = None
     """`skip`: rows within the data that are the heading again are left out."""
+    closing: str | None = None
+    """`skip`: totals and notes at the end, known by what they are, are left out."""
     data: str | None = None
     """`first..last`, both included; either may be left out; negative numbers count from the end."""
 
@@ -60,7 +62,7 @@ def rows_from(value: Any, old: Rows = Rows(), at: str = "rows") -> Rows:
             changes[part] = _name_rows(given, here)
         elif part == "data":
             changes[part] = _data_rows(given, here)
-        elif part == "repeated":
+        elif part in ("repeated", "closing"):
             if given not in (None, "skip", "keep"):
                 raise PlanError(f'{here}: expected "skip" or "keep", got {given!r}')
             changes[part] = given

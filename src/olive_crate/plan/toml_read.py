@@ -127,7 +127,7 @@ def _home(key: str) -> str:
     """The section in which a misplaced key belongs."""
     homes = {section: of_section(section) for section in ("source", "delimited", "fixed", "sheet")}
     homes["source"] += ["path"]
-    homes["rows"] = ["labels", "units", "repeated", "data"]
+    homes["rows"] = ["labels", "units", "repeated", "closing", "data"]
     return next((section for section, keys in homes.items() if key in keys), "")
 
 

@@ -12,15 +12,15 @@ import pyarrow as pa
 from ..columns.outcome import Outcome, search_for
 from ..columns.search import TypeSearch
 from ..dataset.model import PlainDataset
-from ..declaration.promises import Promised, checkable
-from ..declaration.variable import Variable
+from ..declaration.promises import CLOSING, Promised, checkable
+from ..declaration.variable import NUMERIC, Variable
 from ..errors import PlanError, nearest, several
-from ..evidence import Example, MovedColumns, Note, PromiseNotChecked, UndeclaredColumns
+from ..evidence import ClosingRows, Example, MovedColumns, Note, PromiseNotChecked, UndeclaredColumns
 from ..kernels.types import Ints
 from ..layouts.base import SourceLayout, Tally
-from ..layouts.text.heading import unique_names
+from ..layouts.text.names import unique_names
 from ..plan.declaring import called, with_heading
-from ..plan.model import Decisions
+from ..plan.model import Decisions, DelimitedSection
 from ..plan.naming import ordered, plain_names
 from ..plan.selecting import resolve
 
@@ -231,6 +231,9 @@ def promise_check(reading: Reading, read: Read) -> PromiseCheck | None:
         note = PromiseNotChecked(promise=each.promise, names=each.names, lacking=each.lacking)
         if note not in reading.notes:
             reading.notes.append(note)
+    if promised.totals == CLOSING:
+        promised = msgspec.structs.replace(promised, totals=_all_in_closing(reading))
+    assert not isinstance(promised.totals, str)
     totals = {
         name: _total_in_source(reading, name, total, read)
         for name, total in promised.totals.items()
@@ -239,17 +242,59 @@ def promise_check(reading: Reading, read: Read) -> PromiseCheck | None:
     return PromiseCheck(promised, variables, totals)
 
 
-def _total_in_source(reading: Reading, name: str, where: str, read: Read) -> float:
+def _all_in_closing(reading: Reading) -> dict[str, int | float | str]:
+    """The variables for which the total that closes the data has a number."""
+    named = _closing_total(reading)
+    return {
+        each.variable.name: CLOSING
+        for each in reading.columns
+        if named.get(each.variable.name) is not None and each.variable.type in (None, *NUMERIC)
+    }
+
+
+def _closing_total(reading: Reading) -> dict[str, float | int | None]:
+    """The numbers in the total that closes the data, by variable. Raises `PlanError` for none."""
+    found = reading.found
+    closing = next((each for each in found.evidence if isinstance(each, ClosingRows)), None)
+    if closing is None or not closing.cells:
+        raise PlanError(
+            f'promised.totals: {found.source.name} has no total that closes the data; '
+            "give the numbers, or leave the promise out"
+        )
+    section = found.plan.delimited
+    return {
+        each.variable.name: _as_number(closing.cells[each.index], section)
+        for each in reading.columns
+        if each.index < len(closing.cells)
+    }
+
+
+def _as_number(cell: str, section: DelimitedSection) -> float | int | None:
+    """The number in a cell, by the plan's decimal and grouping marks."""
+    text = cell.strip().replace(section.grouping or "\u00a0", "").replace(" ", "")
+    text = text.replace(section.decimal or ".", ".")
+    try:
+        return int(text) if text.lstrip("+-").isdigit() else float(text)
+    except ValueError:
+        return None
+
+
+def _total_in_source(reading: Reading, name: str, where: str, read: Read) -> float | int:
     """A control total that is in a row of the source, read as a cell of its variable."""
-    found, row = reading.found, int(where.removeprefix("row "))
+    found = reading.found
     kept = [each.variable.name for each in reading.columns]
     if name not in kept:
         raise PlanError(f'promised.totals: there is no variable "{name}"{nearest(name, kept)}')
-    replace = msgspec.structs.replace
+    if where == CLOSING:
+        total = _closing_total(reading).get(name)
+        if total is None:
+            raise PlanError(f"promised.totals.{name}: the closing row has no number for it")
+        return total
+    row, replace = int(where.removeprefix("row ")), msgspec.structs.replace
     alone = replace(found.plan, keep=(name,), order=None, promised=Promised(), limit=None)
     layout = found.layout.only_rows(row, row)
     column = read(replace(found, plan=alone, layout=layout)).columns[name]
     value = column.values[0].as_py() if len(column) == 1 else None
     if not isinstance(value, (int, float)):
         raise PlanError(f"promised.totals.{name}: {where} has no number for it")
-    return float(value)
+    return value

@@ -6,7 +6,10 @@ held in memory; everything else is counted on the way.
 
 from __future__ import annotations
 
+import math
+import re
 from collections.abc import Sequence
+from decimal import Decimal
 from typing import Any
 
 import msgspec
@@ -36,7 +39,9 @@ from ..kernels.types import Flags, Ints
 SHOWN = 10
 """Rows and examples that are kept of each broken promise."""
 TOLERANCE = 1e-9
-"""How far a sum may be from a promised total, as a share of it: room for rounding in binary64."""
+"""How far a sum of binary64 numbers may be from a promised total, as a share of it; never more
+than half a unit of the last decimal that the total shows."""
+WHOLE = re.compile(r"[+-]?\d{1,18}")
 COMPARED = {
     "<": np.less,
     "<=": np.less_equal,
@@ -79,17 +84,18 @@ class PromiseCheck:
         self,
         promised: Promised,
         variables: Sequence[Variable],
-        totals: dict[str, float] | None = None,
+        totals: dict[str, float | int] | None = None,
     ) -> None:
         self.promised, self.variables = promised, {each.name: each for each in variables}
-        for name in (*promised.key, *promised.totals):
+        self.named = {} if isinstance(promised.totals, str) else promised.totals
+        for name in (*promised.key, *self.named):
             self._known(name, "promised")
         self.rows = 0
         self.keys: list[list[pa.Array]] = [[] for _ in promised.key]
         self.key_rows: list[Ints] = []
         self.broken: dict[tuple[str, type[Promise]], _Broken] = {}
         self.relations = {each: _Broken() for each in promised.relations}
-        self.sums: dict[str, list[float]] = {name: [] for name in promised.totals}
+        self.sums: dict[str, list[float | int]] = {name: [] for name in self.named}
         self.totals = totals or {}
 
     def _known(self, name: str, where: str) -> None:
@@ -119,7 +125,7 @@ class PromiseCheck:
     def _sum(self, name: str, column: Column) -> None:
         if column.variable.type not in NUMERIC:
             raise PlanError(f'promised.totals: "{name}" is not a number')
-        self.sums[name].append(float(pc.sum(column.values.cast(pa.float64())).as_py() or 0.0))
+        self.sums[name].append(_exact_sum(column.values))
 
     def _note(
         self, name: str, kind: type[Promise], hit: Flags, rows: Ints, values: Any = None
@@ -155,10 +161,13 @@ class PromiseCheck:
     def _side(self, text: str, by_name: dict[str, Column], at: str) -> tuple[Any, Flags]:
         column = by_name.get(text)
         if column is not None:
+            if pa.types.is_integer(column.values.type):  # exact beyond 2^53 too
+                whole = column.values.fill_null(0).to_numpy(zero_copy_only=False)
+                return whole, column.reasons == 0
             values = column.to_numpy()
             return (values if values.dtype != object else values.astype("U")), column.reasons == 0
         try:
-            return float(text), np.ones(1, bool)
+            return (int(text) if WHOLE.fullmatch(text) else float(text)), np.ones(1, bool)
         except ValueError:
             self._known(text, f'promised.relations: "{at}"')
             raise
@@ -214,13 +223,35 @@ class PromiseCheck:
     def _totals(self) -> list[Promise]:
         made: list[Promise] = []
         for name, parts in self.sums.items():
-            wanted = self.promised.totals[name]
-            total = self.totals.get(name) if isinstance(wanted, str) else float(wanted)
-            own = float(np.sum(parts))
-            kept = total is not None and abs(own - total) <= TOLERANCE * max(1.0, abs(total))
+            wanted = self.named[name]
+            total = self.totals.get(name) if isinstance(wanted, str) else wanted
+            own = _added(parts)
+            kept = total is not None and abs(own - total) <= _tolerance(own, total)
             where = wanted if isinstance(wanted, str) else ""
             made.append(Total(variable=name, promised=total, where=where, found=own, kept=kept))
         return made
+
+
+def _exact_sum(values: pa.Array) -> float | int:
+    """The sum of a block: of whole numbers exactly, else rounded once."""
+    if pa.types.is_integer(values.type):
+        whole = values.cast(pa.int64()).drop_null().to_numpy(zero_copy_only=False)
+        high, low = whole >> 32, whole & 0xFFFFFFFF
+        return (int(high.sum()) << 32) + int(low.sum())
+    return math.fsum(values.cast(pa.float64()).drop_null().to_numpy(zero_copy_only=False))
+
+
+def _added(parts: Sequence[float | int]) -> float | int:
+    return sum(parts) if all(isinstance(part, int) for part in parts) else math.fsum(parts)
+
+
+def _tolerance(own: float | int, total: float | int) -> float:
+    """How far a sum may be from a total: whole numbers not at all."""
+    if isinstance(own, int) and isinstance(total, int):
+        return 0
+    exponent = Decimal(repr(total)).as_tuple().exponent
+    half = 0.5 * 10.0 ** (int(exponent) if isinstance(exponent, int) else 0)
+    return min(half, TOLERANCE * max(1.0, abs(total)))
 
 
 def _places(parts: Sequence[pa.Array]) -> Ints:

@@ -8,7 +8,7 @@ from functools import singledispatch
 from .. import evidence as ev
 from ..errors import several
 from ..evidence import Evidence
-from .text import row_list
+from .text import row_list, visible
 
 Words = Callable[[Evidence], str]
 
@@ -100,13 +100,30 @@ def _proven(evidence: Evidence) -> str:
 
 
 @claim_of.register
+def _(evidence: ev.BlanksFollow) -> str:
+    return "a blank stands behind nearly all delimiters"
+
+
+@claim_of.register
 def _(evidence: ev.HeadingFound) -> str:
     claim = several(evidence.names, "name")
     if evidence.levels > 1:
         claim += ", joined column by column"
-    if evidence.titles:
-        claim += f", below {several(evidence.titles, 'row')} of titles"
+    if evidence.in_comment:
+        claim += " in a comment just above the data"
+    if not evidence.certain and evidence.levels == 1:
+        claim += f", which may be a row of data: {quoted(evidence)}"
     return claim
+
+
+@claim_of.register
+def _(evidence: ev.HeadingMoved) -> str:
+    return f"the declared names stand here, not in row {evidence.declared}"
+
+
+@claim_of.register
+def _(evidence: ev.TitlesFound) -> str:
+    return f"{several(evidence.rows, 'row')} above, left out as titles: {quoted(evidence)}"
 
 
 @claim_of.register
@@ -131,8 +148,29 @@ def _(evidence: ev.LabelsFound) -> str:
 
 @claim_of.register
 def _(evidence: ev.ClosingRows) -> str:
-    rows = "the last row is" if evidence.rows == 1 else f"the last {evidence.rows} rows are"
-    return f"{rows} {'a total' if evidence.total else 'unlike the data'}"
+    one = evidence.rows == 1
+    rows = "the last row" if one else f"the last {evidence.rows} rows"
+    kind = "a total" if evidence.total else "a note"
+    if not one:
+        kind = "totals and notes" if evidence.total else "notes"
+    if evidence.value == "keep":
+        return f"{rows} may be {kind}, read as data: {quoted(evidence)}"
+    asked = " as the plan says" if evidence.declared else ""
+    return f"{rows} {'is' if one else 'are'} {kind}, left out{asked}: {quoted(evidence)}"
+
+
+@claim_of.register
+def _(evidence: ev.LeftOutByPosition) -> str:
+    rows = "a row that looks" if evidence.rows == 1 else f"{evidence.rows} rows that look"
+    return f"{rows} like data behind the last one given, left out: {quoted(evidence)}"
+
+
+def quoted(evidence: Evidence) -> str:
+    """The text of rows that evidence is about."""
+    names = evidence.__struct_fields__
+    texts = [f"\u201c{visible(each.text)}\u201d" for each in evidence.examples]
+    more = " and more" if (evidence.supporting or 0) > len(texts) and "rows" in names else ""
+    return f"{', '.join(texts)}{more}"
 
 
 @claim_of.register

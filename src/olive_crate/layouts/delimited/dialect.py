@@ -11,8 +11,11 @@ import numpy as np
 from ... import kernels
 from ...evidence import CommentFound, DelimiterFound, EscapeFound, QuoteFound, Rival
 from ...kernels.types import PAD, Dialect
+from ..text.cells import is_value
 
 CANDIDATES = ("\t", ";", "|", ",")
+COLON = ":"
+"""Separates where every row agrees and it is not within times or addresses."""
 CLEARLY = 0.03
 """Candidates within this share of the best are as good; the one named first is taken."""
 GOOD = 0.7
@@ -28,8 +31,21 @@ WEAK = 0.9
 GROUPING = 0.95
 """A delimiter of which more than this share stand between groups of digits only groups them."""
 ENOUGH = 64 << 10
+QUOTED_LINES = 200
+"""Lines looked at for how quotes stand."""
 COMMENTS = ("#", "//", "%", "!", "*")
-SEPARATORS = b",;|\t"
+SEPARATORS = b",;|\t:"
+WELL_QUOTED = 0.5
+"""A delimiter is no choice if it leaves quotes within fields in more than this share of rows."""
+WITHIN_WORDS = re.compile(rb"\d{1,2}:\d\d(:\d\d)?(?!\d)|://|\b[A-Za-z]:\\\\")
+"""Colons of times, of addresses and of paths."""
+BEHIND = 0.95
+"""Where blanks follow this share of the delimiters, they belong to them."""
+FIRST_ARE_VALUES = 0.8
+"""Where this share of rows begin with a value, a line that begins with a prefix is none."""
+NO_PREFIX = "none"
+NAMING_COMMENTS = ("#", "//", "%", "!")
+"""Prefixes that may stand before the names of the columns."""
 
 
 class _Cut(msgspec.Struct, frozen=True, eq=False):
@@ -51,11 +67,14 @@ def find_delimiter(
     met = [each for each in CANDIDATES if any(each.encode() in piece for piece in (text, *more))]
     cuts = [_cut(text, final, delimiter, marks, more) for delimiter in met]
     good = [cut for cut in cuts if cut.fields > 1 and not _is_punctuation(cut, text)]
+    good = [cut for cut in good if _quotes_well(text, cut.delimiter, marks)]
     best = max((cut.share for cut in good), default=0.0)
     if best < GOOD:
-        blanks = _cut(text, final, "blanks", marks, more)
-        if blanks.fields > 1 and blanks.share > max(best, GOOD_BLANKS) and blanks.rows > 1:
-            good, best = [blanks], blanks.share
+        for rare, least in ((COLON, 1.0), ("blanks", GOOD_BLANKS)):
+            cut = _rare(text, final, rare, marks, more)
+            if cut is not None and cut.share >= least and cut.share > best:
+                good, best = [cut], cut.share
+                break
     chosen = next((cut for cut in good if cut.share >= best - CLEARLY), None)
     if chosen is None or chosen.share < WORTH_NAMING:
         rows = _cut(text, final, CANDIDATES[0], marks, more).rows
@@ -77,6 +96,43 @@ def find_delimiter(
         alternatives=tuple(each.delimiter for each in rivals),
         certain=chosen.share > clear,
     )
+
+
+def _rare(
+    text: bytes, final: bool, delimiter: str, marks: Dialect, more: Sequence[bytes]
+) -> _Cut | None:
+    """How a delimiter cuts that occurs in any text; `None` where it cannot be one."""
+    if delimiter == COLON and not _between_fields(text):
+        return None
+    cut = _cut(text, final, delimiter, marks, more)
+    if cut.fields < 2 or cut.rows < 2:
+        return None
+    return cut if delimiter != COLON or _quotes_well(text, delimiter, marks) else None
+
+
+def _between_fields(text: bytes) -> bool:
+    """Does every line hold a colon that is not part of a time, an address or a path?"""
+    lines = [line for line in text[:ENOUGH].splitlines() if line.strip()]
+    return all(b":" in WITHIN_WORDS.sub(b"", line) for line in lines)
+
+
+def _quotes_well(text: bytes, delimiter: str, marks: Dialect) -> bool:
+    """Do quotes stand around whole fields with this delimiter, in most rows that hold any?"""
+    if not marks.quote or marks.escape or chr(marks.quote).encode() not in text:
+        return True
+    quote, mark = re.escape(bytes([marks.quote])), re.escape(delimiter.encode())
+    field = rb"(?:[ ]*%b(?:[^%b]|%b%b)*%b[ ]*|[^%b%b\r\n]*)" % (*(quote,) * 6, mark)
+    row = re.compile(rb"%b(?:%b%b)*" % (field, mark, field))
+    lines = [line for line in text[:ENOUGH].splitlines()[:QUOTED_LINES] if bytes([marks.quote]) in line]
+    whole = [line for line in lines if line.count(bytes([marks.quote])) % 2 == 0]
+    return sum(bool(row.fullmatch(line)) for line in whole) >= WELL_QUOTED * len(whole)
+
+
+def blanks_follow(text: bytes, delimiter: str) -> bool:
+    """Does a blank stand behind nearly all delimiters?"""
+    mark = delimiter.encode()
+    count = text.count(mark) if delimiter not in ("", "blanks", " ", "\t") else 0
+    return count > 1 and text.count(mark + b" ") >= BEHIND * count
 
 
 def _is_punctuation(cut: _Cut, text: bytes) -> bool:
@@ -147,9 +203,17 @@ def find_quote(pieces: Sequence[bytes]) -> QuoteFound | None:
     The pieces are text from the head, the middle and the tail.
     """
     other = sum(_wrapped(piece[:ENOUGH], b"'") for piece in pieces)
+    if other and all(_all_wrapped(piece[:ENOUGH]) for piece in pieces):
+        return None
     if other < 3 or other <= 2 * sum(_wrapped(piece[:ENOUGH], b'"') for piece in pieces):
         return None
     return QuoteFound(value="'", supporting=other)
+
+
+def _all_wrapped(text: bytes) -> bool:
+    """Does every line begin and end with the usual quote?"""
+    lines = [line.strip() for line in text.splitlines() if line.strip()]
+    return all(len(line) > 1 and line[0] == line[-1] == ord('"') for line in lines)
 
 
 def _wrapped(text: bytes, quote: bytes) -> int:
@@ -158,7 +222,7 @@ def _wrapped(text: bytes, quote: bytes) -> int:
         return 0
     edge = rb"[" + SEPARATORS + rb"\r\n]"
     opening = quote + rb"(?:(?<=" + edge + quote + rb")|(?<=\A" + quote + rb"))"
-    inside = rb"(?:[^" + quote + rb"]|" + quote + quote + rb"){0,200}?"
+    inside = rb"(?:[^\r\n" + quote + rb"]|" + quote + quote + rb"){0,200}?"
     pattern = opening + inside + quote + rb"(?=" + edge + rb"|$)"
     return len(re.findall(pattern, text))
 
@@ -179,23 +243,59 @@ def find_escape(pieces: Sequence[bytes], quote: str) -> EscapeFound | None:
     return EscapeFound(value="\\", supporting=escaped, against=doubled, certain=not doubled)
 
 
-def find_comment(pieces: Sequence[bytes], marks: Dialect) -> CommentFound | None:
-    """A prefix of lines that are not cut like the others; titles at the top count as such too."""
+def find_comment(pieces: Sequence[bytes], final: bool, marks: Dialect) -> CommentFound | None:
+    """A prefix of lines that are not data: cut unlike the others, or with other first fields.
+
+    The delimiter is found anew without these lines. A line that is cut like the others may hold
+    the names, if it is the last of the comments at the top.
+    """
     met = [each for each in COMMENTS if _begins_lines(each.encode(), pieces)]
     lines = [line for piece in pieces for line in piece.splitlines()] if met else []
     for prefix in met:
-        begins = [line for line in lines if line.startswith(prefix.encode())]
-        if not begins or len(begins) > 0.5 * len(lines):
+        mark = prefix.encode()
+        begins = [line for line in lines if line.startswith(mark)]
+        others = [line for line in lines if line.strip() and not line.startswith(mark)]
+        if not others or (len(begins) > len(others) and not _only_above(lines, mark)):
             continue
-        rest = b"\n".join(line for line in lines if not line.startswith(prefix.encode()))
-        usual = field_counts(rest, True, marks)
-        if not len(usual):
-            continue
-        width = max(set(usual.tolist()), key=usual.tolist().count)
-        alike = any(field_counts(line, True, marks).tolist() == [width] for line in begins[:50])
-        if width > 1 and not alike:
-            return CommentFound(value=prefix, supporting=len(begins))
+        rest = b"\n".join(others) + b"\n"
+        by = with_delimiter(marks, find_delimiter(rest, final, marks).value)
+        unlike = _without_names(lines, mark, prefix)
+        if not _alike(unlike, rest, by):
+            return CommentFound(
+                value=prefix,
+                supporting=len(begins),
+                certain=bool(unlike),
+                alternatives=() if unlike else (NO_PREFIX,),
+            )
     return None
+
+
+def _only_above(lines: Sequence[bytes], mark: bytes) -> bool:
+    """Do all lines that begin so stand above all others?"""
+    begin = [line.startswith(mark) for line in lines if line.strip()]
+    return begin == sorted(begin, reverse=True)
+
+
+def _without_names(lines: Sequence[bytes], mark: bytes, prefix: str) -> list[bytes]:
+    """The lines that begin so, but the last of those at the top, which may hold the names."""
+    begins = [line for line in lines if line.startswith(mark)]
+    held = begins[-1][len(mark) :].lstrip()[:1]
+    if prefix in NAMING_COMMENTS and _only_above(lines, mark) and held.isalpha():
+        return begins[:-1]
+    return begins
+
+
+def _alike(begins: Sequence[bytes], rest: bytes, marks: Dialect) -> bool:
+    """Are these lines rows like the rest? Their first fields tell, where those are values."""
+    usual = field_counts(rest, True, marks)
+    if not len(usual):
+        return True
+    width = int(np.bincount(usual).argmax())
+    first = [line.split(marks.delimiter or None, 1)[0] for line in rest.splitlines()[:50]]
+    texts = [each.decode("utf-8", "replace").strip('" ') for each in first[1:] if each.strip()]
+    if texts and sum(map(is_value, texts)) > FIRST_ARE_VALUES * len(texts):
+        return False
+    return any(field_counts(line, True, marks).tolist() == [width] for line in begins[:50])
 
 
 def _begins_lines(prefix: bytes, pieces: Sequence[bytes]) -> bool:

@@ -16,7 +16,7 @@ from typing import NamedTuple
 import msgspec
 
 from ...errors import LayoutError, PlanError
-from ...evidence import DelimiterFound, Evidence
+from ...evidence import BlanksFollow, DelimiterFound, Evidence, HeadingMoved
 from ...kernels.types import Dialect
 from ...plan.model import Decisions, DelimitedSection
 from ...plan.rows import Rows
@@ -32,13 +32,17 @@ from ..text.completing import (
     last_heading,
     row_parts,
     shapes_at_head,
-    with_last,
+    with_closing,
     with_marks,
     without_mark,
 )
 from ..text.decoding import find_encoding
-from ..text.heading import headings_of
+from ..text.cells import is_value
+from ..text.closing import Tail
+from ..text.moved import moved
+from ..text.names import headings_of
 from .dialect import (
+    blanks_follow,
     explains_rows,
     find_comment,
     find_delimiter,
@@ -94,6 +98,8 @@ class _Head(NamedTuple):
 
     rows: list[Row]
     parts: Rows
+    last: int | None
+    """The last row of data; negative from the end."""
     heading: list[Row]
     fields: int
     section: DelimitedSection
@@ -121,19 +127,25 @@ def _cutting(
         comment=(section.comment or "").encode("utf-8"),
         skip_blanks=section.trim in (True, "left"),
     )
+    comment = section.comment
+    if comment is None:
+        comment = _decided(None, find_comment(pieces, sample.is_whole, dialect), evidence, "")
+        dialect = msgspec.structs.replace(dialect, comment=comment.encode("utf-8"))
     found = None
     if section.delimiter is None:
         found = find_delimiter(text, sample.is_whole, dialect, pieces[1:])
         evidence.append(found)
     delimiter = section.delimiter if found is None else found.value
     dialect = with_delimiter(dialect, delimiter or "")
-    comment = section.comment
-    if comment is None:
-        comment = _decided(None, find_comment(pieces, dialect), evidence, "")
-        dialect = msgspec.structs.replace(dialect, comment=comment.encode("utf-8"))
     _distinct(delimiter or "", quote, escape)
+    trim = section.trim
+    if trim is None and found is not None and blanks_follow(text, found.value):
+        trim = True
+        evidence.append(BlanksFollow(value="true", delimiter=found.value))
+        dialect = msgspec.structs.replace(dialect, skip_blanks=True)
     complete = msgspec.structs.replace(
         section,
+        trim=trim,
         delimiter=delimiter,
         quote=quote,
         escape=escape or section.escape,
@@ -191,19 +203,31 @@ def _head(
     """The parts of rows, the columns, and the marks of numbers, as the head shows them."""
     rows = head_rows(text, sample.is_whole, cutting.dialect, plan.rows)
     usual = _usual_fields(rows)
-    parts = row_parts(plan.rows, rows, usual, evidence)
+    given, found = moved(plan, rows, usual, sample.source)
+    if found is None and plan.rows.names and plan.variables:
+        rows, given, found = _looked_above(plan, sample, text, cutting.dialect, rows)
+    evidence += [] if found is None else [found]
+    parts = row_parts(given, rows, usual, evidence)
     heading = [row for row in rows if row.number in (parts.names or ())]
     check_heading(sample.source, parts, rows, sample)
     fields = _columns(rows, heading, usual)
-    if plan.rows.data is None:
-        parts = _with_last(parts, sample, cutting, fields, evidence)
+    parts, last = _with_closing(given, parts, sample, cutting, fields, evidence)
     section, shapes = cutting.section, None
     if section.decimal is None:
         met = shapes_at_head(rows, parts, fields) if before.shapes is None else before.shapes
         shapes = met if before.shapes is None else None
         section = with_marks(section, met, evidence)
     of_row = len(text) // max(1, text.count(b"\n"), text.count(b"\r"))
-    return _Head(rows, parts, heading, fields, section, shapes, of_row)
+    return _Head(rows, parts, last, heading, fields, section, shapes, of_row)
+
+
+def _looked_above(
+    plan: Decisions, sample: Sample, text: bytes, marks: Dialect, rows: list[Row]
+) -> tuple[list[Row], Rows, HeadingMoved | None]:
+    """The declared names looked for above the row that is declared, where they do not stand."""
+    every = head_rows(text, sample.is_whole, marks, Rows())
+    given, found = moved(plan, every, _usual_fields(every), sample.source)
+    return (rows, plan.rows, None) if found is None else (every, given, found)
 
 
 def _complete(
@@ -235,7 +259,7 @@ def _complete(
         skip_repeated=parts.repeated == "skip",
         skip=min([*heading_rows(parts), first]) - 1,
         first=first,
-        last=parts.last,
+        last=head.last,
         limit=plan.limit,
         block=block_size(head.of_row),
     )
@@ -266,56 +290,102 @@ def _columns(rows: Sequence[Row], heading: Sequence[Row], usual: int) -> int:
     named = max(len(row.cells) for row in heading)
     data = [row for row in rows if row.number > heading[-1].number and len(row.cells) > 1]
     wider = sum(len(row.cells) == usual for row in data)
+    if named == usual - 1 and not any(row.cells[named:][-1:] > ("",) for row in data):
+        return named  # each row ends with a delimiter
     return max(named, usual) if 2 * wider > len(data) else named
 
 
-def _with_last(
+def _with_closing(
+    given: Rows,
     parts: Rows,
     sample: Sample,
     cutting: _Cutting,
     fields: int,
     evidence: list[Evidence],
-) -> Rows:
-    tail = sample.tail
-    if tail is None:
-        return parts
+) -> tuple[Rows, int | None]:
+    """The parts with what closes the data, and the last row of data."""
+    if sample.tail is None:
+        return parts, given.last
     first = parts.first or 1
-    rows = tail_rows(sample, tail, cutting.encoding, cutting.dialect)
-    if sample.is_whole:
-        rows = [row for row in rows if row.number >= first]
-    return with_last(parts, rows, fields, evidence)
+    rows, last = tail_rows(sample, sample.tail, cutting.encoding, cutting.dialect, LOOKED_AT)
+    if not sample.is_whole:
+        return with_closing(given, parts, Tail(rows, last), fields, evidence)
+
+    def whole() -> list[Row]:
+        every, _ = tail_rows(sample, sample.head, cutting.encoding, cutting.dialect, None)
+        return [row for row in every if row.number >= first]
+
+    rows = [row for row in rows if row.number >= first]
+    return with_closing(given, parts, Tail(rows, last, whole), fields, evidence)
 
 
 def head_rows(text: bytes, whole: bool, marks: Dialect, rows: Rows) -> list[Row]:
     """The rows at the head of the source, titles too."""
     skip = min([*heading_rows(rows), rows.first or 1]) - 1 if rows.names else 0
-    cut = _cut_rows(text, marks, skip)
+    cut = _records(text, marks, skip, rows)
     jumps = [after.number - row.number for row, after in itertools.pairwise(cut[:21])]
     if skip == 0 and marks.quote and (not cut or max(jumps, default=0) > SWALLOWED):
-        cut = _cut_rows(text, Dialect(marks.delimiter, marks.blanks, comment=marks.comment), 0)
+        plain = Dialect(marks.delimiter, marks.blanks, comment=marks.comment)
+        cut = _records(text, plain, 0, rows)
     return cut
 
 
-def _cut_rows(text: bytes, marks: Dialect, skip: int, first: int = 1) -> list[Row]:
+def _records(text: bytes, marks: Dialect, skip: int, rows: Rows) -> list[Row]:
+    """The rows that are no comments, and comments that hold the names: declared, or found so.
+
+    A comment just above the data, cut into as many words as they have fields, holds their names.
+    """
+    cut = _cut_rows(text, marks, skip)
+    kept = [row for row in cut if not row.is_comment]
+    held = [row for row in cut if row.is_comment and row.number in (rows.names or ())]
+    if rows.names is None and kept:
+        above = [row for row in cut if row.is_comment and row.number < kept[0].number][-1:]
+        fields = _usual_fields(kept)
+        held = [row for row in above if _are_names(_uncommented(row, marks).cells, fields)]
+    return sorted([*kept, *(_uncommented(row, marks) for row in held)], key=lambda r: r.number)
+
+
+def _uncommented(row: Row, marks: Dialect) -> Row:
+    """A comment cut into cells, without its prefix."""
+    text = row.cells[0].encode("utf-8").lstrip(marks.comment).lstrip(b" ")
+    cut = _cut_rows(text, msgspec.structs.replace(marks, comment=b""), 0)
+    return msgspec.structs.replace(row, cells=cut[0].cells if cut else ())
+
+
+def _are_names(cells: Sequence[str], fields: int) -> bool:
+    words = [cell.strip() for cell in cells]
+    named = len(words) in (fields, fields - 1) and fields > 1
+    return named and len({*words, ""}) == len(words) + 1 and not any(map(is_value, words))
+
+
+def _cut_rows(
+    text: bytes, marks: Dialect, skip: int, first: int = 1, most: int | None = LOOKED_AT
+) -> list[Row]:
+    """The rows of a piece of text, comments too."""
     source = Source("sample", None, len(text), lambda: io.BytesIO(text))
     layout = DelimitedLayout("utf-8", marks, 0, skip=skip, block=max(1, len(text)))
     rows: list[Row] = []
     try:
         for block in raw_blocks(source, layout, Tally()):
-            beyond = min(len(block.structure.heads), LOOKED_AT)
+            count = len(block.structure.heads)
+            beyond = count if most is None else min(count, most)
             numbers = block.rows[:beyond].tolist()
             comments = block.structure.comments[:beyond].tolist()
             texts = records_as_text(block, 0, beyond)
             for number, is_comment, cells in zip(numbers, comments, texts, strict=True):
-                if not is_comment:
-                    rows.append(Row(number + first - 1, tuple(cells)))
+                rows.append(Row(number + first - 1, tuple(cells), bool(is_comment)))
     except LayoutError:
         pass  # a quote left open at the end of a sample
     return rows
 
 
-def tail_rows(sample: Sample, tail: bytes, encoding: str, marks: Dialect) -> list[Row]:
-    """The last rows, numbered so that only differences mean something unless the file is small."""
+def tail_rows(
+    sample: Sample, tail: bytes, encoding: str, marks: Dialect, most: int | None
+) -> tuple[list[Row], int]:
+    """The last rows and the number of the last line.
+
+    Where the file was not read whole, rows are counted from its end: the last one is -1.
+    """
     if sample.is_whole:
         text = as_utf8(tail, encoding, True)
     else:
@@ -324,5 +394,7 @@ def tail_rows(sample: Sample, tail: bytes, encoding: str, marks: Dialect) -> lis
         text = decoded(tail, without_mark(encoding, sample.head), True).encode("utf-8", "replace")
         text = text[text.find(b"\n") + 1 or text.find(b"\r") + 1 :]
     lines = text.splitlines(keepends=True)
-    last = lines[-LOOKED_AT:]
-    return _cut_rows(b"".join(last), marks, 0, len(lines) - len(last) + 1)
+    last = lines if most is None else lines[-most:]
+    end = len(lines) if sample.is_whole else -1
+    rows = _cut_rows(b"".join(last), marks, 0, end - len(last) + 1, LOOKED_AT if most else None)
+    return [row for row in rows if not row.is_comment], end

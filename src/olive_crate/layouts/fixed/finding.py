@@ -25,11 +25,12 @@ from ..text.completing import (
     no_delimiter,
     row_parts,
     shapes_at_head,
-    with_last,
+    with_closing,
     with_marks,
 )
 from ..text.decoding import find_encoding
-from ..text.heading import headings_of
+from ..text.closing import Tail
+from ..text.names import headings_of
 from .aligned_text import aligned_evidence, aligned_fields
 from .borders import borders
 from .breaks import FoundFields, find_fields
@@ -49,6 +50,8 @@ class _Head(NamedTuple):
 
     rows: list[Row]
     parts: Rows
+    last: int | None
+    """The last row of data; negative from the end."""
     heading: list[Row]
     section: DelimitedSection
     shapes: Counter[str] | None
@@ -110,7 +113,7 @@ def _found(
         comment=(head.section.comment or "").encode("utf-8"),
         heading=heading_rows(head.parts),
         first=head.parts.first or 1,
-        last=head.parts.last,
+        last=head.last,
         limit=plan.limit,
         block=block_size(max((len(line) for line in lines.head), default=0) + 1),
     )
@@ -146,10 +149,10 @@ def _head(
     parts = _row_parts(plan, rows, fields, found, per_record, evidence)
     check_heading(lines.sample.source, parts, rows, lines.sample)
     heading = [row for row in rows if row.number in (parts.names or ())]
-    if plan.rows.data is None and per_record == 1 and found is not None:
-        tail = [Row(number, cutter.cells(line)) for number, line in lines.tail(LOOKED_AT)]
-        tail = [row for row in tail if any(row.cells)]
-        parts = with_last(parts, tail, len(fields), evidence) if tail else parts
+    last = plan.rows.last
+    if per_record == 1 and (found is not None or plan.rows.closing == "skip"):
+        tail = _tail(lines, cutter, parts.first or 1)
+        parts, last = with_closing(plan.rows, parts, tail, len(fields), evidence)
     section, shapes = plan.delimited, None
     if section.decimal is None:
         filled = [row for row in rows if any(row.cells)]
@@ -157,7 +160,22 @@ def _head(
         if met is None:
             met = shapes = shapes_at_head(filled, parts, len(fields))
         section = with_marks(section, met, evidence)
-    return _Head(rows, parts, heading, section, shapes)
+    return _Head(rows, parts, last, heading, section, shapes)
+
+
+def _tail(lines: SampleLines, cutter: _Cutter, first: int) -> Tail:
+    """The end of the source, cut into the fields; all of its rows, where it was read whole."""
+    held = lines.tail(LOOKED_AT)
+    rows = [Row(number, cutter.cells(line)) for number, line in held]
+    last = held[-1][0] if held else -1
+    if not lines.sample.is_whole:
+        return Tail(rows, last)
+
+    def whole() -> list[Row]:
+        every = lines.head[first - 1 :]
+        return [Row(number, cutter.cells(line)) for number, line in enumerate(every, first)]
+
+    return Tail([row for row in rows if row.number >= first], last, whole)
 
 
 def _names(

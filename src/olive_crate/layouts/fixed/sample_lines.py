@@ -40,7 +40,7 @@ class SampleLines:
         return found
 
     def tail(self, most: int) -> list[tuple[int, str]]:
-        """The last lines, numbered so that only differences mean something in a large file."""
+        """The last lines; in a file that was not read whole, counted from its end, the last as -1."""
         sample = self.sample
         if self.length or sample.tail is None or self.encoding.lower().startswith(WIDE):
             return []
@@ -48,7 +48,8 @@ class SampleLines:
         if not sample.is_whole:
             text = decoded(sample.tail, without_mark(self.encoding, sample.head), True)
             lines = split_lines(text)[1:]
-        return list(enumerate(lines, 1))[-most:]
+        end = len(lines) if sample.is_whole else -1
+        return list(enumerate(lines, end - len(lines) + 1))[-most:]
 
     def body(self, parts: Rows) -> list[str]:
         """Lines of data, as far as they were looked at."""

@@ -27,7 +27,7 @@ from ...evidence import (
     TextCount,
 )
 from ...sources.ranges import letters
-from ..text.heading import is_value
+from ..text.cells import is_value
 from .grid import BOOLEAN, ERROR, KINDS, NUMBER, TEXT, Format, GridCells
 from .layout import SheetLayout
 from .reading import shown_kind

@@ -24,9 +24,11 @@ from ..text.completing import (
     no_delimiter,
     other_decimal,
     row_parts,
-    with_last,
+    with_closing,
 )
-from ..text.heading import headings_of
+from ..text.closing import Tail
+from ..text.moved import moved
+from ..text.names import headings_of
 from .blocks import SheetBlock, WorkbookContents, find_blocks
 from .cell_kinds import with_kinds
 from .grid import GridCells, Sheet, SheetEntry
@@ -73,14 +75,16 @@ def find_sheet(source: Source, plan: Decisions, before: Before) -> SourceLayout:
         area = _area(plan, workbook, chosen, evidence)
     sheet = _visible(chosen.sheet, plan)
     rows = rows_of(sheet, area.area, area.columns)
-    parts = row_parts(plan.rows, rows, len(area.columns), evidence)
-    if plan.rows.data is None:
-        tail = _tail(sheet, area.area, area.columns, parts)
-        parts = with_last(parts, tail, len(area.columns), evidence)
+    given, found = moved(plan, rows, len(area.columns), source)
+    evidence += [] if found is None else [found]
+    parts = row_parts(given, rows, len(area.columns), evidence)
+    tail = _tail(sheet, area.area, area.columns, parts)
+    closing = Tail(tail, area.area.last_row)
+    parts, last = with_closing(given, parts, closing, len(area.columns), evidence)
     heading = [row for row in rows if row.number in (parts.names or ())]
     _check_rows(source, parts, area.area)
     headings = headings_of(plan, heading, len(area.columns), source)
-    layout = _layout(source, plan, chosen, sheet, area, parts, used_rows, before.thorough)
+    layout = _layout(source, plan, chosen, sheet, area, parts, last, used_rows, before.thorough)
     layout, shown_units, more = with_kinds(layout, headings)
     complete = _complete(plan, chosen, area, parts)
     units = cells_of_row(rows, parts.units, len(area.columns))
@@ -122,6 +126,7 @@ def _layout(
     sheet: Sheet,
     area: _Area,
     parts: Rows,
+    last: int | None,
     used_rows: Ints,
     whole: bool,
 ) -> SheetLayout:
@@ -138,7 +143,7 @@ def _layout(
         from_1904=chosen.from_1904,
         heading=heading_rows(parts),
         first=parts.first or area.area.first_row,
-        last=parts.last,
+        last=last,
         limit=plan.limit,
         skip_hidden=plan.sheet.hidden == "skip",
         fill_merged=plan.sheet.merged == "fill",

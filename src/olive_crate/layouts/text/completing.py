@@ -17,7 +17,16 @@ from ...plan.model import Decisions, DelimitedSection
 from ...plan.rows import Rows
 from ...sources.source import Sample, Source, decoded
 from ..base import Row
-from .heading import find_last, find_rows, padded_cells
+from .closing import (
+    Tail,
+    as_declared,
+    as_kept,
+    find_closing,
+    left_out_above,
+    left_out_by_position,
+)
+from .heading import find_rows
+from .names import padded_cells
 
 ROWS_A_BLOCK = 131_072
 """Rows that a block aims at: enough to be worth what each block and column cost."""
@@ -102,6 +111,8 @@ def heading_rows(rows: Rows) -> tuple[int, ...]:
 
 def row_parts(rows: Rows, head: Sequence[Row], fields: int, evidence: list[Evidence]) -> Rows:
     """Which row plays which part; what the plan says is left as it is."""
+    if rows.names is not None:
+        evidence += left_out_above(rows, max(heading_rows(rows), default=0), head, fields)
     if rows.names is None:
         made = _found_parts(rows, head, fields, evidence)
     elif rows.data is None:
@@ -120,9 +131,9 @@ def _found_parts(rows: Rows, head: Sequence[Row], fields: int, evidence: list[Ev
     if rows.first is not None:
         inside = bool(found.heading) and found.heading[-1] >= rows.first
         if not inside:
-            evidence.append(found.names)
+            evidence += (found.names, *found.titles)
         return msgspec.structs.replace(rows, names=() if inside else found.heading)
-    evidence.append(found.names)
+    evidence += (found.names, *found.titles)
     changes: dict[str, Any] = {"names": found.heading, "data": f"{found.first}.."}
     for part in ("units", "labels"):
         number = getattr(found, part)
@@ -188,13 +199,28 @@ def cells_of_row(rows: Sequence[Row], number: int | None, fields: int) -> tuple[
     )
 
 
-def with_last(parts: Rows, tail: Sequence[Row], fields: int, evidence: list[Evidence]) -> Rows:
-    """The parts with the end of the data, where totals or notes stand below it."""
-    found = find_last(tail, fields)
+def with_closing(
+    given: Rows, parts: Rows, tail: Tail, fields: int, evidence: list[Evidence]
+) -> tuple[Rows, int | None]:
+    """The parts, and the last row of data, where totals or notes stand below it.
+
+    `given` is what the plan says. A position in it is obeyed; `closing` is what a person decided.
+    """
+    if given.last is not None:
+        evidence += left_out_by_position(given.last, tail, fields)
+        return parts, given.last
+    found = None if given.closing == "keep" else find_closing(*tail, fields)
     if found is None:
-        return parts
-    evidence.append(found)
-    return msgspec.structs.replace(parts, data=f"{parts.first or 1}..{found.value}")
+        return parts, None
+    closing, count = found
+    if given.closing == "skip":
+        closing = as_declared(closing)
+    elif given.data is not None:
+        closing, count = as_kept(closing), 0
+    evidence.append(closing)
+    if not count:
+        return parts, None
+    return msgspec.structs.replace(parts, closing="skip"), -1 - count
 
 
 def block_size(of_row: int) -> int:

@@ -1,52 +1,58 @@
-"""Which rows are headings, units, labels, data and totals; and the names that headings give."""
+"""Which rows at the top are titles, headings, units and labels, and where the data begin.
+
+A row is judged by what stands below it. Words over a column of values make a heading; values like
+those below make data. A row is never set aside for being short: sparse first records are data,
+as long as what they hold fits its columns. Where columns hold only words, a row is a heading if
+its words differ in kind from those below; where nothing but chance tells, the point stays open.
+"""
 
 from __future__ import annotations
 
 import math
 import re
 from collections.abc import Sequence
-from functools import lru_cache
-from itertools import pairwise
 from typing import NamedTuple
 
 from ...columns.rule import MISSING_MARKS
-from ...errors import PlanError
 from ...evidence import (
-    ClosingRows,
     Evidence,
     Example,
     HeadingFound,
     LabelsFound,
     NoHeading,
-    Note,
-    RenamedColumn,
+    TitlesFound,
     UnitsFound,
-    UnnamedColumns,
 )
-from ...plan.model import Decisions
-from ...sources.source import Source
 from ..base import Row
+from .cells import (
+    Column,
+    are_years,
+    columns_of,
+    is_value,
+    number_of,
+    shape_of,
+    usual_filled,
+    usual_shape,
+)
+from .names import names_from_second
 
-NUMBER = re.compile(r"[+-]?[€$£]? ?(\d+([.,' \u00a0]\d+)*|[.,]\d+)([eE][+-]?\d+)? ?[%€]?")
-MOMENT = re.compile(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}([T ]\d.*)?|\d{1,2}:\d{2}(:\d{2}.*)?")
 UNIT = re.compile(
     r"[(\[].{1,15}[)\]]|%|‰|°[CF]?|[kmcµnh]?[gmlLJW]|t|ha|a|[mck]?m[²³2³]|[kK]?[gG]/\S+|\S{1,8}/\S{1,8}|"
     r"mEq.*|meq.*|ppm|ppb|min|h|s|d|EUR|USD|GBP|€|\$|£|n|no\.?|score|0\s?[-–]\s?\d+|\d+\s?[-–]\s?\d+|"
     r"yyyy.*|dd.*|hh.*|date|text|code",
 )
 FULL_ROW = 0.6
-"""A row with this share of the fields filled may be the heading; titles fill fewer."""
+"""A row with this share of the usual cells filled may be the heading; titles fill fewer."""
 LOOKED_BELOW = 50
 """Rows below a heading that show what its columns hold."""
 EXAMPLE_LENGTH = 80
 """Characters of a row that are kept as an example."""
-ALIKE = str.maketrans("012345678", "9" * 9)
-YEAR = re.compile(r"(19|20)\d\d")
-TOTAL = re.compile(
-    r"\s*(grand |sub)?-?(total|totals|totale|totaal|sum|summe|gesamt|insgesamt|somme|suma|soma|"
-    r"mean|average|mittelwert|source|note|end of)\b.*",
-    re.IGNORECASE,
-)
+ENOUGH_ROWS = 8
+"""Rows below that a table of words needs before it tells a heading for certain."""
+PROSE_WORDS, PROSE_LENGTH = 3, 1.5
+"""A lone text of so many words, longer by this factor than all others of its column, is a title."""
+NONE = "none"
+"""The alternative to a heading: there is none."""
 
 
 class RowsFound(NamedTuple):
@@ -61,46 +67,142 @@ class RowsFound(NamedTuple):
     labels: int | None = None
     more: tuple[Evidence, ...] = ()
     """Evidence for units or labels."""
+    titles: tuple[Evidence, ...] = ()
+    """Evidence for rows above that are left out."""
 
 
-def is_value(cell: str) -> bool:
-    """Does this look like a measured value, not like a word?"""
-    return _is_value(cell.strip().translate(ALIKE))
+class _Judged(NamedTuple):
+    """What a row seems to be."""
 
-
-@lru_cache(maxsize=4096)
-def _is_value(text: str) -> bool:
-    """The same of a text in which digits are not told apart."""
-    return bool(NUMBER.fullmatch(text) or MOMENT.fullmatch(text))
+    is_heading: bool
+    certain: bool
 
 
 def find_rows(rows: Sequence[Row], fields: int) -> RowsFound:
     """Which rows are the heading, the units or the labels, and where the data begin."""
-    least = max(1, min(2, fields), math.ceil(FULL_ROW * fields))
-    place = next((place for place, row in enumerate(rows) if row.filled >= least), None)
+    place = _first_full(rows, fields)
     if place is None:
-        return _no_heading(rows[0].number if rows else 1, rows)
-    below = rows[place + 1 :]
-    if not _is_heading(rows[place], below[:LOOKED_BELOW]):
-        return _no_heading(rows[place].number, rows)
-    levels, below = _levels(rows, place, below)
+        return RowsFound(NoHeading(), rows[0].number if rows else 1)
+    judged = _judged(rows[place], rows[place + 1 :], fields)
+    if not judged.is_heading:
+        sparse = _sparse_heading(rows, place, fields)
+        if sparse is None:
+            return _without_heading(rows, place, fields, judged.certain)
+        place, judged = sparse
+    levels, below = _levels(rows, place, rows[place + 1 :])
     heading = tuple(row.number for row in levels)
-    found = RowsFound(_names_evidence(levels, rows), levels[-1].number + 1, heading)
+    first = below[0].number if below else levels[-1].number + 1
+    titles = _titles(rows, levels[0].number, fields, judged.certain)
+    certain = judged.certain and not rows[place].is_comment
+    names = _names_evidence(levels, certain)
+    found = RowsFound(names, first, heading, titles=titles)
+    return _below_heading(found, levels[-1], below)
+
+
+def _first_full(rows: Sequence[Row], fields: int) -> int | None:
+    """The place of the first row with about as many filled cells as is usual."""
+    usual = min(fields, usual_filled(rows[len(rows) // 2 :]))
+    least = max(1, min(2, fields), math.ceil(FULL_ROW * usual))
+    return next((place for place, row in enumerate(rows) if row.filled >= least), None)
+
+
+def _below_heading(found: RowsFound, heading: Row, below: Sequence[Row]) -> RowsFound:
+    """The units or the labels in the first row below the heading."""
     if not below:
         return found
     second, rest = below[0], below[1:LOOKED_BELOW]
+    kind: type[UnitsFound | LabelsFound]
     if _is_units(second, rest):
-        units = UnitsFound(
-            value=str(second.number), supporting=second.filled, examples=_example(second)
-        )
-        found = found._replace(units=second.number, more=(units,))
-    elif _is_labels(levels[-1], second, rest):
-        labels = LabelsFound(
-            value=str(second.number), supporting=second.filled, examples=_example(second)
-        )
-        found = found._replace(labels=second.number, more=(labels,))
-    data = below[1:] if found.more else below
-    return found._replace(first=data[0].number if data else second.number + 1)
+        kind, found = UnitsFound, found._replace(units=second.number)
+    elif _is_labels(heading, second, rest):
+        kind, found = LabelsFound, found._replace(labels=second.number)
+    else:
+        return found
+    evidence = kind(value=str(second.number), supporting=second.filled, examples=example_of(second))
+    first = rest[0].number if rest else second.number + 1
+    return found._replace(more=(evidence,), first=first)
+
+
+def _sparse_heading(
+    rows: Sequence[Row], place: int, fields: int
+) -> tuple[int, _Judged] | None:
+    """A heading above the first full row that names some of the columns only."""
+    columns = columns_of(rows[place:][:LOOKED_BELOW], fields)
+    for index in range(place - 1, -1, -1):
+        row = rows[index]
+        if not row.filled:
+            continue
+        judged = _judged(row, rows[index + 1 :], fields)
+        named = row.filled > 1 or not row.cells[0].strip()
+        if judged.is_heading and not _may_be_title(row, fields):
+            return index, judged._replace(certain=judged.certain and named)
+        if not _fits(row, columns):
+            return None
+    return None
+
+
+def _may_be_title(row: Row, fields: int) -> bool:
+    """Is a text alone in its row more likely a title than a name?"""
+    if row.filled > 1 or fields == 1 or not row.cells[0].strip():
+        return False
+    return len(row.cells) != fields - 1 or " " in row.cells[0].strip()
+
+
+def _without_heading(
+    rows: Sequence[Row], place: int, fields: int, certain: bool
+) -> RowsFound:
+    """No heading: the data begin with the first row from which on all that is held fits."""
+    columns = columns_of(rows[place:][:LOOKED_BELOW], fields)
+    first = place
+    for index in range(place - 1, -1, -1):
+        if rows[index].filled and not _fits(rows[index], columns):
+            break
+        first = index if rows[index].filled else first
+    number = rows[first].number
+    names = NoHeading(
+        examples=example_of(rows[first]),
+        alternatives=() if certain else (str(number),),
+        certain=certain,
+    )
+    return RowsFound(names, number, titles=_titles(rows, number, fields, False))
+
+
+def _fits(row: Row, columns: Sequence[Column]) -> bool:
+    """Could this be a row of data, whatever it lacks?"""
+    if len(row.cells) == 1 < len(columns) and is_prose(row.cells[0], columns[0]):
+        return False
+    held = [(cell, column) for cell, column in zip(row.cells, columns) if cell.strip()]
+    if len(held) == 1 and is_prose(*held[0]):
+        return False
+    return len(row.cells) <= len(columns) and all(column.fits(cell) for cell, column in held)
+
+
+def is_prose(cell: str, column: Column) -> bool:
+    """Is a text unlike the others of its column: of more words, and longer?"""
+    text = cell.strip()
+    if len(text.split()) < PROSE_WORDS or is_value(text):
+        return False
+    return len(text) > PROSE_LENGTH * max(map(len, column.texts), default=0)
+
+
+def _titles(
+    rows: Sequence[Row], first: int, fields: int, certain: bool
+) -> tuple[TitlesFound, ...]:
+    """Evidence for the rows above, if anything stands there."""
+    above = [row for row in rows if row.number < first and row.filled]
+    if not above:
+        return ()
+    alone = all(row.filled == 1 or len(row.cells) < fields for row in above)
+    return (
+        TitlesFound(
+            value=", ".join(str(row.number) for row in above),
+            rows=len(above),
+            supporting=len(above),
+            examples=tuple(each for row in above[:3] for each in example_of(row)),
+            alternatives=() if certain and alone else (f"{above[0].number}..",),
+            certain=certain and alone,
+        ),
+    )
 
 
 def _levels(
@@ -115,17 +217,19 @@ def _levels(
     return [heading], below
 
 
-def _names_evidence(levels: Sequence[Row], rows: Sequence[Row]) -> HeadingFound:
-    first = levels[0]
+def _names_evidence(levels: Sequence[Row], certain: bool) -> HeadingFound:
+    one = len(levels) == 1
+    other = NONE if one else str(levels[-1].number)
+    certain = certain and one
     return HeadingFound(
         value=", ".join(str(row.number) for row in levels),
         names=max(row.filled for row in levels),
         levels=len(levels),
-        titles=sum(row.number < first.number and row.filled > 0 for row in rows),
+        in_comment=levels[-1].is_comment,
         supporting=max(row.filled for row in levels),
-        examples=tuple(each for row in levels for each in _example(row)),
-        certain=len(levels) == 1 and not _are_years(levels[0]),
-        alternatives=(str(levels[-1].number),) if len(levels) > 1 else (),
+        examples=tuple(each for row in levels for each in example_of(row)),
+        certain=certain,
+        alternatives=() if certain else (other,),
     )
 
 
@@ -133,13 +237,10 @@ def _words_over_values(row: Row, below: Sequence[Row]) -> bool:
     """All words, over columns some of which hold values."""
     if any(is_value(cell) for cell in row.cells if cell.strip()):
         return False
-    return any(cell.strip() and _holds_values(index, below) for index, cell in enumerate(row.cells))
-
-
-def _holds_values(index: int, below: Sequence[Row]) -> bool:
-    column = [each.cells[index].strip() for each in below if index < len(each.cells)]
-    held = [text for text in column if text and text not in MISSING_MARKS]
-    return bool(held) and sum(map(is_value, held)) > 0.5 * len(held)
+    columns = columns_of(below, len(row.cells))
+    return any(
+        cell.strip() and column.of_values for cell, column in zip(row.cells, columns, strict=True)
+    )
 
 
 def _continues(first: Row, second: Row, below: Sequence[Row]) -> bool:
@@ -181,162 +282,87 @@ def _is_labels(names: Row, row: Row, below: Sequence[Row]) -> bool:
     return row.filled >= 0.5 * names.filled and long > 1.5 * short and spaced * 2 >= row.filled
 
 
-def _are_years(row: Row) -> bool:
-    """Are the values in this row neighbouring years, as they head the columns of a series?"""
-    values = [cell.strip() for cell in row.cells if is_value(cell)]
-    if len(values) < 2 or not all(YEAR.fullmatch(value) for value in values):
-        return False
-    years = [int(value) for value in values]
-    steps = {after - year for year, after in pairwise(years)}
-    return len(steps) == 1 and steps <= {-1, 1, 5, 10}
-
-
-def _no_heading(number: int, rows: Sequence[Row]) -> RowsFound:
-    row = next((row for row in rows if row.number == number), None)
-    names = NoHeading(
-        examples=_example(row) if row else (),
-        alternatives=(str(number),),
-        certain=row is None,
-    )
-    return RowsFound(names, number)
-
-
-def _example(row: Row) -> tuple[Example, ...]:
+def example_of(row: Row) -> tuple[Example, ...]:
+    """A row as evidence quotes it."""
     return (Example(row.number, " | ".join(row.cells)[:EXAMPLE_LENGTH]),)
 
 
-def _is_heading(row: Row, below: Sequence[Row]) -> bool:
-    """A heading is not like what stands below it: words over values, and no word twice."""
-    others = [each for each in below if each.cells != row.cells]
-    if any(_holds_values(index, others) for index in range(len(row.cells))):
-        below = others  # without repetitions of the heading
-    if _are_years(row) and not any(_are_years(each) for each in below[:3]):
-        return True
-    values = words = fit = 0
-    for index, cell in enumerate(row.cells):
-        if not cell.strip():
-            continue
-        column = [each.cells[index].strip() for each in below if index < len(each.cells)]
-        held = [text for text in column if text and text not in MISSING_MARKS]
-        mostly_values = bool(held) and sum(map(is_value, held)) > 0.5 * len(held)
-        if is_value(cell):
-            values += mostly_values or not held
-        elif mostly_values:
-            words += 1
-        elif held and cell.strip() not in held:
-            fit += 1
+def _judged(row: Row, below: Sequence[Row], fields: int) -> _Judged:
+    """A heading is not like what stands below it: words over values, or words of another kind."""
+    below = below[:LOOKED_BELOW]
+    cells = ("", *row.cells) if names_from_second(row.cells, fields) else row.cells
+    columns = columns_of([each for each in below if each.cells != row.cells], max(1, len(cells)))
+    if not any(column.of_values for column in columns):  # words repeated may be data
+        columns = columns_of(below, len(cells))
+    held = [
+        (cell.strip(), column)
+        for cell, column in zip(cells, columns, strict=False)
+        if cell.strip() and cell.strip() not in MISSING_MARKS
+    ]
+    if are_years(cells) and not any(are_years(each.cells) for each in below[:3]):
+        words_fit = all(text not in column.texts for text, column in held if not is_value(text))
+        return _Judged(True, words_fit and sum(is_value(text) for text, _ in held) > 2)
+    values = sum(is_value(text) and (c.of_values or not c.texts) for text, c in held)
+    words = sum(
+        not is_value(text) and column.of_values and text not in column.texts
+        for text, column in held
+    )
+    if values > 1 and not words and _of_another_scale(held):
+        return _Judged(True, False)
     if words or values:
-        return words > values
+        clear = not (words and values) and not _doubtful_shift(row, columns, fields)
+        return _Judged(words > values, clear)
+    return _judged_words(held, below, row)
+
+
+def _doubtful_shift(row: Row, columns: Sequence[Column], fields: int) -> bool:
+    """Is a heading one name short, over a first column that does not name its rows?"""
+    first = columns[0].texts
+    return names_from_second(row.cells, fields) and len(set(first)) < len(first)
+
+
+def _of_another_scale(held: Sequence[tuple[str, Column]]) -> bool:
+    """Are these numbers in order, each far from all numbers of its column?"""
+    over = [(number_of(text), column) for text, column in held if is_value(text)]
+    numbers = [number for number, _ in over if number is not None]
+    if len(numbers) != len(over) or numbers not in (sorted(set(numbers)), sorted(numbers)[::-1]):
+        return False
+    return all(
+        column.of_values and number is not None and column.is_apart(number)
+        for number, column in over
+    )
+
+
+def _judged_words(
+    held: Sequence[tuple[str, Column]], below: Sequence[Row], row: Row
+) -> _Judged:
+    """A row of words over columns of words."""
+    if not below:
+        return _Judged(True, False)
+    met = sum(text in column.texts for text, column in held)
+    strong = sum(_is_unlike(text, column) for text, column in held)
     distinct = len({cell for cell in row.cells if cell.strip()}) == row.filled
-    return (fit > 0 and distinct) or not below
+    new = sum(bool(column.texts) and text not in column.texts for text, column in held)
+    is_heading = new > 0 and distinct and (not met or strong > met)
+    return _Judged(is_heading, is_heading and strong > 0 and not met)
+
+
+def _is_unlike(text: str, column: Column) -> bool:
+    """Does a word differ in kind from those of its column?"""
+    if text in column.texts or len(column.texts) < ENOUGH_ROWS:
+        return False
+    shape = usual_shape(column.texts)
+    return column.repeats or (shape not in ("", "a") and shape_of(text) != shape)
 
 
 def _is_units(row: Row, below: Sequence[Row]) -> bool:
     """A row of units: short words of the kind that stands over numbers."""
-    cells = [cell.strip() for cell in row.cells]
-    filled = [cell for cell in cells if cell]
+    filled = [cell.strip() for cell in row.cells if cell.strip()]
     if not filled or any(is_value(cell) for cell in filled):
         return False
     likely = sum(bool(UNIT.fullmatch(cell)) for cell in filled)
-    over_numbers = 0
-    for index, cell in enumerate(cells):
-        column = [each.cells[index].strip() for each in below if index < len(each.cells)]
-        held = [text for text in column if text and text not in MISSING_MARKS]
-        over_numbers += bool(cell and held) and sum(map(is_value, held)) > 0.5 * len(held)
-    return likely >= 0.6 * len(filled) and over_numbers > 0
-
-
-def find_last(tail: Sequence[Row], fields: int) -> ClosingRows | None:
-    """Rows at the end that are no data: totals, notes."""
-    if fields < 2 or len(tail) < 3:
-        return None
-    left = len(tail)
-    usual = sorted(row.filled for row in tail)[len(tail) // 2]
-    leads = sum(is_value(_first(row)) for row in tail) > 0.5 * len(tail)
-    while left > 1 and _is_footer(tail[left - 1], usual, leads):
-        left -= 1
-    if left == len(tail) or left <= len(tail) // 2:
-        return None
-    out = tail[left:]
-    count = tail[-1].number - out[0].number + 1
-    return ClosingRows(
-        value=str(-1 - count),
-        rows=count,
-        total=any(TOTAL.match(_first(row)) for row in out),
-        supporting=count,
-        examples=tuple(each for row in out[:3] for each in _example(row)),
+    columns = columns_of(below, len(row.cells))
+    over_numbers = any(
+        cell.strip() and column.of_values for cell, column in zip(row.cells, columns, strict=True)
     )
-
-
-def _first(row: Row) -> str:
-    return next((cell for cell in row.cells if cell.strip()), "")
-
-
-def _is_footer(row: Row, usual: int, leads: bool) -> bool:
-    """Is this row no data? `leads`: the rows above begin with a value, not with a word."""
-    if row.filled == 0:
-        return True
-    if row.filled <= max(1, usual // 4) and usual > 2:
-        return True
-    return bool(TOTAL.match(_first(row))) and (row.filled < usual or leads)
-
-
-def headings_of(
-    plan: Decisions, heading: Sequence[Row], fields: int, source: Source
-) -> tuple[str, ...]:
-    """The heading of each column; empty where there is none."""
-    if plan.names is not None:
-        if len(plan.names) != fields:
-            raise PlanError(
-                f"names: {len(plan.names)} names for the {fields} columns of {source.name}"
-            )
-        return plan.names
-    upper = [_spread(row.cells, fields) for row in heading[:-1]]
-    lower = [padded_cells(row.cells, fields) for row in heading[-1:]]
-    levels = [*upper, *lower]
-    return tuple(
-        " ".join(dict.fromkeys(part for level in levels if (part := level[column].strip())))
-        for column in range(fields)
-    )
-
-
-def _spread(cells: Sequence[str], fields: int) -> list[str]:
-    """A heading's upper row: a word stands over the empty cells to its right as well."""
-    spread, last = [], ""
-    for cell in padded_cells(cells, fields):
-        last = cell if cell.strip() else last
-        spread.append(last)
-    return spread
-
-
-def padded_cells(cells: Sequence[str], fields: int) -> list[str]:
-    """As many cells as there are columns."""
-    return [*cells[:fields], *[""] * (fields - len(cells))]
-
-
-def unique_names(headings: Sequence[str]) -> tuple[list[str], list[Note]]:
-    """Names for columns: headings as written, made unique; and a note on each one changed."""
-    names: list[str] = []
-    notes: list[Note] = []
-    taken = {heading for heading in headings if heading}
-    used: set[str] = set()
-    for number, heading in enumerate(headings, 1):
-        name = heading or f"column_{number}"
-        if not heading or name in used:
-            name = _free_name(name, heading, used, taken)
-            if heading:
-                notes.append(RenamedColumn(column=number, heading=heading, name=name))
-        names.append(name)
-        used.add(name)
-    unnamed = tuple(number for number, heading in enumerate(headings, 1) if not heading)
-    if unnamed and any(headings):
-        notes.append(UnnamedColumns(columns=unnamed))
-    return names, notes
-
-
-def _free_name(base: str, heading: str, used: set[str], taken: set[str]) -> str:
-    """A name that no other column has, made of this one and a number."""
-    name, count = base, 2
-    while name in used or (name in taken and name != heading) or name == heading:
-        name, count = f"{base}_{count}", count + 1
-    return name
+    return likely >= FULL_ROW * len(filled) and over_numbers

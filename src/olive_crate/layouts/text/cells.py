@@ -1,0 +1,131 @@
+"""What a cell looks like, and what the columns hold, before any type is decided."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Sequence
+from decimal import Decimal
+from functools import lru_cache
+from itertools import pairwise
+
+import msgspec
+
+from ...columns.rule import MISSING_MARKS
+from ..base import Row
+
+NUMBER = re.compile(r"[+-]?[€$£]? ?(\d+([.,' \u00a0]\d+)*|[.,]\d+)([eE][+-]?\d+)? ?[%€]?")
+MOMENT = re.compile(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}([T ]\d.*)?|\d{1,2}:\d{2}(:\d{2}.*)?")
+YEAR = re.compile(r"(1[6-9]|20)\d\d")
+ALIKE = str.maketrans("012345678", "9" * 9)
+MOSTLY = 0.5
+"""A column holds values if more than this share of its cells are values."""
+AROUND = " \u00a0\u202f'’€$£%"
+"""Signs beside numbers, and blanks and apostrophes within them."""
+REPEATS = 3
+"""Words that occur so often on average are the codes of a column, not words of their own."""
+
+
+def is_value(cell: str) -> bool:
+    """Does this look like a measured value, not like a word?"""
+    return _is_value(cell.strip().translate(ALIKE))
+
+
+@lru_cache(maxsize=4096)
+def _is_value(text: str) -> bool:
+    """The same of a text in which digits are not told apart."""
+    return bool(NUMBER.fullmatch(text) or MOMENT.fullmatch(text))
+
+
+def number_of(cell: str) -> Decimal | None:
+    """The number that a cell shows, whatever its marks are; `None` if it shows none."""
+    text = cell.translate({ord(sign): None for sign in AROUND})
+    comma, point = text.rfind(","), text.rfind(".")
+    if comma >= 0 and point >= 0:
+        group = "." if comma > point else ","
+        text = text.replace(group, "").replace(",", ".")
+    elif comma >= 0 and (text.count(",") > 1 or len(text) - comma == 4):
+        text = text.replace(",", "")
+    else:
+        text = text.replace(",", ".")
+    if not re.fullmatch(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d{1,2})?", text):
+        return None
+    return Decimal(text)
+
+
+class Column(msgspec.Struct, frozen=True, eq=False):
+    """What a column holds in some rows."""
+
+    texts: tuple[str, ...]
+    """Its cells that hold anything but a missing mark, without the blanks around them."""
+    of_values: bool
+    """Most of them are values."""
+    rows: int
+    """How many rows were looked at."""
+
+    @property
+    def of_moments(self) -> bool:
+        """Most of them are dates or times."""
+        moments = sum(bool(MOMENT.fullmatch(text.translate(ALIKE))) for text in self.texts)
+        return moments > MOSTLY * len(self.texts)
+
+    @property
+    def repeats(self) -> bool:
+        """Its words occur again and again."""
+        return len(self.texts) >= REPEATS * max(1, len(set(self.texts)))
+
+    def fits(self, cell: str) -> bool:
+        """Could this be a cell of the column?"""
+        text = cell.strip()
+        return not self.of_values or not text or text in MISSING_MARKS or is_value(text)
+
+    def is_coded_unlike(self, text: str) -> bool:
+        """Is a word not of the one shape, with digits in it, that all of its texts have?"""
+        shape = "" if self.of_values else usual_shape(self.texts)
+        return "9" in shape and shape_of(text) != shape
+
+    def is_apart(self, number: Decimal) -> bool:
+        """Is a number of another scale than all of the column's?"""
+        numbers = [each for text in self.texts if (each := number_of(text)) is not None]
+        if not numbers:
+            return bool(self.texts)
+        low, high = min(numbers), max(numbers)
+        reach = high - low
+        return number > high + 2 * reach + 1 or number < low - 2 * reach - 1
+
+
+def columns_of(rows: Sequence[Row], fields: int) -> list[Column]:
+    """What each of the columns holds in these rows."""
+    columns = []
+    for index in range(fields):
+        cells = (row.cells[index].strip() for row in rows if index < len(row.cells))
+        texts = tuple(text for text in cells if text and text not in MISSING_MARKS)
+        values = sum(map(is_value, texts)) > MOSTLY * len(texts)
+        columns.append(Column(texts, bool(texts) and values, len(rows)))
+    return columns
+
+
+def usual_filled(rows: Sequence[Row]) -> int:
+    """How many cells of a row are filled, in the middle one of these rows."""
+    filled = sorted(row.filled for row in rows if row.filled)
+    return filled[len(filled) // 2] if filled else 0
+
+
+def are_years(cells: Sequence[str]) -> bool:
+    """Are the values in this row years in order, as they head the columns of a series?"""
+    values = [cell.strip() for cell in cells if is_value(cell)]
+    if len(values) < 2 or not all(YEAR.fullmatch(value) for value in values):
+        return False
+    steps = [int(after) - int(year) for year, after in pairwise(values)]
+    return min(steps) > 0 or max(steps) < 0
+
+
+def shape_of(text: str) -> str:
+    """A text with its letters and digits not told apart, and runs of them as one."""
+    return re.sub(r"(.)\1+", r"\1", re.sub(r"[^\W\d_]", "a", re.sub(r"\d", "9", text)))
+
+
+def usual_shape(texts: Sequence[str]) -> str:
+    """The shape that all of these texts have; empty if they differ."""
+    shapes = Counter(map(shape_of, texts))
+    return next(iter(shapes)) if len(shapes) == 1 else ""

@@ -1,0 +1,316 @@
+"""The rows that close a table: totals and notes, known by what they are.
+
+A row is a total if a word says so where no word belongs, or if its numbers are the sums or means
+of rows above. It is a note if nothing it holds fits the column it stands in. A row is never set
+aside for what it lacks: a last case of which only the number is known is a case.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Sequence
+from decimal import Decimal
+from typing import NamedTuple
+
+import msgspec
+
+from ...columns.rule import MISSING_MARKS
+from ...evidence import ClosingRows, Example, LeftOutByPosition
+from ...plan.rows import Rows
+from ..base import Row
+from .cells import Column, columns_of, is_value, number_of, usual_filled
+from .heading import example_of, is_prose
+
+TOTAL = re.compile(
+    r"\W*((grand|sub|over-?all|all|gran|gesamt|zwischen|sous|eind)[ -]?)?"
+    r"(totals?|totale|totaux|totaal|totalt|total general|sum|sums|summe|gesamt|insgesamt|somme|"
+    r"somma|suma|soma|som|razem|celkem|yhteensä|means?|averages?|mittelwert|durchschnitt|"
+    r"mittel|moyennes?|media|promedio|média|gemiddelde|medel|snitt|gennemsnit|średnia|keskiarvo)"
+    r"\b([ :.(\d][^,;]{0,30})?",
+    re.IGNORECASE,
+)
+NOTE = re.compile(
+    r"\W*((source|sources|note|notes|footnotes?|remarks?|legend|quelle|anmerkung(en)?|hinweis|"
+    r"fonte|nota|fuente|notas|bron|noot|källa|kilde|remarque|lähde|źródło|uwaga)\b\W*[:.\d]"
+    r"|end of (file|data|table|report)\b|©|\(c\) )",
+    re.IGNORECASE,
+)
+FEWEST_ROWS = 3
+"""Rows that a sum or a mean is made of, at least."""
+MOST_EXAMPLES = 3
+EMPTY_LEAD = 0.9
+"""Where this share of rows have a first cell, a row without one lacks a name of its own."""
+TOTALS, NOTES, EMPTY, PERHAPS = "total", "note", "empty", "perhaps"
+
+
+class Closing(NamedTuple):
+    """What stands below the data."""
+
+    evidence: ClosingRows
+    count: int
+    """Rows from the first of them to the end of the source; 0 where none is left out."""
+
+
+class Tail(NamedTuple):
+    """The end of a source."""
+
+    rows: Sequence[Row]
+    """The last rows of data, and what stands below them."""
+    last: int
+    """The number of the source's last row; -1 where rows are counted from the end."""
+    whole: Callable[[], Sequence[Row]] | None = None
+    """All rows of data, where they are at hand."""
+
+
+def find_closing(
+    tail: Sequence[Row], last: int, whole: Callable[[], Sequence[Row]] | None, fields: int
+) -> Closing | None:
+    """What closes the data: totals and notes, or a row that only may be such."""
+    above = len(tail)
+    kinds: list[str] = []
+    while above > max(1, len(tail) // 2):
+        kind = _kind(tail, above - 1, fields, whole)
+        if kind == "" or (kind == PERHAPS and kinds):
+            break
+        above -= 1
+        kinds.append(kind)
+        if kind == PERHAPS:
+            return _perhaps(tail[above:])
+    while kinds and kinds[-1] == EMPTY:
+        kinds.pop()
+        above += 1
+    if not kinds:
+        return None
+    return _found(tail[above:], kinds, last)
+
+
+def _found(out: Sequence[Row], kinds: Sequence[str], last: int) -> Closing:
+    by_row = zip(reversed(out), kinds, strict=True)
+    total = next((row.cells for row, kind in by_row if kind == TOTALS), ())
+    evidence = ClosingRows(
+        value="skip",
+        rows=sum(row.filled > 0 for row in out),
+        total=TOTALS in kinds,
+        cells=total,
+        supporting=len(out),
+        examples=_examples(out),
+        certain=False,
+        alternatives=("keep",),
+    )
+    return Closing(evidence, last - out[0].number + 1)
+
+
+def as_declared(closing: ClosingRows) -> ClosingRows:
+    """The evidence where the plan leaves such rows out."""
+    if closing.value != "skip":
+        return closing
+    return msgspec.structs.replace(closing, declared=True, certain=True, alternatives=())
+
+
+def as_kept(closing: ClosingRows) -> ClosingRows:
+    """The evidence where the plan says which rows are data, and these are among them."""
+    return msgspec.structs.replace(closing, value="keep", alternatives=("skip",))
+
+
+def left_out_by_position(last: int, tail: Tail, fields: int) -> list[LeftOutByPosition]:
+    """Evidence for rows behind the last one that a person gave, where they look like data."""
+    bound = tail.last + 1 + last if last < 0 else last
+    if not tail.rows or (bound < 0) != (tail.rows[-1].number < 0):
+        return []
+    above = [row for row in tail.rows if row.number <= bound and row.filled]
+    columns = columns_of(above, fields)
+    out = [
+        row
+        for row in tail.rows
+        if row.number > bound and row.filled and len(above) >= FEWEST_ROWS
+        if _is_like(row, columns)
+        and not any(TOTAL.fullmatch(cell.strip()) or NOTE.match(cell) for cell in row.cells)
+    ]
+    if not out:
+        return []
+    first = LeftOutByPosition(
+        value=str(last),
+        rows=len(out),
+        supporting=len(out),
+        examples=_examples(out),
+        certain=False,
+        alternatives=("-1",),
+    )
+    return [first]
+
+
+def left_out_above(
+    given: Rows, heading: int, head: Sequence[Row], fields: int
+) -> list[LeftOutByPosition]:
+    """Evidence for rows between heading and data that the plan leaves out, if they look like data."""
+    first = given.first
+    if first is None:
+        return []
+    between = [row for row in head if heading < row.number < first and row.filled]
+    data = [row for row in head if row.number >= first and row.filled]
+    if not between or len(data) < FEWEST_ROWS:
+        return []
+    columns = columns_of(data, fields)
+    out = [row for row in between if len(row.cells) > 1 or fields == 1]
+    out = [row for row in out if _is_like(row, columns)]
+    if not out:
+        return []
+    found = LeftOutByPosition(
+        value=f"{first}..",
+        rows=len(out),
+        supporting=len(out),
+        examples=_examples(out),
+        certain=False,
+        alternatives=(f"{out[0].number}..",),
+    )
+    return [found]
+
+
+def _is_like(row: Row, columns: Sequence[Column]) -> bool:
+    """Does all that a row holds fit, with at least one value among values?"""
+    held = [(cell, column) for cell, column in zip(row.cells, columns, strict=False) if cell.strip()]
+    values = [column for cell, column in held if column.of_values and is_value(cell)]
+    return all(column.fits(cell) for cell, column in held) and bool(
+        values or not any(column.of_values for column in columns)
+    )
+
+
+def _perhaps(out: Sequence[Row]) -> Closing:
+    """A row that may be a total, and stays in the data."""
+    evidence = ClosingRows(
+        value="keep",
+        rows=1,
+        total=True,
+        supporting=1,
+        examples=_examples(out),
+        certain=False,
+        alternatives=("1..-2",),
+    )
+    return Closing(evidence, 0)
+
+
+def _examples(out: Sequence[Row]) -> tuple[Example, ...]:
+    held = [row for row in out if row.filled]
+    return tuple(each for row in held[:MOST_EXAMPLES] for each in example_of(row))
+
+
+def _kind(tail: Sequence[Row], place: int, fields: int, whole: Callable[[], Sequence[Row]] | None) -> str:
+    """What the row at this place is; empty if it is data."""
+    row = tail[place]
+    if not row.filled:
+        return EMPTY
+    rows = [each for each in tail[:place] if each.filled]
+    if len(rows) < FEWEST_ROWS:
+        return ""
+    columns = columns_of(rows, fields)
+    held = [
+        (cell.strip(), column)
+        for cell, column in zip(row.cells, columns)
+        if cell.strip() and cell.strip() not in MISSING_MARKS
+    ]
+    misfits = [text for text, column in held if not column.fits(text)]
+    apart = [*misfits, *(text for text, column in held if column.is_coded_unlike(text))]
+    if any(TOTAL.fullmatch(text) for text in apart):
+        return TOTALS
+    if misfits and len(misfits) == len(held) and not _is_record(row, rows):
+        return NOTES
+    word = next((text for text, column in held if _says_total(text, column)), "")
+    if _sums(row, rows, columns, whole, bool(word)):
+        return TOTALS
+    if len(held) == 1 and _is_note(*held[0]):
+        return NOTES
+    return PERHAPS if word else ""
+
+
+def _is_record(row: Row, rows: Sequence[Row]) -> bool:
+    """As full as the others: a record whose texts do not fit, such as answers refused."""
+    return row.filled > 1 and row.filled >= usual_filled(rows)
+
+
+def _says_total(text: str, column: Column) -> bool:
+    """A word for a total in a column of words that does not use it otherwise."""
+    return not column.of_values and text not in column.texts and bool(TOTAL.fullmatch(text))
+
+
+def _is_note(text: str, column: Column) -> bool:
+    """A text alone in its row that is no cell of its column of words."""
+    return bool(NOTE.match(text)) or is_prose(text, column)
+
+
+def _sums(
+    row: Row,
+    rows: Sequence[Row],
+    columns: Sequence[Column],
+    whole: Callable[[], Sequence[Row]] | None,
+    word: bool,
+) -> bool:
+    """Are the numbers of this row the sums or the means of at least three rows above?"""
+    cells = {
+        index: number
+        for index, column in enumerate(columns)
+        if index < len(row.cells)
+        and column.of_values
+        and not column.of_moments
+        and (number := number_of(row.cells[index].strip()))
+    }
+    if not cells:
+        return False
+    nameless = not row.cells[0].strip() and _have_first(rows)
+    if len(cells) < 2 and not (word or nameless):
+        return False
+    numbers = {index: _numbers(rows, index) for index in cells}
+    beyond = all(abs(cells[i]) > max(map(abs, held), default=0) for i, held in numbers.items())
+    if not (word or nameless or beyond):
+        return False
+    above = rows if whole is None else [each for each in whole() if each.number < row.number]
+    numbers = {index: _numbers(above, index) for index in cells}
+    if any(sum(map(bool, held)) < FEWEST_ROWS or len(set(held)) == 1 for held in numbers.values()):
+        return False
+    if all(_is_sum(cells[index], held, len(cells) > 1) for index, held in numbers.items()):
+        return _same_rows(cells, above)
+    means = all(_near(sum(held) / len(held), cells[index]) for index, held in numbers.items())
+    return means and (word or nameless)
+
+
+def _have_first(rows: Sequence[Row]) -> bool:
+    return sum(bool(row.cells[0].strip()) for row in rows) >= EMPTY_LEAD * len(rows)
+
+
+def _numbers(rows: Sequence[Row], index: int) -> list[Decimal]:
+    cells = (row.cells[index] for row in rows if index < len(row.cells) and row.cells[index])
+    return [number for cell in cells if (number := number_of(cell.strip())) is not None]
+
+
+def _is_sum(number: Decimal, held: Sequence[Decimal], parts: bool) -> bool:
+    """Is a number the sum of all of these, or, where `parts` may be summed, of the last ones?"""
+    if _near(sum(held, Decimal()), number):
+        return True
+    return parts and number in _running(held)
+
+
+def _running(held: Sequence[Decimal]) -> set[Decimal]:
+    total, sums = Decimal(), set()
+    for count, number in enumerate(reversed(held), 1):
+        total += number
+        if count >= FEWEST_ROWS:
+            sums.add(total)
+    return sums
+
+
+def _same_rows(cells: dict[int, Decimal], above: Sequence[Row]) -> bool:
+    """Is it one and the same run of rows of which all of these numbers are the sums?"""
+    totals = dict.fromkeys(cells, Decimal())
+    for count, row in enumerate(reversed(above), 1):
+        for index in cells:
+            cell = row.cells[index] if index < len(row.cells) else ""
+            totals[index] += number_of(cell.strip()) or Decimal()
+        if count >= FEWEST_ROWS and all(_near(totals[i], cells[i]) for i in cells):
+            return True
+    return False
+
+
+def _near(exact: Decimal, shown: Decimal) -> bool:
+    """Is this what is shown, rounded to the decimals that are shown?"""
+    exponent = shown.as_tuple().exponent
+    half = Decimal(5).scaleb(int(exponent) - 1 if isinstance(exponent, int) else -1)
+    return abs(exact - shown) <= half if exact != shown else True
