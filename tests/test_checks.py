@@ -263,7 +263,7 @@ def test_promises_travel_in_plans_and_metadata(tmp_path, command):
         ({"relations": "net over gross"}, 'expected such as "net <= gross"'),
         ({"key": ["idd"]}, 'no variable "idd"; did you mean "id"'),
         ({"relations": "scroe > 1"}, 'did you mean "score"'),
-        ({"totals": {"area": "row x"}}, 'expected a number or "row 12"'),
+        ({"totals": {"area": "row x"}}, 'expected a number, "row 12" or "closing"'),
     ):
         if words is None:
             assert oc.load(SURVEY.encode(), promised=wrong).receipt.promises_kept

@@ -86,6 +86,8 @@ class Row(msgspec.Struct, frozen=True, eq=False):
     number: int
     cells: tuple[str, ...]
     is_comment: bool = False
+    runs_on: bool = False
+    """A line of text that runs through the borders of the fields, as one cell."""
 
     @property
     def filled(self) -> int:

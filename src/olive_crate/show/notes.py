@@ -163,7 +163,8 @@ def _(promise: kept.KeptRelation) -> str:
 def _(promise: kept.Total) -> str:
     if promise.promised is None:
         return f"total {promise.where}"
-    where = f" ({promise.where})" if promise.where else ""
+    row = "closing row" if promise.where == "closing" else promise.where
+    where = f" ({row})" if row else ""
     return f"total {value_text(promise.promised)}{where}"
 
 

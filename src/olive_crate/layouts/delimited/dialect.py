@@ -146,6 +146,8 @@ def explains_rows(text: bytes, found: DelimiterFound) -> bool:
     cut, missed = found.supporting or 0, found.against
     by_mark = found.value not in ("", "blanks")
     clear = cut >= (WEAK if by_mark else 1.0) * (cut + missed)
+    if found.value == "blanks" and b"  " in text:  # the same positions may be blank in all rows
+        return False
     return bool(found.value) and clear and not (by_mark and _groups_digits(text, found.value))
 
 

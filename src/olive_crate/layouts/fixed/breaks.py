@@ -17,6 +17,7 @@ import numpy as np
 
 from ...plan.fields import Field
 from ..base import Break
+from ..text.cells import shape_of
 
 BLANK, DIGIT, LETTER, OTHER = 0, 1, 2, 3
 CLASSES = ("blank", "digit", "letter", "other")
@@ -25,6 +26,8 @@ LIKELY = 0.7
 NO_CUT = 0.02
 WORTH_NAMING = 0.2
 LOOKED_AT = 600
+HEAD, LINES_ABOVE = 200, 4
+"""Lines at the top in which the block may begin, and above it in which its heading may stand."""
 
 
 class FoundFields(msgspec.Struct, frozen=True):
@@ -39,6 +42,13 @@ class FoundFields(msgspec.Struct, frozen=True):
     """Every break is at a run of positions that are blank in all rows."""
     heading: int | None = None
     """The row of the heading, counted from 1, where one was seen."""
+    top: int = 1
+    """The first row of the block of like rows."""
+
+    def runs_through(self, line: str) -> bool:
+        """Does a line have characters between the fields, as prose has?"""
+        pairs = itertools.pairwise(self.fields)
+        return any(line[one.end : other.start - 1].strip() for one, other in pairs)
 
 
 def codes_of(lines: Sequence[str]) -> np.ndarray:
@@ -87,8 +97,13 @@ def body_of(lines: Sequence[str]) -> list[int]:
     return filled[first : last + 1]
 
 
-def find_fields(lines: Sequence[str], given_heading: str | None = None) -> FoundFields:
-    """The fields of these lines, which hold the data and may begin with titles and a heading."""
+def find_fields(
+    lines: Sequence[str], given_heading: str | None = None, at_blanks: bool = False
+) -> FoundFields:
+    """The fields of these lines, which hold the data and may begin with titles and a heading.
+
+    With `at_blanks` no value is cut: breaks are only where no row has characters on both sides.
+    """
     body = body_of(lines)
     heading, first = (given_heading, 0) if given_heading else _heading(lines, body)
     rows = [index for index in body if index >= first] or body
@@ -110,7 +125,8 @@ def find_fields(lines: Sequence[str], given_heading: str | None = None) -> Found
         if place:
             before = runs[place - 1][1]
             chosen.append(Break(before, _gap_score(start - before, len(rows)), 0.0, "blank"))
-        chosen += _inner(words, start, end, cuts, touch, scores, to_left)
+        inner = _inner(words, start, end, cuts, touch, scores, to_left)
+        chosen += [each for each in inner if not at_blanks or touch[each.after - 1] == 0]
     taken = {each.after for each in chosen}
     inside = [p for start, end in runs for p in range(start + 1, end) if p not in taken]
     rest = [
@@ -121,9 +137,10 @@ def find_fields(lines: Sequence[str], given_heading: str | None = None) -> Found
     rest.sort(key=lambda each: -each.score)
     fields = _fields_between(runs, [each.after for each in chosen], heading or "")
     fields = _widened(fields, classes)
-    by_blanks = all(each.why == "blank" for each in chosen)
+    by_blanks = all(each.why == "blank" or at_blanks for each in chosen)
     at = list(lines).index(heading) + 1 if heading and not given_heading else None
-    return FoundFields(tuple(fields), tuple(chosen), tuple(rest), len(rows), by_blanks, at)
+    top = body[0] + 1 if body else 1
+    return FoundFields(tuple(fields), tuple(chosen), tuple(rest), len(rows), by_blanks, at, top)
 
 
 def _runs(filled: np.ndarray) -> list[tuple[int, int]]:
@@ -163,8 +180,11 @@ def _gap_score(width: int, rows: int) -> float:
 
 def _heading(lines: Sequence[str], body: Sequence[int]) -> tuple[str | None, int]:
     """A line of words right above lines with digits, and where the data begin."""
-    filled = [index for index, line in enumerate(lines[:40]) if line.strip()]
-    for place, index in enumerate(filled):
+    filled = [index for index, line in enumerate(lines[:HEAD]) if line.strip()]
+    runs = _runs((classes_of(codes_of([lines[at] for at in body[1:]])) != BLANK).any(axis=0))
+    near = [place for place, index in enumerate(filled) if body and index <= body[0]]
+    for place in reversed(near[-1 - LINES_ABOVE :]):
+        index = filled[place]
         below = [lines[each] for each in filled[place + 1 : place + 12]]
         rules = [line for line in below[:1] if not re.search(r"\w", line)]
         below = below[len(rules) :]
@@ -173,11 +193,36 @@ def _heading(lines: Sequence[str], body: Sequence[int]) -> tuple[str | None, int
         words = re.findall(r"\S+", line)
         worded = sum(bool(re.match(r"[^\W\d]|%|\(|°", word)) for word in words)
         wide = len(line.rstrip()) >= 0.6 * max((len(each.rstrip()) for each in below), default=1)
-        unlike = digits > 0.7 * len(below) or _names_only(words, lines[index + 1 : index + 60])
-        if len(words) > 1 and worded == len(words) and wide and below and unlike:
+        unlike = digits > 0.7 * len(below) and _stand_over_values(line, below)
+        unlike = unlike or _names_only(words, lines[index + 1 : index + 60])
+        names = len(words) > 1 and worded == len(words) and not _is_prose(line, runs)
+        if names and wide and below and unlike:
             after = filled[place + 1 + len(rules) :]
             return line, after[0] if after else index + 1
     return None, 0
+
+
+def _is_prose(line: str, runs: Sequence[tuple[int, int]]) -> bool:
+    """Has a line more words than there are columns, of which some lie over two at once?"""
+    words = _words_of(line)
+    across = any(sum(a < end and b > start for start, end in runs) > 1 for a, b in words)
+    return len(words) > 2 * len(runs) or (across and len(words) > len(runs) > 1)
+
+
+def _stand_over_values(line: str, below: Sequence[str]) -> bool:
+    """Is any word of another kind than most of what stands below it?"""
+    return any(
+        sum(shape_of(text) != shape_of(line[start:end]) for text in under) > 0.5 * len(under) > 0
+        for start, end in _words_of(line)
+        if (under := [text for each in below if (text := _under(each, start, end))])
+        and sum(bool(re.search(r"\d", text)) for text in under) > 0.5 * len(under)
+    )
+
+
+def _under(line: str, start: int, end: int) -> str:
+    """The word of a line that lies below these positions; empty if there is none."""
+    found = (m.group() for m in re.finditer(r"\S+", line) if m.start() < end and m.end() > start)
+    return next(found, "")
 
 
 def _names_only(words: Sequence[str], below: Sequence[str]) -> bool:

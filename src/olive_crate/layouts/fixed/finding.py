@@ -77,7 +77,7 @@ def find_aligned(given: LooksAligned) -> SourceLayout | None:
     plan = given.plan
     evidence: list[Evidence] = [] if given.encoding is None else [given.encoding]
     encoding = plan.source.encoding or (given.encoding.value if given.encoding else "")
-    evidence.append(aligned_evidence(found))
+    evidence.append(aligned_evidence(found, given.delimiter))
     return _found(plan, given.before, given.sample, encoding, evidence, found)
 
 
@@ -142,16 +142,14 @@ def _head(
 ) -> _Head:
     """The parts of rows and the marks of numbers, as the head shows them."""
     fields = cutter.fields
-    rows = [
-        Row(number, cutter.cells(line))
-        for number, line in enumerate(lines.head[: LOOKED_AT * per_record], 1)
-    ]
+    shown = enumerate(lines.head[: LOOKED_AT * per_record], 1)
+    rows = [_row(number, line, cutter, found) for number, line in shown]
     parts = _row_parts(plan, rows, fields, found, per_record, evidence)
     check_heading(lines.sample.source, parts, rows, lines.sample)
     heading = [row for row in rows if row.number in (parts.names or ())]
     last = plan.rows.last
     if per_record == 1 and (found is not None or plan.rows.closing == "skip"):
-        tail = _tail(lines, cutter, parts.first or 1)
+        tail = _tail(lines, cutter, found, parts.first or 1)
         parts, last = with_closing(plan.rows, parts, tail, len(fields), evidence)
     section, shapes = plan.delimited, None
     if section.decimal is None:
@@ -163,17 +161,25 @@ def _head(
     return _Head(rows, parts, last, heading, section, shapes)
 
 
-def _tail(lines: SampleLines, cutter: _Cutter, first: int) -> Tail:
+def _row(number: int, line: str, cutter: _Cutter, found: FoundFields | None) -> Row:
+    """A line cut into the fields; prose stays in one piece."""
+    heads = found is not None and number in (found.heading, (found.heading or 0) - 1)
+    if found is not None and not heads and found.by_blanks and found.runs_through(line):
+        return Row(number, (line.strip(),), runs_on=True)
+    return Row(number, cutter.cells(line))
+
+
+def _tail(lines: SampleLines, cutter: _Cutter, found: FoundFields | None, first: int) -> Tail:
     """The end of the source, cut into the fields; all of its rows, where it was read whole."""
     held = lines.tail(LOOKED_AT)
-    rows = [Row(number, cutter.cells(line)) for number, line in held]
+    rows = [_row(number, line, cutter, found) for number, line in held]
     last = held[-1][0] if held else -1
     if not lines.sample.is_whole:
         return Tail(rows, last)
 
     def whole() -> list[Row]:
         every = lines.head[first - 1 :]
-        return [Row(number, cutter.cells(line)) for number, line in enumerate(every, first)]
+        return [_row(number, line, cutter, found) for number, line in enumerate(every, first)]
 
     return Tail([row for row in rows if row.number >= first], last, whole)
 
@@ -293,6 +299,7 @@ def _fields_evidence(found: FoundFields) -> FieldsFound:
     """What speaks for the fields that were found."""
     counts = Counter(each.why for each in found.breaks)
     weakest = min((each.score for each in found.breaks), default=1.0)
+    certain = weakest >= 0.9 and found.by_blanks and bool(found.breaks)
     return FieldsFound(
         value=str(len(found.fields)),
         rows=found.rows,
@@ -300,8 +307,8 @@ def _fields_evidence(found: FoundFields) -> FieldsFound:
         by_heading=counts["heading"],
         by_change=counts["change"],
         supporting=found.rows,
-        alternatives=tuple(str(each.after) for each in found.alternatives[:5]),
-        certain=weakest >= 0.9 and found.by_blanks,
+        alternatives=() if certain else tuple(str(e.after) for e in found.alternatives[:5]),
+        certain=certain,
     )
 
 
@@ -324,8 +331,7 @@ def _row_parts(
     """Which row plays which part; declared fields have a heading only if a row repeats them."""
     parts = plan.rows
     if found is not None and per_record == 1:
-        first = found.heading or 1
-        worded = [row for row in rows if row.number >= first and WORD.search("".join(row.cells))]
+        worded = [row for row in rows if WORD.search("".join(row.cells))]
         return row_parts(parts, worded, len(fields), evidence)
     if parts.names is None:
         upto = max(1, parts.first - 1) if parts.first else LOOKED_FOR_HEADING

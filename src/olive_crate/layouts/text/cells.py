@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
+import itertools
 import re
-from collections import Counter
 from collections.abc import Sequence
 from decimal import Decimal
 from functools import lru_cache
-from itertools import pairwise
 
 import msgspec
 
@@ -84,6 +83,11 @@ class Column(msgspec.Struct, frozen=True, eq=False):
         shape = "" if self.of_values else usual_shape(self.texts)
         return "9" in shape and shape_of(text) != shape
 
+    def is_coded_like(self, text: str) -> bool:
+        """Has a text the one shape, with digits in it, that all of its texts have?"""
+        shape = "" if self.of_values else usual_shape(self.texts)
+        return "9" in shape and len(self.texts) > 1 and shape_of(text) == shape
+
     def is_apart(self, number: Decimal) -> bool:
         """Is a number of another scale than all of the column's?"""
         numbers = [each for text in self.texts if (each := number_of(text)) is not None]
@@ -116,16 +120,17 @@ def are_years(cells: Sequence[str]) -> bool:
     values = [cell.strip() for cell in cells if is_value(cell)]
     if len(values) < 2 or not all(YEAR.fullmatch(value) for value in values):
         return False
-    steps = [int(after) - int(year) for year, after in pairwise(values)]
+    steps = [int(after) - int(year) for year, after in itertools.pairwise(values)]
     return min(steps) > 0 or max(steps) < 0
 
 
 def shape_of(text: str) -> str:
-    """A text with its letters and digits not told apart, and runs of them as one."""
-    return re.sub(r"(.)\1+", r"\1", re.sub(r"[^\W\d_]", "a", re.sub(r"\d", "9", text)))
+    """A text with digits, capitals and small letters not told apart, and runs of them as one."""
+    kinds = ("9" if c.isdigit() else "A" if c.isupper() else "a" if c.isalpha() else c for c in text)
+    return "".join(kind for kind, _ in itertools.groupby(kinds))
 
 
 def usual_shape(texts: Sequence[str]) -> str:
     """The shape that all of these texts have; empty if they differ."""
-    shapes = Counter(map(shape_of, texts))
-    return next(iter(shapes)) if len(shapes) == 1 else ""
+    shapes = set(map(shape_of, texts))
+    return shapes.pop() if len(shapes) == 1 else ""

@@ -35,6 +35,7 @@ NOTE = re.compile(
     r"|end of (file|data|table|report)\b|©|\(c\) )",
     re.IGNORECASE,
 )
+RULE = re.compile(r"[-=_*~]{3,}")
 FEWEST_ROWS = 3
 """Rows that a sum or a mean is made of, at least."""
 MOST_EXAMPLES = 3
@@ -199,6 +200,8 @@ def _kind(tail: Sequence[Row], place: int, fields: int, whole: Callable[[], Sequ
     row = tail[place]
     if not row.filled:
         return EMPTY
+    if row.runs_on or all(RULE.fullmatch(cell.strip()) for cell in row.cells if cell.strip()):
+        return NOTES
     rows = [each for each in tail[:place] if each.filled]
     if len(rows) < FEWEST_ROWS:
         return ""

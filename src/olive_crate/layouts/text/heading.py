@@ -169,6 +169,8 @@ def _without_heading(
 
 def _fits(row: Row, columns: Sequence[Column]) -> bool:
     """Could this be a row of data, whatever it lacks?"""
+    if row.runs_on:
+        return False
     if len(row.cells) == 1 < len(columns) and is_prose(row.cells[0], columns[0]):
         return False
     held = [(cell, column) for cell, column in zip(row.cells, columns) if cell.strip()]
@@ -289,6 +291,8 @@ def example_of(row: Row) -> tuple[Example, ...]:
 
 def _judged(row: Row, below: Sequence[Row], fields: int) -> _Judged:
     """A heading is not like what stands below it: words over values, or words of another kind."""
+    if row.runs_on:
+        return _Judged(False, False)
     below = below[:LOOKED_BELOW]
     cells = ("", *row.cells) if names_from_second(row.cells, fields) else row.cells
     columns = columns_of([each for each in below if each.cells != row.cells], max(1, len(cells)))
@@ -339,7 +343,7 @@ def _judged_words(
     """A row of words over columns of words."""
     if not below:
         return _Judged(True, False)
-    met = sum(text in column.texts for text, column in held)
+    met = sum(text in column.texts or column.is_coded_like(text) for text, column in held)
     strong = sum(_is_unlike(text, column) for text, column in held)
     distinct = len({cell for cell in row.cells if cell.strip()}) == row.filled
     new = sum(bool(column.texts) and text not in column.texts for text, column in held)
@@ -352,7 +356,7 @@ def _is_unlike(text: str, column: Column) -> bool:
     if text in column.texts or len(column.texts) < ENOUGH_ROWS:
         return False
     shape = usual_shape(column.texts)
-    return column.repeats or (shape not in ("", "a") and shape_of(text) != shape)
+    return column.repeats or (shape != "" and shape_of(text) != shape)
 
 
 def _is_units(row: Row, below: Sequence[Row]) -> bool:
