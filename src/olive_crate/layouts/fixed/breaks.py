@@ -206,7 +206,7 @@ def _is_prose(line: str, runs: Sequence[tuple[int, int]]) -> bool:
     """Has a line more words than there are columns, of which some lie over two at once?"""
     words = _words_of(line)
     across = any(sum(a < end and b > start for start, end in runs) > 1 for a, b in words)
-    return len(words) > 2 * len(runs) or (across and len(words) > len(runs) > 1)
+    return len(runs) > 1 and (len(words) > 2 * len(runs) or (across and len(words) > len(runs)))
 
 
 def _stand_over_values(line: str, below: Sequence[str]) -> bool:
