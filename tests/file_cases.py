@@ -222,7 +222,9 @@ def parts() -> Iterator[Case]:
     yield Case("notes below", notes.encode(), {"rows.closing": "skip", **variables(**TYPES)})
     footnote = body + "all figures as delivered\n"
     yield Case(
-        "a footnote without delimiters", footnote.encode(), {"rows.closing": "skip", **variables(**TYPES)}
+        "a footnote without delimiters",
+        footnote.encode(),
+        {"rows.closing": "skip", **variables(**TYPES)},
     )
     yield Case("no heading", text(rows(), ";", None).encode(), {"rows.names": (), "rows.first": 1})
     yield Case(

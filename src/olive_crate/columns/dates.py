@@ -16,7 +16,17 @@ from .. import kernels
 from ..kernels.buffers import no_reasons
 from ..kernels.reference import times
 from ..kernels.spans import Cells
-from ..kernels.types import DAYS, OF_DAY, SINCE_1970, EarlyResult, Ints, TimeRequest, TimesRead
+from ..kernels.types import (
+    DAYS,
+    OF_DAY,
+    PAD,
+    SINCE_1970,
+    EarlyResult,
+    Ints,
+    TimeRequest,
+    TimesRead,
+)
+from .month_names import in_english
 from .rule import IS_BLANK, IS_UNREADABLE, Converted, Rule, by_text, reason_of
 
 NONE = np.zeros(0, np.int64)
@@ -76,6 +86,12 @@ def convert_times(cells: Cells, rule: Rule, early: EarlyResult | None = None) ->
             values[pending[good]] = more[good]
             valid[pending[good]] = True
             pending, rest = pending[~good], rest.at(np.flatnonzero(~good))
+        for attempt in range(len(patterns)):
+            if len(pending) and any(step.kind == "b" for step in patterns[attempt].steps):
+                more, good, _ = read(_in_english(rest), attempt)
+                values[pending[good]] = more[good]
+                valid[pending[good]] = True
+                pending, rest = pending[~good], rest.at(np.flatnonzero(~good))
     reasons[pending] = IS_UNREADABLE
     if rule.codes:
         coded = by_text(cells.trimmed(), rule.codes)
@@ -84,6 +100,15 @@ def convert_times(cells: Cells, rule: Rule, early: EarlyResult | None = None) ->
         valid &= ~hit
     made = kernels.arrow(values, valid, kind)
     return Converted(made, reasons, pending, place=place)
+
+
+def _in_english(cells: Cells) -> Cells:
+    """Dates with their months' names as the kernels know them, whatever their language."""
+    texts = kernels.texts(cells.buffer, cells.starts, cells.ends).dictionary_encode()
+    known = [in_english(text).encode("utf-8") for text in texts.dictionary.to_pylist()]
+    ends = np.cumsum([0, *map(len, known)]) + PAD
+    index = texts.indices.to_numpy()
+    return Cells(kernels.padded(b"".join(known)), ends[:-1][index], ends[1:][index])
 
 
 def time_request(rule: Rule) -> TimeRequest:

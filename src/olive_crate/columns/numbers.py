@@ -13,6 +13,7 @@ import re
 import msgspec
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from .. import kernels
 from ..kernels.buffers import none_missing, writable
@@ -38,6 +39,9 @@ def convert_numbers(cells: Cells, rule: Rule, early: EarlyResult | None = None) 
         cells = sign_in_front(cells, rule.sign)
     values, reasons, most, left, span, place = _plain(cells, rule, early)
     inexact = 0
+    if rule.unit:
+        reasons = writable(reasons)
+        reasons[(reasons == PRESENT) & ~_with_unit(cells, rule.unit)] = IS_UNREADABLE
     pending = np.flatnonzero(reasons == IS_UNREADABLE) if left else NONE
     if left:
         pending, deep, inexact = _the_rest(cells, rule, pending, values, reasons)
@@ -56,6 +60,14 @@ def convert_numbers(cells: Cells, rule: Rule, early: EarlyResult | None = None) 
         span = None
     made = kernels.arrow(values, valid, kind)
     return Converted(made, reasons, pending, most, inexact, span, place, held)
+
+
+def _with_unit(cells: Cells, unit: str) -> Flags:
+    """Which cells hold this sign in front of the number or behind it."""
+    cells = cells.trimmed()
+    texts = kernels.texts(cells.buffer, cells.starts, cells.ends)
+    found: Flags = pc.match_substring(texts, unit).to_numpy(zero_copy_only=False)
+    return found
 
 
 def _coded_numbers(

@@ -61,7 +61,7 @@ class Outcome:
         )
 
     def _decimals(self) -> int | None:
-        if self.declared.decimals is not None or self.kind != "number":
+        if self.declared.decimals is not None or base(self.kind) != "number":
             return self.declared.decimals
         if self.shown_decimals is not None:
             return self.shown_decimals
@@ -97,6 +97,8 @@ def _writing(variable: Variable, kind: str) -> dict[str, Any]:
     written = form(kind)
     if written is None:
         return {}
+    if base(kind) == "number":
+        return {"unit": variable.unit or written}
     if base(kind) == "boolean":
         true, _, false = written.partition("|")
         return {"true": (true,), "false": (false,)}

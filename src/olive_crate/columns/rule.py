@@ -16,6 +16,7 @@ from ..declaration.codes import FIRST_CODE, MissingCode
 from ..kernels.spans import Cells
 from ..kernels.types import Flags, Ints, Place
 from .column import NOTHING, Withheld
+from .month_names import date_kind
 
 PRESENT, IS_BLANK, IS_UNREADABLE = 0, 1, 2
 FIRST_MARK = 200
@@ -83,8 +84,12 @@ PAIRS = (
 """Words for true and false that may be taken as such when a column holds no others."""
 NUMERIC_DATE = re.compile(r"\d{1,2}([./-])\d{1,2}\1(\d{4}|\d{2})(\s\d{1,2}:\d{2}(:\d{2})?)?")
 YEAR_FIRST = re.compile(r"\d{4}([./])\d{1,2}\1\d{1,2}(\s\d{1,2}:\d{2}(:\d{2})?)?")
-WORDED = re.compile(r"\d{1,2}([ -])[A-Za-z]{3,9}\1(\d{4}|\d{2})")
-MONTH_FIRST = re.compile(r"[A-Za-z]{3,9} \d{1,2}, \d{4}")
+UNIT_SIGN = r"(?P<{}>[€$£¥₹₺₽₪%‰])"
+WITH_UNIT = re.compile(
+    rf"[-+(]?(?:{UNIT_SIGN.format('before')}\s?[-+]?\d[\d.,'’\s]*"
+    rf"|\d[\d.,'’\s]*?\s?{UNIT_SIGN.format('behind')})\)?"
+)
+"""A number with a sign of currency or percent."""
 TWELVE_HOURS = re.compile(r"\d{1,2}:\d{2}(:\d{2})? [AaPp][Mm]")
 NARROW = ("integer", "number", "date", "datetime", "zoned", "time")
 NUMBERLIKE = re.compile(r"[+-]?[\d.,'’ \u00a0\u202f]*\d[.,]?")
@@ -116,6 +121,8 @@ class Rule(msgspec.Struct, frozen=True, eq=False):
     """Texts that repeat may be given as places in a dictionary."""
     strict: bool = False
     """Only what is surely of this kind counts: no currency signs, no numbers padded with zeros."""
+    unit: str = ""
+    """The sign of currency or percent that every number carries."""
 
 
 class Converted(NamedTuple):
@@ -268,6 +275,8 @@ def rule_for(rule: Rule, kind: str, strict: bool) -> Rule:
     if name == "boolean" and written:
         true, _, false = written.partition("|")
         return msgspec.structs.replace(rule, kind=name, true=(true,), false=(false,), strict=strict)
+    if name == "number" and written:
+        return msgspec.structs.replace(rule, kind=name, unit=written)
     return msgspec.structs.replace(rule, kind=name, format=written or rule.format, strict=strict)
 
 
@@ -285,11 +294,8 @@ def date_kinds(text: str) -> tuple[str, ...]:
         mark, clock, seconds = match.groups()
         kind = "datetime" if clock else "date"
         return (f"{kind}|%Y{mark}%m{mark}%d{_clock(clock, seconds)}",)
-    if match := WORDED.fullmatch(text):
-        mark, year = match.groups()
-        return (f"date|%d{mark}%b{mark}{'%Y' if len(year) == 4 else '%y'}",)
-    if MONTH_FIRST.fullmatch(text):
-        return ("date|%b %d, %Y",)
+    if kind := date_kind(text):
+        return (kind,)
     if match := TWELVE_HOURS.fullmatch(text):
         return ("time|%I:%M:%S %p" if match.group(1) else "time|%I:%M %p",)
     return ()
@@ -327,7 +333,14 @@ def written(cells: Cells, packed: bool = False) -> tuple[str, ...]:
     words = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
     dates = [date_kinds(word) or (packed_kinds(word) if packed else ()) for word in words[:9]]
     usual = max(dates, key=dates.count) if dates else ()
-    return usual or boolean_kinds({word.casefold() for word in words})
+    return usual or unit_kinds(words) or boolean_kinds({word.casefold() for word in words})
+
+
+def unit_kinds(words: Sequence[str]) -> tuple[str, ...]:
+    """The kind of numbers that all carry one sign of currency or percent."""
+    matches = [WITH_UNIT.fullmatch(word) for word in words if word not in MISSING_MARKS]
+    signs = {match and (match["before"] or match["behind"]) for match in matches}
+    return (f"number|{signs.pop()}",) if len(signs) == 1 and None not in signs else ()
 
 
 def all_digits(cells: Cells) -> bool:

@@ -22,11 +22,13 @@ request: no conversion has to ask again what was asked of the kernel.
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import msgspec
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from .. import kernels
 from ..kernels.spans import Cells, SourceRows
@@ -49,6 +51,7 @@ from .statistics import Statistics
 
 WIDER = {"integer": "number"}
 """What follows a contradicted type; text follows all others."""
+MONTHS_OF_YEAR = 12
 UNKNOWN = ""
 """The kind of a block in which no cell holds a value."""
 PROBE = 64
@@ -96,10 +99,24 @@ class Narrowed(msgspec.Struct, frozen=True):
     """The truth values met so far."""
     by_source: bool = False
     """The source itself says the type, as the cells of a workbook do."""
+    monthly: frozenset[str] | None = None
+    """Of several ways to read dates, those by which every one was the first of a month."""
 
     @property
     def kind(self) -> str:
         return self.candidates[0]
+
+    def after(self, fits: Sequence[TypedBlock]) -> Narrowed:
+        """The state once a block fits these of the kinds."""
+        left, truths, monthly = tuple(each.kind for each in fits), self.truths, self.monthly
+        if base(left[0]) == "boolean" and len(truths) < 2:
+            truths |= _truths(fits[0].converted.values)
+        if len(fits) > 1 and base(left[0]) in ("date", "datetime"):
+            now = frozenset(each.kind for each in fits if _are_firsts(each.converted.values))
+            monthly = now if monthly is None else monthly & now
+        if (left, truths, monthly) == (self.candidates, self.truths, self.monthly):
+            return self
+        return Narrowed(left, truths, self.by_source, monthly)
 
 
 class Settled(msgspec.Struct, frozen=True):
@@ -154,7 +171,21 @@ class TypeSearch:
         state = self.state
         if isinstance(state, Narrowed) and base(state.kind) == "boolean" and not state.by_source:
             return state.kind if len(state.truths) == 2 else "text"
-        return state.kind or "text"
+        return next(iter(self.final_candidates()), state.kind) or "text"
+
+    def final_candidates(self) -> tuple[str, ...]:
+        """The kinds that the whole source allows: of several dates, those that make a series.
+
+        Where one of two parts is always 1, the other is the month, for which there is no other
+        reading once there are more dates than a year has months.
+        """
+        state, candidates = self.state, self.candidates
+        series = [each for each in candidates if each in (getattr(state, "monthly", None) or ())]
+        if len(candidates) < 2 or len(series) != 1:
+            return candidates
+        if self.statistics.fitting > MONTHS_OF_YEAR:
+            return (series[0],)
+        return (series[0], *(each for each in candidates if each != series[0]))
 
     def is_stale(self, block: TypedBlock) -> bool:
         """Was this block taken as something that cannot be cast to the final type?"""
@@ -166,7 +197,8 @@ class TypeSearch:
     def settle(self) -> None:
         """Take all that comes as what the whole source allows."""
         kind = self.final_kind()
-        candidates = self.candidates if kind in self.candidates else (kind,)
+        candidates = self.final_candidates()
+        candidates = candidates if kind in candidates else (kind,)
         self.state = Settled(kind, candidates, self.misses, self.by_source)
 
     # Taking blocks
@@ -209,13 +241,7 @@ class TypeSearch:
         tried = [self._attempt(cells, kind) for kind in state.candidates]
         fits = [each for each in tried if not len(each.converted.unread)]
         if fits:
-            left = tuple(each.kind for each in fits)
-            truths = state.truths
-            if base(left[0]) == "boolean" and len(truths) < 2:
-                truths |= _truths(fits[0].converted.values)
-            if (left, truths) != (state.candidates, state.truths):
-                state = Narrowed(left, truths, state.by_source)
-            return _Step(fits[0], state)
+            return _Step(fits[0], state.after(fits))
         block = self._widened(cells, tried[0])
         return _Step(block, Narrowed((block.kind,), state.truths, state.by_source))
 
@@ -309,6 +335,11 @@ class TypeSearch:
             self._requests[state.kind] = [] if request is None else [request, *plain]
         known = self._requests[state.kind]
         return known[-1 if self.statistics.all_different else 0] if known else None
+
+
+def _are_firsts(values: pa.Array) -> bool:
+    """Are all of these dates the first of a month?"""
+    return bool(pc.all(pc.equal(pc.day(values), 1)).as_py())
 
 
 def _truths(values: pa.BooleanArray) -> frozenset[bool]:

@@ -6,6 +6,7 @@ was seen once, so that a second pass counts nothing twice.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable
 
 import msgspec
@@ -30,6 +31,9 @@ from .rule import (
 )
 from .suggestions import Scale, Watch
 
+MARKS = frozenset(MISSING_MARKS)
+LONGEST_MARK = max(len(mark.encode("utf-8")) for mark in MISSING_MARKS)
+FIRST_BYTES = np.array(sorted({mark.encode("utf-8")[0] for mark in MISSING_MARKS}), np.uint8)
 TRACKED = 1000
 """Different texts in the way of a type that are counted one by one; more are only counted."""
 ROWS_KEPT = 3
@@ -107,6 +111,8 @@ class Statistics:
         """Text only because its digits begin with zeros."""
         self.mark_counts = np.zeros(len(MISSING_MARKS), np.int64)
         """Cells with each of the well-known marks that were taken as missing."""
+        self.kept_counts: Counter[str] = Counter()
+        """Cells with each of them in blocks that were taken as text."""
 
     def note(self, block: TypedBlock, cells: Cells, rows: SourceRows, attempt: Attempt) -> None:
         """A block was taken."""
@@ -121,6 +127,8 @@ class Statistics:
         if block.kind == "text" and not self.all_different:
             encoded = pa.types.is_dictionary(done.values.type)
             self.all_different = len(done.values) > 0 and not encoded
+        if block.kind == "text" and self._counts_values:
+            self.kept_counts += marks_in(done.values)
         if self._counts_values and block.kind:
             kind, present = base(block.kind), _present(done)
             self.scale.add(kind, done.values, present)
@@ -169,10 +177,39 @@ class Statistics:
         if obstacles.odd > obstacles.fitting + MANY_ODD:
             self.obstacles = None
 
+    def marks_kept(self) -> dict[str, int]:
+        """The well-known marks in a column that became text, with their counts."""
+        return dict(Counter(self.marks_met()) + self.kept_counts)
+
+    @property
+    def holds_only_marks(self) -> bool:
+        """Is there nothing else in a column that became text?"""
+        return self.taken == self.kept_counts.total() and bool(self.marks_kept())
+
     def marks_met(self) -> dict[str, int]:
         """The well-known marks that were taken as missing, with their counts, in their order."""
         met = np.flatnonzero(self.mark_counts).tolist()
         return {MISSING_MARKS[place]: int(self.mark_counts[place]) for place in met}
+
+
+def marks_in(values: pa.Array) -> Counter[str]:
+    """The well-known marks among these texts; cells are sifted by length and first byte first."""
+    if pa.types.is_dictionary(values.type):
+        words = values.dictionary.to_pylist()
+        if not any(word in MARKS for word in words):
+            return Counter()
+        counts = np.bincount(values.indices.drop_null().to_numpy(), minlength=len(words))
+        return Counter({w: int(n) for w, n in zip(words, counts, strict=True) if w in MARKS and n})
+    if not pa.types.is_string(values.type) or not len(values):
+        return Counter()
+    _, offsets, data = values.buffers()
+    at = np.frombuffer(offsets, np.int32)[values.offset : values.offset + len(values) + 1]
+    short = np.flatnonzero((at[1:] > at[:-1]) & (at[1:] - at[:-1] <= LONGEST_MARK))
+    if not len(short) or data is None:
+        return Counter()
+    first = np.frombuffer(data, np.uint8)[at[short]]
+    likely = short[np.isin(first, FIRST_BYTES)]
+    return Counter(text for text in values.take(pa.array(likely)).to_pylist() if text in MARKS)
 
 
 def _present(done: Converted) -> Flags | None:

@@ -71,8 +71,10 @@ from .variables import (
     LeadingZeros,
     LevelBasis,
     LevelSuggested,
+    MarksKept,
     MarksTaken,
     MostlyUnreadable,
+    OnlyMarks,
     Suspect,
     SuspectedCodes,
     TextBecause,
@@ -80,14 +82,22 @@ from .variables import (
 )
 
 ALL_EVIDENCE = (
-    *(EmptySource, BlanksFollow, EncodingFound, AlignedColumns, DelimiterFound, QuoteFound, EscapeFound),
-    *(CommentFound, DecimalMark, GroupingMark, HeadingFound, NoHeading, FieldNamesFound),
+    *(EmptySource, EncodingFound, AlignedColumns, DelimiterFound, QuoteFound, EscapeFound),
+    *(
+        BlanksFollow,
+        CommentFound,
+        DecimalMark,
+        GroupingMark,
+        HeadingFound,
+        NoHeading,
+        FieldNamesFound,
+    ),
     *(HeadingMoved, TitlesFound, UnitsFound, LabelsFound, ClosingRows, LeftOutByPosition),
     *(RepeatedHeading, RecordLength, FieldsFound),
     *(SharedPositions, CutValues, UncoveredPositions, SheetChosen, BlockChosen, HiddenCells),
     *(MergedCells, CellsOutside, BlanksAround, MixedKinds, NumbersStoredAsText, StoredAsText),
     *(SerialDays, TypeFits, FormatFound, TextBecause, LeadingZeros, MostlyUnreadable),
-    *(InexactNumbers, MarksTaken, SuspectedCodes, LevelSuggested),
+    *(OnlyMarks, MarksKept, InexactNumbers, MarksTaken, SuspectedCodes, LevelSuggested),
 )
 
 ALL_NOTES = (
@@ -132,6 +142,7 @@ __all__ = [
     "LeftOutByPosition",
     "LevelBasis",
     "LevelSuggested",
+    "MarksKept",
     "MarksTaken",
     "Mend",
     "MergedCells",
@@ -141,6 +152,7 @@ __all__ = [
     "NoHeading",
     "Note",
     "NumbersStoredAsText",
+    "OnlyMarks",
     "PlainNameTaken",
     "PromiseNotChecked",
     "QuoteFound",

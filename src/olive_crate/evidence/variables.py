@@ -22,6 +22,22 @@ class TypeFits(Evidence, frozen=True, kw_only=True):
     """Some integers do not fit 64 bits."""
     short_years: bool = False
     """Years have two digits."""
+    unit: str = ""
+    """The sign that every number carries."""
+
+
+class OnlyMarks(Evidence, frozen=True, kw_only=True):
+    """A column holds well-known marks for missing values and nothing else."""
+
+    about: ClassVar[str] = "variable.missing"
+    marks: tuple[TextCount, ...]
+
+
+class MarksKept(Evidence, frozen=True, kw_only=True):
+    """Well-known marks for missing values that stay text, in a column of words."""
+
+    about: ClassVar[str] = "variable.missing"
+    marks: tuple[TextCount, ...]
 
 
 class FormatFound(Evidence, frozen=True, kw_only=True):

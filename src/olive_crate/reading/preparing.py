@@ -15,7 +15,14 @@ from ..dataset.model import PlainDataset
 from ..declaration.promises import CLOSING, Promised, checkable
 from ..declaration.variable import NUMERIC, Variable
 from ..errors import PlanError, nearest, several
-from ..evidence import ClosingRows, Example, MovedColumns, Note, PromiseNotChecked, UndeclaredColumns
+from ..evidence import (
+    ClosingRows,
+    Example,
+    MovedColumns,
+    Note,
+    PromiseNotChecked,
+    UndeclaredColumns,
+)
 from ..kernels.types import Ints
 from ..layouts.base import SourceLayout, Tally
 from ..layouts.text.names import unique_names
@@ -258,7 +265,7 @@ def _closing_total(reading: Reading) -> dict[str, float | int | None]:
     closing = next((each for each in found.evidence if isinstance(each, ClosingRows)), None)
     if closing is None or not closing.cells:
         raise PlanError(
-            f'promised.totals: {found.source.name} has no total that closes the data; '
+            f"promised.totals: {found.source.name} has no total that closes the data; "
             "give the numbers, or leave the promise out"
         )
     section = found.plan.delimited

@@ -22,10 +22,12 @@ from ..evidence import (
     IncompleteRecord,
     InexactNumbers,
     LeadingZeros,
+    MarksKept,
     MarksTaken,
     Mend,
     MostlyUnreadable,
     Note,
+    OnlyMarks,
     RepeatedHeading,
     SuspectedCodes,
     TextBecause,
@@ -230,12 +232,36 @@ def _about(column: ColumnReader) -> list[Evidence]:
 
 
 def _marks(outcome: Outcome, name: str) -> list[Evidence]:
-    """Well-known marks that were taken as missing."""
+    """Well-known marks that were taken as missing, or kept as the text that they are."""
     if not outcome.marks:
-        return []
+        return _marks_kept(outcome, name)
     met = outcome.search.statistics.marks_met()
     marks = tuple(TextCount(mark, count) for mark, count in met.items())
     return [MarksTaken(value="missing", variable=name, marks=marks, supporting=sum(met.values()))]
+
+
+def _marks_kept(outcome: Outcome, name: str) -> list[Evidence]:
+    """Well-known marks in a column of words, or alone in theirs."""
+    counts = outcome.search.statistics
+    kept = counts.marks_kept()
+    if not kept or outcome.search.is_declared or counts.obstacles:
+        return []
+    marks = tuple(TextCount(mark, count) for mark, count in kept.items())
+    total = sum(kept.values())
+    only = counts.holds_only_marks
+    mend = Mend({"missing": list(kept)}, name)
+    kind = OnlyMarks if only else MarksKept
+    return [
+        kind(
+            value="text",
+            variable=name,
+            marks=marks,
+            supporting=total,
+            certain=False,
+            alternatives=("missing",),
+            mend=mend,
+        )
+    ]
 
 
 def _suspects(outcome: Outcome, name: str) -> list[Evidence]:
@@ -275,8 +301,10 @@ def _type_evidence(outcome: Outcome, name: str) -> list[Evidence]:
         if search.by_source or not written:
             return [fits]
         words = tuple(written.split("|"))
-        return [replace(fits, words=words, alternatives=("text",), certain=False)]
-    others = search.candidates[1:]
+        return [replace(fits, words=words)]
+    if base(kind) == "number" and written:
+        return [replace(fits, unit=written)]
+    others = search.final_candidates()[1:]
     mend = Mend({"format": form(others[0])}, name) if others else None
     short_years = "%y" in written
     return [

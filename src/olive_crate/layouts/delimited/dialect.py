@@ -120,11 +120,12 @@ def _quotes_well(text: bytes, delimiter: str, marks: Dialect) -> bool:
     """Do quotes stand around whole fields with this delimiter, in most rows that hold any?"""
     if not marks.quote or marks.escape or chr(marks.quote).encode() not in text:
         return True
-    quote, mark = re.escape(bytes([marks.quote])), re.escape(delimiter.encode())
+    sign = bytes([marks.quote])
+    quote, mark = re.escape(sign), re.escape(delimiter.encode())
     field = rb"(?:[ ]*%b(?:[^%b]|%b%b)*%b[ ]*|[^%b%b\r\n]*)" % (*(quote,) * 6, mark)
     row = re.compile(rb"%b(?:%b%b)*" % (field, mark, field))
-    lines = [line for line in text[:ENOUGH].splitlines()[:QUOTED_LINES] if bytes([marks.quote]) in line]
-    whole = [line for line in lines if line.count(bytes([marks.quote])) % 2 == 0]
+    lines = [line for line in text[:ENOUGH].splitlines()[:QUOTED_LINES] if sign in line]
+    whole = [line for line in lines if line.count(sign) % 2 == 0]
     return sum(bool(row.fullmatch(line)) for line in whole) >= WELL_QUOTED * len(whole)
 
 

@@ -23,6 +23,8 @@ from ...plan.rows import Rows
 from ...sources.source import Sample, Source, decoded
 from ..base import Before, Row, SourceLayout, Tally
 from ..text.aligned import LooksAligned
+from ..text.cells import is_value
+from ..text.closing import Tail
 from ..text.completing import (
     as_utf8,
     block_size,
@@ -37,8 +39,6 @@ from ..text.completing import (
     without_mark,
 )
 from ..text.decoding import find_encoding
-from ..text.cells import is_value
-from ..text.closing import Tail
 from ..text.moved import moved
 from ..text.names import headings_of
 from .dialect import (

@@ -17,6 +17,7 @@ from ...plan.rows import Rows
 from ...sources.source import Sample, Source, is_multibyte
 from ..base import Before, Row, SourceLayout
 from ..text.aligned import LooksAligned
+from ..text.closing import Tail
 from ..text.completing import (
     block_size,
     cells_of_row,
@@ -29,7 +30,6 @@ from ..text.completing import (
     with_marks,
 )
 from ..text.decoding import find_encoding
-from ..text.closing import Tail
 from ..text.names import headings_of
 from .aligned_text import aligned_evidence, aligned_fields
 from .borders import borders

@@ -40,7 +40,7 @@ class SampleLines:
         return found
 
     def tail(self, most: int) -> list[tuple[int, str]]:
-        """The last lines; in a file that was not read whole, counted from its end, the last as -1."""
+        """The last lines; of a file that was not read whole, counted from its end."""
         sample = self.sample
         if self.length or sample.tail is None or self.encoding.lower().startswith(WIDE):
             return []

@@ -18,6 +18,7 @@ from ...sources.container import Limits
 from ...sources.ranges import Area, area_of, letters
 from ...sources.source import Source
 from ..base import Before, SourceLayout
+from ..text.closing import Tail
 from ..text.completing import (
     cells_of_row,
     heading_rows,
@@ -26,7 +27,6 @@ from ..text.completing import (
     row_parts,
     with_closing,
 )
-from ..text.closing import Tail
 from ..text.moved import moved
 from ..text.names import headings_of
 from .blocks import SheetBlock, WorkbookContents, find_blocks

@@ -126,8 +126,13 @@ def are_years(cells: Sequence[str]) -> bool:
 
 def shape_of(text: str) -> str:
     """A text with digits, capitals and small letters not told apart, and runs of them as one."""
-    kinds = ("9" if c.isdigit() else "A" if c.isupper() else "a" if c.isalpha() else c for c in text)
-    return "".join(kind for kind, _ in itertools.groupby(kinds))
+    return "".join(kind for kind, _ in itertools.groupby(map(_kind_of, text)))
+
+
+def _kind_of(char: str) -> str:
+    if char.isalpha():
+        return "A" if char.isupper() else "a"
+    return "9" if char.isdigit() else char
 
 
 def usual_shape(texts: Sequence[str]) -> str:

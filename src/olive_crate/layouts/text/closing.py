@@ -21,6 +21,8 @@ from ..base import Row
 from .cells import Column, columns_of, is_value, number_of, usual_filled
 from .heading import example_of, is_prose
 
+Whole = Callable[[], Sequence[Row]] | None
+"""Gives all rows of data, where they are at hand."""
 TOTAL = re.compile(
     r"\W*((grand|sub|over-?all|all|gran|gesamt|zwischen|sous|eind)[ -]?)?"
     r"(totals?|totale|totaux|totaal|totalt|total general|sum|sums|summe|gesamt|insgesamt|somme|"
@@ -48,7 +50,7 @@ class Closing(NamedTuple):
     """What stands below the data."""
 
     evidence: ClosingRows
-    count: int
+    rows: int
     """Rows from the first of them to the end of the source; 0 where none is left out."""
 
 
@@ -59,13 +61,11 @@ class Tail(NamedTuple):
     """The last rows of data, and what stands below them."""
     last: int
     """The number of the source's last row; -1 where rows are counted from the end."""
-    whole: Callable[[], Sequence[Row]] | None = None
+    whole: Whole = None
     """All rows of data, where they are at hand."""
 
 
-def find_closing(
-    tail: Sequence[Row], last: int, whole: Callable[[], Sequence[Row]] | None, fields: int
-) -> Closing | None:
+def find_closing(tail: Sequence[Row], last: int, whole: Whole, fields: int) -> Closing | None:
     """What closes the data: totals and notes, or a row that only may be such."""
     above = len(tail)
     kinds: list[str] = []
@@ -143,7 +143,7 @@ def left_out_by_position(last: int, tail: Tail, fields: int) -> list[LeftOutByPo
 def left_out_above(
     given: Rows, heading: int, head: Sequence[Row], fields: int
 ) -> list[LeftOutByPosition]:
-    """Evidence for rows between heading and data that the plan leaves out, if they look like data."""
+    """Evidence for rows above the data that the plan leaves out, if they look like data."""
     first = given.first
     if first is None:
         return []
@@ -169,7 +169,8 @@ def left_out_above(
 
 def _is_like(row: Row, columns: Sequence[Column]) -> bool:
     """Does all that a row holds fit, with at least one value among values?"""
-    held = [(cell, column) for cell, column in zip(row.cells, columns, strict=False) if cell.strip()]
+    pairs = zip(row.cells, columns, strict=False)
+    held = [(cell, column) for cell, column in pairs if cell.strip()]
     values = [column for cell, column in held if column.of_values and is_value(cell)]
     return all(column.fits(cell) for cell, column in held) and bool(
         values or not any(column.of_values for column in columns)
@@ -195,7 +196,7 @@ def _examples(out: Sequence[Row]) -> tuple[Example, ...]:
     return tuple(each for row in held[:MOST_EXAMPLES] for each in example_of(row))
 
 
-def _kind(tail: Sequence[Row], place: int, fields: int, whole: Callable[[], Sequence[Row]] | None) -> str:
+def _kind(tail: Sequence[Row], place: int, fields: int, whole: Whole) -> str:
     """What the row at this place is; empty if it is data."""
     row = tail[place]
     if not row.filled:
@@ -208,7 +209,7 @@ def _kind(tail: Sequence[Row], place: int, fields: int, whole: Callable[[], Sequ
     columns = columns_of(rows, fields)
     held = [
         (cell.strip(), column)
-        for cell, column in zip(row.cells, columns)
+        for cell, column in zip(row.cells, columns, strict=False)
         if cell.strip() and cell.strip() not in MISSING_MARKS
     ]
     misfits = [text for text, column in held if not column.fits(text)]
@@ -244,7 +245,7 @@ def _sums(
     row: Row,
     rows: Sequence[Row],
     columns: Sequence[Column],
-    whole: Callable[[], Sequence[Row]] | None,
+    whole: Whole,
     word: bool,
 ) -> bool:
     """Are the numbers of this row the sums or the means of at least three rows above?"""
@@ -271,7 +272,9 @@ def _sums(
         return False
     if all(_is_sum(cells[index], held, len(cells) > 1) for index, held in numbers.items()):
         return _same_rows(cells, above)
-    means = all(_near(sum(held) / len(held), cells[index]) for index, held in numbers.items())
+    means = all(
+        _near(sum(held, Decimal()) / len(held), cells[index]) for index, held in numbers.items()
+    )
     return means and (word or nameless)
 
 

@@ -123,9 +123,7 @@ def _below_heading(found: RowsFound, heading: Row, below: Sequence[Row]) -> Rows
     return found._replace(more=(evidence,), first=first)
 
 
-def _sparse_heading(
-    rows: Sequence[Row], place: int, fields: int
-) -> tuple[int, _Judged] | None:
+def _sparse_heading(rows: Sequence[Row], place: int, fields: int) -> tuple[int, _Judged] | None:
     """A heading above the first full row that names some of the columns only."""
     columns = columns_of(rows[place:][:LOOKED_BELOW], fields)
     for index in range(place - 1, -1, -1):
@@ -148,9 +146,7 @@ def _may_be_title(row: Row, fields: int) -> bool:
     return len(row.cells) != fields - 1 or " " in row.cells[0].strip()
 
 
-def _without_heading(
-    rows: Sequence[Row], place: int, fields: int, certain: bool
-) -> RowsFound:
+def _without_heading(rows: Sequence[Row], place: int, fields: int, certain: bool) -> RowsFound:
     """No heading: the data begin with the first row from which on all that is held fits."""
     columns = columns_of(rows[place:][:LOOKED_BELOW], fields)
     first = place
@@ -173,7 +169,8 @@ def _fits(row: Row, columns: Sequence[Column]) -> bool:
         return False
     if len(row.cells) == 1 < len(columns) and is_prose(row.cells[0], columns[0]):
         return False
-    held = [(cell, column) for cell, column in zip(row.cells, columns) if cell.strip()]
+    pairs = zip(row.cells, columns, strict=False)
+    held = [(cell, column) for cell, column in pairs if cell.strip()]
     if len(held) == 1 and is_prose(*held[0]):
         return False
     return len(row.cells) <= len(columns) and all(column.fits(cell) for cell, column in held)
@@ -187,9 +184,7 @@ def is_prose(cell: str, column: Column) -> bool:
     return len(text) > PROSE_LENGTH * max(map(len, column.texts), default=0)
 
 
-def _titles(
-    rows: Sequence[Row], first: int, fields: int, certain: bool
-) -> tuple[TitlesFound, ...]:
+def _titles(rows: Sequence[Row], first: int, fields: int, certain: bool) -> tuple[TitlesFound, ...]:
     """Evidence for the rows above, if anything stands there."""
     above = [row for row in rows if row.number < first and row.filled]
     if not above:
@@ -337,9 +332,7 @@ def _of_another_scale(held: Sequence[tuple[str, Column]]) -> bool:
     )
 
 
-def _judged_words(
-    held: Sequence[tuple[str, Column]], below: Sequence[Row], row: Row
-) -> _Judged:
+def _judged_words(held: Sequence[tuple[str, Column]], below: Sequence[Row], row: Row) -> _Judged:
     """A row of words over columns of words."""
     if not below:
         return _Judged(True, False)
