@@ -11,6 +11,9 @@ import msgspec
 from ..views import Worded
 
 
+TYPE = "variable.type"
+
+
 class Example(msgspec.Struct, frozen=True):
     """Something in the file, and its row."""
 
@@ -69,6 +72,30 @@ class Evidence(Kinded, frozen=True, kw_only=True):
     mend: Mend | None = None
     answered: bool = False
     """A later declaration has settled it, so that it is open no more."""
+
+    def settled_as(self, alternative: str) -> dict[str, Any]:
+        """The options of `load`, `draft` and `look` that decide for one of the alternatives.
+
+        Raises `ValueError` for what is none of them.
+        """
+        if alternative not in self.alternatives:
+            raise ValueError(f"{alternative!r} is not among {', '.join(self.alternatives)}")
+        section, _, key = self.about.partition(".")
+        if section == "variable":
+            return {"variables": {self.variable: self._declared_as(alternative)}}
+        if self.about == "rows.names":
+            rows = [] if alternative == "none" else [int(row) for row in alternative.split(",")]
+            return {"rows": {"names": rows}}
+        if section == "rows":
+            return {"rows": {"data" if ".." in alternative else key: alternative}}
+        return {key or section: None if alternative == "none" else alternative}
+
+    def _declared_as(self, alternative: str) -> dict[str, Any]:
+        """The parts of a declaration: those of the mend, or a type and how it is written."""
+        kind, _, written = alternative.partition(" ")
+        if self.mend is not None and (alternative in self.mend.parts or self.about != TYPE):
+            return dict(self.mend.parts)
+        return {"type": kind, "format": written} if written else {"type": kind}
 
 
 SETTLED_BY = {

@@ -30,6 +30,8 @@ WEAK = 0.9
 """A delimiter that cuts a smaller share of the rows alike may be none."""
 GROUPING = 0.95
 """A delimiter of which more than this share stand between groups of digits only groups them."""
+RAGGED = 0.6
+"""Rows cut short are still rows if this share of them holds the delimiter at all."""
 ENOUGH = 64 << 10
 QUOTED_LINES = 200
 """Lines looked at for how quotes stand."""
@@ -43,6 +45,8 @@ BEHIND = 0.95
 """Where blanks follow this share of the delimiters, they belong to them."""
 FIRST_ARE_VALUES = 0.8
 """Where this share of rows begin with a value, a line that begins with a prefix is none."""
+MOST_WITHIN = 0.5
+"""More comments than this share of the rows of data do not stand among them."""
 NO_PREFIX = "none"
 NAMING_COMMENTS = ("#", "//", "%", "!")
 """Prefixes that may stand before the names of the columns."""
@@ -55,6 +59,8 @@ class _Cut(msgspec.Struct, frozen=True, eq=False):
     share: float
     """The share of rows that have it."""
     rows: int
+    ragged: bool = False
+    """The first row has the most fields, as a heading has over rows cut short."""
 
 
 def find_delimiter(
@@ -94,7 +100,7 @@ def find_delimiter(
         supporting=agree,
         against=chosen.rows - agree,
         alternatives=tuple(each.delimiter for each in rivals),
-        certain=chosen.share > clear,
+        certain=chosen.share > clear or (chosen.ragged and not rivals),
     )
 
 
@@ -197,7 +203,9 @@ def _cut(
         often = np.bincount(several)
         fields = int(several[often[several] == often.max()][0])  # of several, the one met first
         rows = int(often[fields])
-    return _Cut(delimiter, fields, rows / len(counts), len(counts))
+    many = int(counts.max())
+    ragged = many > 2 and counts[0] == many and len(several) >= RAGGED * len(counts)
+    return _Cut(delimiter, fields, rows / len(counts), len(counts), bool(ragged))
 
 
 def find_quote(pieces: Sequence[bytes]) -> QuoteFound | None:
@@ -258,7 +266,7 @@ def find_comment(pieces: Sequence[bytes], final: bool, marks: Dialect) -> Commen
         mark = prefix.encode()
         begins = [line for line in lines if line.startswith(mark)]
         others = [line for line in lines if line.strip() and not line.startswith(mark)]
-        if not others or (len(begins) > len(others) and not _only_above(lines, mark)):
+        if not others or _within(lines, mark) > MOST_WITHIN * len(others):
             continue
         rest = b"\n".join(others) + b"\n"
         by = with_delimiter(marks, find_delimiter(rest, final, marks).value)
@@ -271,6 +279,12 @@ def find_comment(pieces: Sequence[bytes], final: bool, marks: Dialect) -> Commen
                 alternatives=() if unlike else (NO_PREFIX,),
             )
     return None
+
+
+def _within(lines: Sequence[bytes], mark: bytes) -> int:
+    """How many lines that begin so stand below the first that does not."""
+    begin = [line.startswith(mark) for line in lines if line.strip()]
+    return sum(begin[begin.index(False) :]) if False in begin else 0
 
 
 def _only_above(lines: Sequence[bytes], mark: bytes) -> bool:

@@ -16,7 +16,7 @@ from typing import NamedTuple
 import msgspec
 
 from ...errors import LayoutError, PlanError
-from ...evidence import BlanksFollow, DelimiterFound, Evidence, HeadingMoved
+from ...evidence import BlanksFollow, DelimiterFound, Evidence, HeadingMoved, NoHeading
 from ...kernels.types import Dialect
 from ...plan.model import Decisions, DelimitedSection
 from ...plan.rows import Rows
@@ -39,6 +39,7 @@ from ..text.completing import (
     without_mark,
 )
 from ..text.decoding import find_encoding
+from ..text.heading import find_rows
 from ..text.moved import moved
 from ..text.names import headings_of
 from .dialect import (
@@ -341,6 +342,8 @@ def _records(text: bytes, marks: Dialect, skip: int, rows: Rows) -> list[Row]:
     if rows.names is None and kept:
         above = [row for row in cut if row.is_comment and row.number < kept[0].number][-1:]
         fields = _usual_fields(kept)
+        if above and not isinstance(find_rows(kept, fields).names, NoHeading):
+            above = []
         held = [row for row in above if _are_names(_uncommented(row, marks).cells, fields)]
     return sorted([*kept, *(_uncommented(row, marks) for row in held)], key=lambda r: r.number)
 

@@ -7,8 +7,8 @@ from .breaks import FoundFields, find_fields
 
 LOOKED_AT = 1000
 """Lines that are looked at."""
-CERTAIN_ROWS, CERTAIN = 20, 0.96
-"""Rows, and the score of the weakest break, from which on there is no other reading."""
+CERTAIN = 0.96
+"""The score of the weakest break from which on there is no other reading."""
 LEAST_ROWS, MOSTLY = 4, 0.6
 """Fewer rows, or a smaller share of the filled lines, do not show that columns are aligned."""
 
@@ -22,15 +22,20 @@ def aligned_fields(text: bytes, delimiter: DelimiterFound) -> FoundFields | None
     found = find_fields(lines, at_blanks=True)
     filled = sum(bool(line.strip()) for line in lines)
     enough = found.rows >= LEAST_ROWS and found.rows > MOSTLY * filled
-    if delimiter.value == "blanks" and len(found.fields) == delimiter.fields:
+    if delimiter.value == "blanks" and not _cut_short(delimiter, len(found.fields)):
         return None
     return found if enough and found.by_blanks and len(found.fields) > 1 + by_mark else None
+
+
+def _cut_short(delimiter: DelimiterFound, fields: int) -> bool:
+    """Do rows lack fields where they are cut at blanks, or have other columns by position?"""
+    return fields != delimiter.fields or delimiter.against > 0
 
 
 def aligned_evidence(found: FoundFields, delimiter: DelimiterFound) -> AlignedColumns:
     """What speaks for aligned columns."""
     weakest = min((each.score for each in found.breaks), default=0.0)
-    certain = not delimiter.value and found.rows >= CERTAIN_ROWS and weakest >= CERTAIN
+    certain = not delimiter.value and weakest >= CERTAIN
     return AlignedColumns(
         value="fixed",
         rows=found.rows,

@@ -26,6 +26,8 @@ LIKELY = 0.7
 NO_CUT = 0.02
 WORTH_NAMING = 0.2
 LOOKED_AT = 600
+FEW_ROWS = 4
+"""So many rows are kept, whatever runs through them."""
 HEAD, LINES_ABOVE = 200, 4
 """Lines at the top in which the block may begin, and above it in which its heading may stand."""
 
@@ -105,8 +107,12 @@ def find_fields(
     With `at_blanks` no value is cut: breaks are only where no row has characters on both sides.
     """
     body = body_of(lines)
-    heading, first = (given_heading, 0) if given_heading else _heading(lines, body)
+    more = _fitting_above(lines, body) if at_blanks else []
+    heading, first = (given_heading, 0) if given_heading else _heading(lines, body, len(more))
+    body = [*more, *body]
     rows = [index for index in body if index >= first] or body
+    if at_blanks:
+        rows = _without_notes(lines, rows)
     step = -(-len(rows) // LOOKED_AT)
     codes = codes_of([lines[index] for index in rows[::step]])
     classes = classes_of(codes)
@@ -139,8 +145,27 @@ def find_fields(
     fields = _widened(fields, classes)
     by_blanks = all(each.why == "blank" or at_blanks for each in chosen)
     at = list(lines).index(heading) + 1 if heading and not given_heading else None
-    top = body[0] + 1 if body else 1
+    top = rows[0] + 1 if rows else 1
     return FoundFields(tuple(fields), tuple(chosen), tuple(rest), len(rows), by_blanks, at, top)
+
+
+def _without_notes(lines: Sequence[str], rows: list[int]) -> list[int]:
+    """The rows without notes at either end: lines that run through breaks which all others have."""
+    filled = classes_of(codes_of([lines[index] for index in rows])) != BLANK
+    counts = filled.sum(axis=0)
+
+    def is_note(place: int) -> bool:
+        """Does this line close more than one break?"""
+        return len(_runs(counts - filled[place] > 0)) > len(_runs(counts > 0)) + 1
+
+    first, last = 0, len(rows) - 1
+    while last - first > FEW_ROWS and is_note(last):
+        counts = counts - filled[last]
+        last -= 1
+    while last - first > FEW_ROWS and is_note(first):
+        counts = counts - filled[first]
+        first += 1
+    return rows[first : last + 1]
 
 
 def _runs(filled: np.ndarray) -> list[tuple[int, int]]:
@@ -178,12 +203,27 @@ def _gap_score(width: int, rows: int) -> float:
     return round(1 - float(0.5 ** (0.25 * rows * min(width, 3))), 3)
 
 
-def _heading(lines: Sequence[str], body: Sequence[int]) -> tuple[str | None, int]:
+def _fitting_above(lines: Sequence[str], body: Sequence[int]) -> list[int]:
+    """Lines just above the body that have nothing where all of its rows are blank."""
+    if not body:
+        return []
+    filled = (classes_of(codes_of([lines[at] for at in body])) != BLANK).any(axis=0)
+    gaps = [(a, b) for (_, a), (b, _) in itertools.pairwise(_runs(filled))]
+    found: list[int] = []
+    for index in range(body[0] - 1, -1, -1):
+        line = lines[index]
+        if not line.strip() or any(line[a:b].strip() for a, b in gaps):
+            break
+        found.insert(0, index)
+    return found
+
+
+def _heading(lines: Sequence[str], body: Sequence[int], more: int) -> tuple[str | None, int]:
     """A line of words right above lines with digits, and where the data begin."""
     filled = [index for index, line in enumerate(lines[:HEAD]) if line.strip()]
     runs = _runs((classes_of(codes_of([lines[at] for at in body[1:]])) != BLANK).any(axis=0))
     near = [place for place, index in enumerate(filled) if body and index <= body[0]]
-    for place in reversed(near[-1 - LINES_ABOVE :]):
+    for place in reversed(near[-1 - LINES_ABOVE - more :]):
         index = filled[place]
         below = [lines[each] for each in filled[place + 1 : place + 12]]
         rules = [line for line in below[:1] if not re.search(r"\w", line)]

@@ -135,7 +135,7 @@ def left_out_by_position(last: int, tail: Tail, fields: int) -> list[LeftOutByPo
         supporting=len(out),
         examples=_examples(out),
         certain=False,
-        alternatives=("-1",),
+        alternatives=(f"{above[0].number if bound > 0 else ''}..",),
     )
     return [first]
 
@@ -186,7 +186,7 @@ def _perhaps(out: Sequence[Row]) -> Closing:
         supporting=1,
         examples=_examples(out),
         certain=False,
-        alternatives=("1..-2",),
+        alternatives=("..-2",),
     )
     return Closing(evidence, 0)
 

@@ -134,7 +134,7 @@ def _found_parts(rows: Rows, head: Sequence[Row], fields: int, evidence: list[Ev
             evidence += (found.names, *found.titles)
         return msgspec.structs.replace(rows, names=() if inside else found.heading)
     evidence += (found.names, *found.titles)
-    changes: dict[str, Any] = {"names": found.heading, "data": f"{found.first}.."}
+    changes: dict[str, Any] = {"names": found.heading, "data": f"{found.first}..{rows.last or ''}"}
     for part in ("units", "labels"):
         number = getattr(found, part)
         if number is not None and getattr(rows, part) is None:
@@ -155,7 +155,7 @@ def _parts_below(rows: Rows, head: Sequence[Row], fields: int, evidence: list[Ev
         if units is not None:
             evidence += found.more
             first = units + 1
-    return msgspec.structs.replace(rows, units=units or rows.units, data=f"{first}..")
+    return msgspec.structs.replace(rows, units=units or rows.units, data=f"{first}..{rows.last or ''}")
 
 
 def check_heading(source: Source, parts: Rows, rows: Sequence[Row], sample: Sample) -> None:

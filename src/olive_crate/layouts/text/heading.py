@@ -190,6 +190,7 @@ def _titles(rows: Sequence[Row], first: int, fields: int, certain: bool) -> tupl
     if not above:
         return ()
     alone = all(row.filled == 1 or len(row.cells) < fields for row in above)
+    certain = certain or all(row.runs_on for row in above)
     return (
         TitlesFound(
             value=", ".join(str(row.number) for row in above),
