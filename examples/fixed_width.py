@@ -20,5 +20,5 @@ assert laboratory["acidity"].reason_counts() == {"sample lost": 10, "not tested"
 assert len(census) == 180
 
 laboratory.keep(["sample", "day", "acidity"]).export("acidity.txt")
-again = oc.load(oc.Plan.read("acidity.plan.toml"))
+again = oc.load(oc.Plan.read("acidity.txt.plan.toml"))
 assert again["acidity"].equals(laboratory["acidity"])

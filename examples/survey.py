@@ -24,4 +24,4 @@ again = survey.declare("share", missing=None)
 assert again["share"].values.to_pylist().count(999) == 202
 with tempfile.TemporaryDirectory() as folder:
     print(survey.export(Path(folder) / "answers.csv", metadata=["csvw", "ddi"]))
-    assert oc.load(oc.Plan.read(Path(folder) / "answers.plan.toml")).equals(survey)
+    assert oc.load(oc.Plan.read(Path(folder) / "answers.csv.plan.toml")).equals(survey)

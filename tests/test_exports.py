@@ -8,6 +8,7 @@ import json
 import math
 import re
 import xml.etree.ElementTree as ElementTree
+from pathlib import Path
 from urllib.parse import unquote
 
 import msgspec
@@ -33,7 +34,7 @@ def test_delimited_text_reads_back_equal(tmp_path_factory, dataset, ending, enco
     except oc.PlanError as error:
         assert "cannot be written in cp1253" in str(error) and not path.exists()
         return
-    again = oc.load(Plan.read(path.with_suffix(".plan.toml")))
+    again = oc.load(Plan.read(path.with_name(f"{path.name}.plan.toml")))
     assert again.variables == dataset.variables
     assert again.equals(dataset)
     with path.open(newline="", encoding=encoding) as stream:
@@ -238,8 +239,8 @@ def test_ddi_says_what_the_standard_can(tmp_path_factory, dataset, fixed):
     except oc.PlanError as error:
         assert "word" in str(error)  # a line end that no field can keep
         return
-    check_ddi(ElementTree.parse(folder / "x.ddi.xml").getroot())
-    plan = oc.dictionary(folder / "x.ddi.xml")
+    check_ddi(ElementTree.parse(folder / f"{path.name}.ddi.xml").getroot())
+    plan = oc.dictionary(folder / f"{path.name}.ddi.xml")
     for own, other in zip(dataset.variables, plan.variables, strict=True):
         lost = {"true": (), "false": (), "meaning_set": None}
         lost |= {"decimals": other.decimals} if fixed else {}
@@ -285,14 +286,23 @@ def test_what_cannot_be_written_is_refused(tmp_path, name, options, words):
     assert not list(tmp_path.iterdir())
 
 
-def test_nothing_is_written_over_or_by_halves(tmp_path):
+def test_a_file_beside_an_export_is_replaced_only_if_nobody_has_edited_it(tmp_path):
     dataset = oc.load(b"a,b\n5,x\n6,y\n")
     (tmp_path / "x.plan.toml").write_text("# mine")
+    told = dataset.export(tmp_path / "x.csv", metadata=["csvw", "ddi"])
+    written = {Path(each).name for each in told.files}
+    assert written | {"x.plan.toml"} == {each.name for each in tmp_path.iterdir()}
     with pytest.raises(oc.PlanError, match="already exists"):
         dataset.export(tmp_path / "x.csv")
-    assert [each.name for each in tmp_path.iterdir()] == ["x.plan.toml"]
-    told = dataset.export(tmp_path / "x.csv", replace=True)
-    assert sorted(told.files) == sorted(str(each) for each in tmp_path.iterdir())
+    dataset.head(1).export(tmp_path / "x.csv", metadata=["csvw", "ddi"], replace=True)
+    for name in sorted(written - {"x.csv"}):
+        path, before = tmp_path / name, (tmp_path / name).read_bytes()
+        path.write_bytes(before.replace(b"b", b"q", 1))
+        with pytest.raises(oc.PlanError, match="not as an export wrote it"):
+            dataset.export(tmp_path / "x.csv", metadata=["csvw", "ddi"], replace=True)
+        assert (tmp_path / "x.csv").read_text().count("\n") == 2, "nothing else is written then"
+        path.write_bytes(before)
+    assert (tmp_path / "x.plan.toml").read_text() == "# mine"
 
 
 AT_TOP = {"names": 1, "data": "2.."}
@@ -323,4 +333,4 @@ def test_fixed_width_and_workbooks_read_back_equal(tmp_path_factory, dataset):
     except oc.PlanError as error:
         assert '"word"' in str(error)  # blanks at its ends, or a line end, that no field can keep
         return
-    assert oc.load(Plan.read(folder / "x.plan.toml")).equals(dataset)
+    assert oc.load(Plan.read(folder / "x.txt.plan.toml")).equals(dataset)

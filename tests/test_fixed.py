@@ -130,9 +130,9 @@ def test_an_exported_dataset_reads_back_equal(data, tmp_path_factory, rows):
     source = "\n".join([heading, *rows_text, ""]).encode()
     dataset = oc.load(source, plan=plan, delimiter=",", rows={"names": 1}, encoding="utf-8")
     dataset.export(folder / "x.txt")
-    again = oc.load(oc.Plan.read(folder / "x.plan.toml"))
+    again = oc.load(oc.Plan.read(folder / "x.txt.plan.toml"))
     assert again.equals(dataset) and again.receipt.balanced
-    by_table = oc.load(folder / "x.txt", fields=folder / "x.fields.csv", encoding="utf-8")
+    by_table = oc.load(folder / "x.txt", fields=folder / "x.txt.fields.csv", encoding="utf-8")
     for name in dataset.names:
         assert by_table[name].equals(dataset[name]) or by_table[name].variable.type == "number"
 
@@ -365,7 +365,7 @@ def test_codes_and_labels_travel_through_a_layout_table(tmp_path_factory, codes,
     parts = {"type": "integer", "missing": codes, "meanings": labels}
     dataset = oc.load(b"a,b\n5,1\n6,2\n", variables={"a": parts})
     dataset.export(folder / "x.txt", missing="null")
-    again = oc.load(folder / "x.txt", fields=folder / "x.fields.csv")["a"].variable
+    again = oc.load(folder / "x.txt", fields=folder / "x.txt.fields.csv")["a"].variable
     assert again.missing == dataset["a"].variable.missing
     assert again.meanings == dataset["a"].variable.meanings
 
@@ -391,7 +391,7 @@ def test_cases_of_two_lines(tmp_path):
     limited = oc.load(SECOND.encode(), fields=TWO_LINES, limit=1)
     assert len(limited) == 1 and limited.receipt.stopped and limited.receipt.balanced
     dataset.export(tmp_path / "x.txt", fields=TWO_LINES)
-    assert oc.load(oc.Plan.read(tmp_path / "x.plan.toml")).equals(dataset)
+    assert oc.load(oc.Plan.read(tmp_path / "x.txt.plan.toml")).equals(dataset)
 
 
 REPORT = (

@@ -83,6 +83,7 @@ WRONG = {
     "order": 5,
     "promised": {"rows": "many"},
     "limit": -1,
+    "changing": "maybe",
     "unreadable": "ignore",
     "workers": 0,
 }

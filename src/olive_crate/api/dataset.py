@@ -245,8 +245,12 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         `missing`: "codes" writes the codes of missing cells (default for text and workbooks),
         "null" leaves them empty, "reasons" adds a column of reasons.
 
+        Files beside the data are named after it in full (`answers.csv.plan.toml`); one that an
+        export wrote and nobody has edited since is replaced, any other never.
+
         Returns the files written, and notes on what they cannot store. Raises `PlanError` if values
-        do not fit, or if a file exists and `replace` is not set; then nothing is written.
+        do not fit, if the file exists and `replace` is not set, or if a file beside it was edited;
+        then nothing is written.
         """
         from ..formats.exporting import export
 

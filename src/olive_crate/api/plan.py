@@ -42,12 +42,17 @@ class Plan(Shown, Decisions, frozen=True, omit_defaults=True):
 
         return Plan.of(read_decisions(Path(path)))
 
-    def write(self, path: str | os.PathLike[str]) -> None:
-        """Write the plan as TOML; if the plan file exists, its comments are kept."""
+    def write(self, path: str | os.PathLike[str], replace: bool = False) -> None:
+        """Write the plan as TOML.
+
+        The plan file that this plan was read from, unchanged since, is brought up to date, and its
+        comments are kept. Any other file is overwritten only with `replace=True`; without it,
+        `PlanError` is raised.
+        """
         from ..plan.toml_write import write_plan
         from ..show.claims import claim_of
 
-        write_plan(self, Path(path), claim_of)
+        write_plan(self, Path(path), claim_of, replace)
 
     def text(self, folder: Path | None = None) -> str:
         """Return the plan as TOML with its evidence as comments; paths relative to `folder`."""

@@ -64,5 +64,5 @@ def _write(dataset: Any, book: Any, output: Path, source: str, replace: bool) ->
         text = {".md": book.to_markdown, ".csv": book.to_csv, ".json": book.to_json}[kind]()
     else:
         raise PlanError(f'{output}: a codebook cannot be written as "{kind}"{nearest(kind, kinds)}')
-    write_all({output: text.encode("utf-8")}, replace)
+    write_all(output, {output: text.encode("utf-8")}, replace)
     show("\n".join([f"wrote {output}", *notes]))

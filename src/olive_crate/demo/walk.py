@@ -55,7 +55,12 @@ def write_demo(folder: Path) -> None:
         "deliveries_2025.plan.toml",
         "deliveries_2025.parquet",
         "census_2024.parquet",
-        *("answers.csv", "answers.csv-metadata.json", "answers.ddi.xml", "answers.plan.toml"),
+        *(
+            "answers.csv",
+            "answers.csv-metadata.json",
+            "answers.csv.ddi.xml",
+            "answers.csv.plan.toml",
+        ),
     }
     strangers = sorted(each.name for each in folder.iterdir() if each.name not in made)
     if strangers:

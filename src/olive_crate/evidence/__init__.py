@@ -23,6 +23,7 @@ from .notes import (
     PlainNameTaken,
     PromiseNotChecked,
     RenamedColumn,
+    SourceChanged,
     UndeclaredColumns,
     UnnamedColumns,
 )
@@ -102,7 +103,7 @@ ALL_EVIDENCE = (
 
 ALL_NOTES = (
     *(RenamedColumn, UnnamedColumns, UndeclaredColumns, MovedColumns, PlainNameTaken),
-    *(PromiseNotChecked, IncompleteRecord, CutCharacters, DictionaryGap),
+    *(SourceChanged, PromiseNotChecked, IncompleteRecord, CutCharacters, DictionaryGap),
 )
 
 __all__ = [
@@ -163,6 +164,7 @@ __all__ = [
     "SerialDays",
     "SharedPositions",
     "SheetChosen",
+    "SourceChanged",
     "StoredAsText",
     "Suspect",
     "SuspectedCodes",

@@ -10,7 +10,6 @@ import msgspec
 
 from ..views import Worded
 
-
 TYPE = "variable.type"
 
 

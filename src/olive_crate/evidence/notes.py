@@ -25,6 +25,12 @@ class UnnamedColumns(Note, frozen=True, kw_only=True):
     columns: tuple[int, ...]
 
 
+class SourceChanged(Note, frozen=True, kw_only=True):
+    """The file was changed while it was read."""
+
+    name: str
+
+
 class UndeclaredColumns(Note, frozen=True, kw_only=True):
     """Columns that the plan does not mention."""
 

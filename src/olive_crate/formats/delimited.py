@@ -17,6 +17,8 @@ from ..plan.toml_write import plan_text
 from ..show.claims import claim_of
 from ..sources.csv_text import csv_text
 from ..sources.source import codec_name
+from .beside import CSVW, PLAN
+from .beside import beside as beside_file
 from .exporting import Files, with_standards
 
 if TYPE_CHECKING:
@@ -50,9 +52,9 @@ def delimited_files(
         from .csvw import csvw_text
 
         metadata, notes = csvw_text(dataset, path.name, delimiter, codec, missing)
-        files[path.with_name(f"{path.name}-metadata.json")] = metadata.encode("utf-8")
+        files[beside_file(path, CSVW)] = metadata.encode("utf-8")
     notes += with_standards(files, dataset, path, standards)
-    files[path.with_suffix(".plan.toml")] = plan_text(plan, claim_of, path.parent).encode("utf-8")
+    files[beside_file(path, PLAN)] = plan_text(plan, claim_of, path.parent).encode("utf-8")
     return files, notes
 
 

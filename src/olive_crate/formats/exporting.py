@@ -11,6 +11,7 @@ import msgspec
 from ..columns.cell_texts import checked_way
 from ..errors import PlanError, nearest
 from ..sources.writing import put_in_place, temporary_beside
+from .beside import DDI, beside, check_unedited, sealed
 
 if TYPE_CHECKING:
     from ..dataset.model import PlainDataset
@@ -80,7 +81,7 @@ def export(
 
             files = {target: arrow_writer(dataset, kind, way)}
         notes += with_standards(files, dataset, target, standards)
-    write_all(files, replace)
+    write_all(target, files, replace)
     return Exported(tuple(str(each) for each in files), tuple(dict.fromkeys(notes)))
 
 
@@ -105,16 +106,22 @@ def with_standards(
     from .ddi import ddi_text
 
     text, notes = ddi_text(dataset, target.name)
-    files[target.with_suffix(".ddi.xml")] = text.encode("utf-8")
+    files[beside(target, DDI)] = text.encode("utf-8")
     return notes
 
 
-def write_all(files: Files, replace: bool) -> None:
-    """Write all files or none. Raises `PlanError` where one cannot be written."""
+def write_all(target: Path, files: Files, replace: bool) -> None:
+    """Write the exported file and those beside it, all or none.
+
+    Raises `PlanError` where one cannot be written, or would take the place of one that is edited.
+    """
     from ..sources.writing import checked_target
 
-    for path in files:
-        checked_target(path, replace)
+    checked_target(target, replace)
+    others = {path: data for path, data in files.items() if isinstance(data, bytes)}
+    others.pop(target, None)
+    check_unedited(others)
+    files = {**files, **sealed(others)}
     made: dict[Path, Path] = {}
     try:
         for path, content in files.items():

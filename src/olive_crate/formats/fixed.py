@@ -22,6 +22,7 @@ from ..plan.toml_write import plan_text
 from ..show.claims import claim_of
 from ..sources.csv_text import csv_text
 from ..sources.source import codec_name
+from .beside import DDI, FIELDS, PLAN, beside
 from .ddi import ddi_text
 from .delimited import encoded
 from .exporting import Files
@@ -54,7 +55,7 @@ def fixed_files(
     encoding: str,
     standards: Sequence[str],
 ) -> tuple[Files, list[str]]:
-    """The data, and beside it `<stem>.fields.csv` and `<stem>.plan.toml`; what they cannot carry.
+    """The data, and beside it `<name>.fields.csv` and `<name>.plan.toml`; what they cannot carry.
 
     Without `fields`, each variable gets the width of its longest cell and a blank between.
     Raises `PlanError` for values that do not fit their field, naming them.
@@ -70,13 +71,13 @@ def fixed_files(
     plan = _plan(path, chosen, variables, encoding, dataset.plan.meaning_sets)
     files: Files = {
         path: encoded(lines, codec_name(encoding), path),
-        path.with_suffix(".fields.csv"): _table(chosen, variables).encode("utf-8"),
-        path.with_suffix(".plan.toml"): plan_text(plan, claim_of, path.parent).encode("utf-8"),
+        beside(path, FIELDS): _table(chosen, variables).encode("utf-8"),
+        beside(path, PLAN): plan_text(plan, claim_of, path.parent).encode("utf-8"),
     }
     notes: list[str] = []
     if "ddi" in standards:
         text, notes = ddi_text(keep(dataset, [each.name for each in variables]), path.name, chosen)
-        files[path.with_suffix(".ddi.xml")] = text.encode("utf-8")
+        files[beside(path, DDI)] = text.encode("utf-8")
     return files, notes
 
 

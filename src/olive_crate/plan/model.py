@@ -74,6 +74,8 @@ class Decisions(msgspec.Struct, frozen=True, omit_defaults=True):
     keep: tuple[str, ...] | None = None
     limit: int | None = None
     unreadable: str = "report"
+    changing: str = "refuse"
+    """What to do about a source that changes while it is read: `refuse` it, or `take` it."""
     workers: int | None = None
     variables: tuple[Variable, ...] = ()
     meaning_sets: dict[str, tuple[Meaning, ...]] = {}
@@ -87,6 +89,8 @@ class Decisions(msgspec.Struct, frozen=True, omit_defaults=True):
     """What had to be changed to follow the plan; not written."""
     base: Path | None = None
     """The folder that relative paths start from: the plan file's."""
+    read_from: tuple[str, str] | None = None
+    """The plan file that it was read from, and the SHA-256 of its bytes."""
     listed: bool = False
     """The variables are those of a file, so that an unknown name is a mistake."""
     evidence: tuple[Evidence, ...] = ()

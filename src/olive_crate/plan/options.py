@@ -337,6 +337,15 @@ class ReadingOptions(TypedDict, total=False):
             default="report",
         ),
     ]
+    changing: Annotated[
+        Literal["refuse", "take"],
+        Option(
+            "Reading",
+            "A file that changes while it is read: refuse it, or take what was there.",
+            one_of("refuse", "take", optional=False),
+            default="refuse",
+        ),
+    ]
     workers: Annotated[
         int | None,
         Option(

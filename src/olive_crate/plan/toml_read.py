@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import tomllib
 from collections.abc import Mapping
 from pathlib import Path
@@ -28,8 +29,8 @@ SHARED = ("comment", "trim", "decimal", "grouping")
 def read_decisions(path: Path) -> Decisions:
     """Read a plan file. Raises `PlanError` that names the key for anything that is not a plan."""
     try:
-        with path.open("rb") as stream:
-            mapping = tomllib.load(stream)
+        data = path.read_bytes()
+        mapping = tomllib.loads(data.decode("utf-8"))
     except FileNotFoundError:
         raise PlanError(f"{path}: no such plan file") from None
     except OSError as error:
@@ -38,7 +39,9 @@ def read_decisions(path: Path) -> Decisions:
         raise PlanError(f"{path}: not a plan file (TOML in UTF-8)") from None
     except tomllib.TOMLDecodeError as error:
         raise PlanError(f"{path}: not valid TOML: {error}") from None
-    return decisions_from(mapping, path.parent, f"{path}: ")
+    made = decisions_from(mapping, path.parent, f"{path}: ")
+    origin = (str(path.absolute()), hashlib.sha256(data).hexdigest())
+    return msgspec.structs.replace(made, read_from=origin)
 
 
 def decisions_from(

@@ -6,7 +6,9 @@ and order stay. The evidence of a draft is written as comments; its words come f
 
 from __future__ import annotations
 
+import hashlib
 import os
+import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -14,7 +16,7 @@ from typing import Any
 import msgspec
 
 from ..declaration.variable import Variable, parts_of
-from ..errors import PlanError
+from ..errors import Advice, PlanError
 from ..evidence import Evidence, LevelSuggested
 from ..sources.writing import write_whole
 from .model import Decisions
@@ -24,6 +26,8 @@ from .toml_read import SHARED
 
 Words = Callable[[Evidence], str]
 """Puts a piece of evidence into words."""
+CONTROL = re.compile(r"[\x00-\x08\x0a-\x1f\x7f]")
+"""Characters that TOML (1.0, "Comment") does not allow in a comment."""
 
 
 def tables_of(plan: Decisions, folder: Path | None = None) -> dict[str, Any]:
@@ -119,22 +123,50 @@ def plan_text(plan: Decisions, words: Words, folder: Path | None = None) -> str:
     return tomlkit.dumps(document).lstrip("\n")
 
 
-def write_plan(plan: Decisions, path: Path, words: Words) -> None:
-    """Write a plan file, whole or not at all; keep the comments of one that is there."""
+WRITTEN: dict[str, str] = {}
+"""Plan files that this process brought up to date, with the SHA-256 of what it wrote."""
+
+
+def write_plan(plan: Decisions, path: Path, words: Words, replace: bool = False) -> None:
+    """Write a plan file, whole or not at all; keep the comments of one that is there.
+
+    Raises `PlanError` where another file would be lost.
+    """
     import tomlkit
 
+    if path.exists() and not replace and not _is_own(plan, path):
+        raise PlanError(
+            f"{path}: already exists, and is not the plan file that this plan was read from, as it "
+            "was then",
+            Advice("use {} to overwrite it", "replace=True", "--replace"),
+        )
     text = plan_text(plan, words, path.parent)
     if path.exists() and not plan.evidence:
         try:
             document = tomlkit.parse(path.read_text("utf-8"))
-        except (OSError, ValueError):
-            raise PlanError(f"{path}: exists and is not a plan file; choose another name") from None
-        _update(document, tables_of(plan, path.parent))
-        text = tomlkit.dumps(document)
+            _update(document, tables_of(plan, path.parent))
+            text = tomlkit.dumps(document)
+        except (OSError, ValueError, KeyError, TypeError):  # no plan: replaced, as asked
+            pass
+    WRITTEN[str(path.absolute())] = hashlib.sha256(text.encode("utf-8")).hexdigest()
     try:
         write_whole(path, text.encode("utf-8"))
     except OSError as error:
         raise PlanError(f"{path}: cannot be written: {error.strerror}") from None
+
+
+def _shown(match: re.Match[str]) -> str:
+    """A control character as its picture in Unicode."""
+    code = ord(match.group())
+    return chr(0x2421 if code == 0x7F else 0x2400 + code)
+
+
+def _is_own(plan: Decisions, path: Path) -> bool:
+    """Is this the file that the plan was read from, and has nobody else changed it since?"""
+    if plan.read_from is None or plan.read_from[0] != str(path.absolute()):
+        return False
+    now = hashlib.sha256(path.read_bytes()).hexdigest()
+    return now in (plan.read_from[1], WRITTEN.get(plan.read_from[0]))
 
 
 def _lay(document: Any, mapping: dict[str, Any]) -> None:
@@ -213,7 +245,7 @@ def _comment(document: Any, plan: Decisions, words: Words) -> None:
     for evidence in plan.evidence:
         if evidence.answered:
             continue
-        text = " ".join(words(evidence).split())
+        text = CONTROL.sub(_shown, " ".join(words(evidence).split()))
         if evidence.variable in by_name:
             _comment_variable(by_name[evidence.variable], evidence, text, commented)
             continue

@@ -26,10 +26,12 @@ from ..sources.opening import open_source
 from ..sources.source import Source
 from ..workers import Workers
 from .preparing import ColumnReader, Reading, prepare, promise_check
-from .receipts import decided, receipt_of
+from .receipts import decided, receipt_of, refuse_changed
 from .single_pass import OtherMarksMet, Progress, reread, run, workers_for
 
 T = TypeVar("T")
+PLAN_FILE = ".plan.toml"
+"""What the name of a plan file ends with."""
 
 
 def load(
@@ -102,6 +104,7 @@ def draft(
 def _drafted(found: SourceLayout, progress: Progress | None) -> Decisions:
     reading = prepare(found)
     run(reading, lambda block, typed: None, progress)
+    refuse_changed(reading)
     kept = tuple(each.variable.name for each in reading.columns) if reading.not_kept else None
     return msgspec.structs.replace(
         found.plan,
@@ -128,6 +131,10 @@ def source_and_plan(
 
     `source` may be a plan, whose own source is then read.
     """
+    if isinstance(source, (str, Path)) and str(source).endswith(PLAN_FILE):
+        from ..plan.toml_read import read_decisions
+
+        source = read_decisions(Path(source))
     if isinstance(source, Decisions):
         plan = with_options(source, options)
         opened = open_source(plan.source_path())

@@ -14,6 +14,7 @@ from ..columns.outcome import Outcome
 from ..columns.rule import base, form
 from ..columns.statistics import MANY_ODD, Obstacles
 from ..dataset.receipt import NO_PROBLEMS, CellCounts, Problems, Receipt
+from ..errors import Advice, SourceError
 from ..evidence import (
     CutCharacters,
     Evidence,
@@ -29,6 +30,7 @@ from ..evidence import (
     Note,
     OnlyMarks,
     RepeatedHeading,
+    SourceChanged,
     SuspectedCodes,
     TextBecause,
     TextCount,
@@ -50,6 +52,7 @@ MOST_ROWS = 20
 def receipt_of(reading: Reading, cells: Sequence[CellCounts], rows: int, began: float) -> Receipt:
     """What was read, how, and what became of it. `began` is when, by the performance counter."""
     found, tally = reading.found, reading.tally
+    refuse_changed(reading)
     problems = _problems(reading)
     return Receipt(
         source=found.source.name,
@@ -80,6 +83,19 @@ def receipt_of(reading: Reading, cells: Sequence[CellCounts], rows: int, began: 
         seconds=time.perf_counter() - began,
         problems=problems,
     )
+
+
+def refuse_changed(reading: Reading) -> None:
+    """Raise `SourceError` for a file that was changed while it was read, or note it if told so."""
+    found = reading.found
+    if not found.source.has_changed():
+        return
+    if found.plan.changing == "refuse":
+        raise SourceError(
+            f"{found.source.name}: was changed while it was read; read it again once it is whole",
+            Advice("to take what was there, use {}", 'changing="take"', "--changing take"),
+        )
+    reading.notes.append(SourceChanged(name=found.source.name))
 
 
 def _problems(reading: Reading) -> Problems:

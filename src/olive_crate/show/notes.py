@@ -34,6 +34,11 @@ def _(note: ev.UnnamedColumns) -> str:
 
 
 @note_words.register
+def _(note: ev.SourceChanged) -> str:
+    return f"{note.name} was changed while it was read; what was there is what was taken"
+
+
+@note_words.register
 def _(note: ev.UndeclaredColumns) -> str:
     return f"columns that the plan does not mention: {_quoted(note.names)}"
 

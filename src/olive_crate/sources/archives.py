@@ -56,7 +56,14 @@ def _unzipped(raw: Source) -> Source:
             raise SourceError(f"{raw.name}: the archive is damaged ({error})") from None
         return cast(IO[bytes], Inflating(stream, f"{raw.name} ({member.filename})", "zip"))
 
-    return Source(f"{raw.name} ({member.filename})", raw.path, None, opened, compression="zip")
+    return Source(
+        f"{raw.name} ({member.filename})",
+        raw.path,
+        None,
+        opened,
+        compression="zip",
+        stamp=raw.stamp,
+    )
 
 
 def _opened(raw: Source) -> IO[bytes]:

@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import IO, Any, cast
 
 from ..errors import SourceError, nearest
-from .source import Inflating, Source
+from .source import Inflating, Source, stamp_of
 
 IN_MEMORY = 64 << 20
 MAGIC = {
@@ -89,7 +89,8 @@ def _from_path(path: Path) -> Source:
         raise SourceError(f"{path}: this is a folder; name one file in it ({holds})")
     try:
         with path.open("rb"):
-            size = path.stat().st_size
+            stamp = stamp_of(path)
+            size = stamp[0] if stamp else path.stat().st_size
     except FileNotFoundError:
         folder = path.parent
         names = [each.name for each in folder.iterdir()] if folder.is_dir() else []
@@ -99,7 +100,7 @@ def _from_path(path: Path) -> Source:
     except (OSError, ValueError) as error:
         reason = getattr(error, "strerror", None) or error
         raise SourceError(f"{path}: cannot be opened: {reason}") from None
-    return Source(str(path), path, size, lambda: path.open("rb", buffering=0))
+    return Source(str(path), path, size, lambda: path.open("rb", buffering=0), stamp=stamp)
 
 
 def _from_stream(stream: Any) -> Source:
@@ -174,7 +175,7 @@ def _decompressed(raw: Source, kind: str) -> Source:
     def opened() -> IO[bytes]:
         return cast(IO[bytes], Inflating(_inflater(raw.open(), kind), raw.name, kind))
 
-    return Source(raw.name, raw.path, None, opened, compression=kind)
+    return Source(raw.name, raw.path, None, opened, compression=kind, stamp=raw.stamp)
 
 
 def _inflater(stream: IO[bytes], kind: str) -> Any:

@@ -52,6 +52,14 @@ class Source(msgspec.Struct, frozen=True, eq=False):
     compression: str | None = None
     workbook: str | None = None
     """`xlsx` or `ods`, where it is a workbook."""
+    stamp: tuple[int, int] | None = None
+    """Bytes of the file and when it was changed last, as it was opened; of local files only."""
+
+    def has_changed(self) -> bool:
+        """Has the file another size or time of change than when it was opened?"""
+        return (
+            self.stamp is not None and self.path is not None and stamp_of(self.path) != self.stamp
+        )
 
     def head(self, count: int) -> bytes:
         """The first `count` bytes, or all if there are fewer."""
@@ -145,6 +153,15 @@ class Sample:
             while piece := stream.read(1 << 20):
                 last = (last + piece)[-PIECE:]
         return last
+
+
+def stamp_of(path: Path) -> tuple[int, int] | None:
+    """A file's size and time of change (in nanoseconds); `None` if it is gone."""
+    try:
+        found = path.stat()
+    except OSError:
+        return None
+    return found.st_size, found.st_mtime_ns
 
 
 def byte_order_mark(head: bytes) -> str | None:

@@ -7,23 +7,20 @@ finding at all.
 
 from __future__ import annotations
 
-import io
-import itertools
 from collections import Counter
 from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 import msgspec
 
-from ...errors import LayoutError, PlanError
-from ...evidence import BlanksFollow, DelimiterFound, Evidence, HeadingMoved, NoHeading
+from ...errors import PlanError
+from ...evidence import BlanksFollow, DelimiterFound, Evidence, HeadingMoved
 from ...kernels.types import Dialect
 from ...plan.model import Decisions, DelimitedSection
 from ...plan.rows import Rows
 from ...sources.source import Sample, Source, decoded
-from ..base import Before, Row, SourceLayout, Tally
+from ..base import Before, Row, SourceLayout
 from ..text.aligned import LooksAligned
-from ..text.cells import is_value
 from ..text.closing import Tail
 from ..text.completing import (
     as_utf8,
@@ -39,7 +36,7 @@ from ..text.completing import (
     without_mark,
 )
 from ..text.decoding import find_encoding
-from ..text.heading import find_rows
+from ..text.foreign import refuse_foreign
 from ..text.moved import moved
 from ..text.names import headings_of
 from .dialect import (
@@ -53,14 +50,10 @@ from .dialect import (
 )
 from .preview import preview
 from .reading import DelimitedLayout
-from .records import raw_blocks, records_as_text
+from .sample_rows import LOOKED_AT, head_rows, tail_rows, usual_fields
 
 Otherwise = Callable[[LooksAligned], SourceLayout | None]
 """Gives the layout of text that only looks delimited."""
-LOOKED_AT = 200
-"""Rows that are looked at, at either end."""
-SWALLOWED = 100
-"""A record of more lines shows that a stray quote in a title has opened it."""
 
 
 def find_delimited(
@@ -74,6 +67,8 @@ def find_delimited(
         evidence.append(known)
     encoding = plan.source.encoding or (known.value if known else "")
     text = as_utf8(sample.head, encoding, sample.is_whole)
+    if plan.layout is None and plan.delimited.delimiter is None:
+        refuse_foreign(text, sample.is_whole, source.name)
     cutting = _cutting(plan.delimited, text, sample, encoding, evidence)
     mark = cutting.found if plan.layout is None else None
     if mark is not None and otherwise is not None and not explains_rows(text, mark):
@@ -203,7 +198,7 @@ def _head(
 ) -> _Head:
     """The parts of rows, the columns, and the marks of numbers, as the head shows them."""
     rows = head_rows(text, sample.is_whole, cutting.dialect, plan.rows)
-    usual = _usual_fields(rows)
+    usual = usual_fields(rows)
     given, found = moved(plan, rows, usual, sample.source)
     if found is None and plan.rows.names and plan.variables:
         rows, given, found = _looked_above(plan, sample, text, cutting.dialect, rows)
@@ -227,7 +222,7 @@ def _looked_above(
 ) -> tuple[list[Row], Rows, HeadingMoved | None]:
     """The declared names looked for above the row that is declared, where they do not stand."""
     every = head_rows(text, sample.is_whole, marks, Rows())
-    given, found = moved(plan, every, _usual_fields(every), sample.source)
+    given, found = moved(plan, every, usual_fields(every), sample.source)
     return (rows, plan.rows, None) if found is None else (every, given, found)
 
 
@@ -277,13 +272,6 @@ def _complete(
     )
 
 
-def _usual_fields(rows: Sequence[Row]) -> int:
-    counts = [len(row.cells) for row in rows if len(row.cells) > 1]
-    if not counts:
-        return 1
-    return max(set(counts), key=lambda count: (counts.count(count), count))
-
-
 def _columns(rows: Sequence[Row], heading: Sequence[Row], usual: int) -> int:
     """As many columns as the heading has words, or more if most rows have more fields."""
     if not heading:
@@ -318,86 +306,3 @@ def _with_closing(
 
     rows = [row for row in rows if row.number >= first]
     return with_closing(given, parts, Tail(rows, last, whole), fields, evidence)
-
-
-def head_rows(text: bytes, whole: bool, marks: Dialect, rows: Rows) -> list[Row]:
-    """The rows at the head of the source, titles too."""
-    skip = min([*heading_rows(rows), rows.first or 1]) - 1 if rows.names else 0
-    cut = _records(text, marks, skip, rows)
-    jumps = [after.number - row.number for row, after in itertools.pairwise(cut[:21])]
-    if skip == 0 and marks.quote and (not cut or max(jumps, default=0) > SWALLOWED):
-        plain = Dialect(marks.delimiter, marks.blanks, comment=marks.comment)
-        cut = _records(text, plain, 0, rows)
-    return cut
-
-
-def _records(text: bytes, marks: Dialect, skip: int, rows: Rows) -> list[Row]:
-    """The rows that are no comments, and comments that hold the names: declared, or found so.
-
-    A comment just above the data, cut into as many words as they have fields, holds their names.
-    """
-    cut = _cut_rows(text, marks, skip)
-    kept = [row for row in cut if not row.is_comment]
-    held = [row for row in cut if row.is_comment and row.number in (rows.names or ())]
-    if rows.names is None and kept:
-        above = [row for row in cut if row.is_comment and row.number < kept[0].number][-1:]
-        fields = _usual_fields(kept)
-        if above and not isinstance(find_rows(kept, fields).names, NoHeading):
-            above = []
-        held = [row for row in above if _are_names(_uncommented(row, marks).cells, fields)]
-    return sorted([*kept, *(_uncommented(row, marks) for row in held)], key=lambda r: r.number)
-
-
-def _uncommented(row: Row, marks: Dialect) -> Row:
-    """A comment cut into cells, without its prefix."""
-    text = row.cells[0].encode("utf-8").lstrip(marks.comment).lstrip(b" ")
-    cut = _cut_rows(text, msgspec.structs.replace(marks, comment=b""), 0)
-    return msgspec.structs.replace(row, cells=cut[0].cells if cut else ())
-
-
-def _are_names(cells: Sequence[str], fields: int) -> bool:
-    words = [cell.strip() for cell in cells]
-    named = len(words) in (fields, fields - 1) and fields > 1
-    return named and len({*words, ""}) == len(words) + 1 and not any(map(is_value, words))
-
-
-def _cut_rows(
-    text: bytes, marks: Dialect, skip: int, first: int = 1, most: int | None = LOOKED_AT
-) -> list[Row]:
-    """The rows of a piece of text, comments too."""
-    source = Source("sample", None, len(text), lambda: io.BytesIO(text))
-    layout = DelimitedLayout("utf-8", marks, 0, skip=skip, block=max(1, len(text)))
-    rows: list[Row] = []
-    try:
-        for block in raw_blocks(source, layout, Tally()):
-            count = len(block.structure.heads)
-            beyond = count if most is None else min(count, most)
-            numbers = block.rows[:beyond].tolist()
-            comments = block.structure.comments[:beyond].tolist()
-            texts = records_as_text(block, 0, beyond)
-            for number, is_comment, cells in zip(numbers, comments, texts, strict=True):
-                rows.append(Row(number + first - 1, tuple(cells), bool(is_comment)))
-    except LayoutError:
-        pass  # a quote left open at the end of a sample
-    return rows
-
-
-def tail_rows(
-    sample: Sample, tail: bytes, encoding: str, marks: Dialect, most: int | None
-) -> tuple[list[Row], int]:
-    """The last rows and the number of the last line.
-
-    Where the file was not read whole, rows are counted from its end: the last one is -1.
-    """
-    if sample.is_whole:
-        text = as_utf8(tail, encoding, True)
-    else:
-        if encoding.lower().startswith(("utf-16", "utf-32")):
-            tail = tail[len(tail) % 4 :]
-        text = decoded(tail, without_mark(encoding, sample.head), True).encode("utf-8", "replace")
-        text = text[text.find(b"\n") + 1 or text.find(b"\r") + 1 :]
-    lines = text.splitlines(keepends=True)
-    last = lines if most is None else lines[-most:]
-    end = len(lines) if sample.is_whole else -1
-    rows = _cut_rows(b"".join(last), marks, 0, end - len(last) + 1, LOOKED_AT if most else None)
-    return [row for row in rows if not row.is_comment], end

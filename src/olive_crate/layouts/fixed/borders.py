@@ -9,7 +9,8 @@ import numpy as np
 
 from ...evidence import CutValues, Evidence, Example, SharedPositions
 from ...plan.fields import Field, overlaps
-from .breaks import DIGIT, LETTER, body_of, change_scores, classes_of, codes_of, cut_shares
+from .breaks import body_of, cut_shares
+from .changes import DIGIT, LETTER, change_scores, classes_of, codes_of
 
 NEAR = 3
 OFTEN = 0.2

@@ -9,7 +9,6 @@ is between two positions; `after` is the one on its left.
 from __future__ import annotations
 
 import itertools
-import re
 from collections.abc import Sequence
 
 import msgspec
@@ -17,10 +16,9 @@ import numpy as np
 
 from ...plan.fields import Field
 from ..base import Break
-from ..text.cells import shape_of
+from .changes import BLANK, DIGIT, LETTER, change_scores, classes_of, codes_of
+from .heading_line import heading_line, runs_of, words_of
 
-BLANK, DIGIT, LETTER, OTHER = 0, 1, 2, 3
-CLASSES = ("blank", "digit", "letter", "other")
 CERTAIN = 0.75
 LIKELY = 0.7
 NO_CUT = 0.02
@@ -28,8 +26,6 @@ WORTH_NAMING = 0.2
 LOOKED_AT = 600
 FEW_ROWS = 4
 """So many rows are kept, whatever runs through them."""
-HEAD, LINES_ABOVE = 200, 4
-"""Lines at the top in which the block may begin, and above it in which its heading may stand."""
 
 
 class FoundFields(msgspec.Struct, frozen=True):
@@ -51,24 +47,6 @@ class FoundFields(msgspec.Struct, frozen=True):
         """Does a line have characters between the fields, as prose has?"""
         pairs = itertools.pairwise(self.fields)
         return any(line[one.end : other.start - 1].strip() for one, other in pairs)
-
-
-def codes_of(lines: Sequence[str]) -> np.ndarray:
-    """Lines as a table of character codes, shaped (rows, positions), blanks behind short ones."""
-    width = max((len(line) for line in lines), default=0)
-    text = "".join(line.ljust(width) for line in lines)
-    codes = np.frombuffer(text.encode("utf-32-le", "surrogatepass"), "<u4")
-    return codes.reshape(len(lines), width) if width else np.zeros((len(lines), 0), np.uint32)
-
-
-def classes_of(codes: np.ndarray) -> np.ndarray:
-    """The class of each character."""
-    classes = np.full(codes.shape, OTHER, np.uint8)
-    classes[(codes == 32) | (codes == 0xA0)] = BLANK
-    classes[(codes >= 48) & (codes <= 57)] = DIGIT
-    lower = codes | 0x20
-    classes[((lower >= 97) & (lower <= 122)) | (codes >= 0xC0)] = LETTER
-    return classes
 
 
 def cut_shares(classes: np.ndarray) -> np.ndarray:
@@ -108,7 +86,7 @@ def find_fields(
     """
     body = body_of(lines)
     more = _fitting_above(lines, body) if at_blanks else []
-    heading, first = (given_heading, 0) if given_heading else _heading(lines, body, len(more))
+    heading, first = (given_heading, 0) if given_heading else heading_line(lines, body, len(more))
     body = [*more, *body]
     rows = [index for index in body if index >= first] or body
     if at_blanks:
@@ -118,12 +96,12 @@ def find_fields(
     classes = classes_of(codes)
     if not classes.size:
         return FoundFields((), (), (), len(rows), False)
-    runs = _runs((classes != BLANK).any(axis=0))
+    runs = runs_of((classes != BLANK).any(axis=0))
     cuts = cut_shares(classes)
     filled = classes != BLANK
     touch = (filled[:, :-1] & filled[:, 1:]).mean(axis=0)
     scores = change_scores(codes, classes)
-    words = _words_of(heading or "")
+    words = words_of(heading or "")
     runs = _merged(runs, words)
     to_left = _stands_left(words, runs)
     chosen: list[Break] = []
@@ -156,7 +134,7 @@ def _without_notes(lines: Sequence[str], rows: list[int]) -> list[int]:
 
     def is_note(place: int) -> bool:
         """Does this line close more than one break?"""
-        return len(_runs(counts - filled[place] > 0)) > len(_runs(counts > 0)) + 1
+        return len(runs_of(counts - filled[place] > 0)) > len(runs_of(counts > 0)) + 1
 
     first, last = 0, len(rows) - 1
     while last - first > FEW_ROWS and is_note(last):
@@ -166,21 +144,6 @@ def _without_notes(lines: Sequence[str], rows: list[int]) -> list[int]:
         counts = counts - filled[first]
         first += 1
     return rows[first : last + 1]
-
-
-def _runs(filled: np.ndarray) -> list[tuple[int, int]]:
-    """Runs of positions that are not always blank, as (start, end) counted from 0."""
-    edges = np.flatnonzero(np.diff(np.concatenate(([0], filled.astype(np.int8), [0]))))
-    return [(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True)]
-
-
-def _words_of(heading: str) -> list[tuple[int, int]]:
-    """Where the words of a heading lie; words run together are parted at their capitals."""
-    return [
-        (match.start() + inner.start(), match.start() + inner.end())
-        for match in re.finditer(r"\S+", heading)
-        for inner in re.finditer(r".+?(?:(?<=\w[a-z])(?=[A-Z])|$)", match.group())
-    ]
 
 
 def _merged(
@@ -208,7 +171,7 @@ def _fitting_above(lines: Sequence[str], body: Sequence[int]) -> list[int]:
     if not body:
         return []
     filled = (classes_of(codes_of([lines[at] for at in body])) != BLANK).any(axis=0)
-    gaps = [(a, b) for (_, a), (b, _) in itertools.pairwise(_runs(filled))]
+    gaps = [(a, b) for (_, a), (b, _) in itertools.pairwise(runs_of(filled))]
     found: list[int] = []
     for index in range(body[0] - 1, -1, -1):
         line = lines[index]
@@ -216,61 +179,6 @@ def _fitting_above(lines: Sequence[str], body: Sequence[int]) -> list[int]:
             break
         found.insert(0, index)
     return found
-
-
-def _heading(lines: Sequence[str], body: Sequence[int], more: int) -> tuple[str | None, int]:
-    """A line of words right above lines with digits, and where the data begin."""
-    filled = [index for index, line in enumerate(lines[:HEAD]) if line.strip()]
-    runs = _runs((classes_of(codes_of([lines[at] for at in body[1:]])) != BLANK).any(axis=0))
-    near = [place for place, index in enumerate(filled) if body and index <= body[0]]
-    for place in reversed(near[-1 - LINES_ABOVE - more :]):
-        index = filled[place]
-        below = [lines[each] for each in filled[place + 1 : place + 12]]
-        rules = [line for line in below[:1] if not re.search(r"\w", line)]
-        below = below[len(rules) :]
-        digits = sum(bool(re.search(r"\d", line)) for line in below)
-        line = lines[index]
-        words = re.findall(r"\S+", line)
-        worded = sum(bool(re.match(r"[^\W\d]|%|\(|°", word)) for word in words)
-        wide = len(line.rstrip()) >= 0.6 * max((len(each.rstrip()) for each in below), default=1)
-        unlike = digits > 0.7 * len(below) and _stand_over_values(line, below)
-        unlike = unlike or _names_only(words, lines[index + 1 : index + 60])
-        names = len(words) > 1 and worded == len(words) and not _is_prose(line, runs)
-        if names and wide and below and unlike:
-            after = filled[place + 1 + len(rules) :]
-            return line, after[0] if after else index + 1
-    return None, 0
-
-
-def _is_prose(line: str, runs: Sequence[tuple[int, int]]) -> bool:
-    """Has a line more words than there are columns, of which some lie over two at once?"""
-    words = _words_of(line)
-    across = any(sum(a < end and b > start for start, end in runs) > 1 for a, b in words)
-    return len(runs) > 1 and (len(words) > 2 * len(runs) or (across and len(words) > len(runs)))
-
-
-def _stand_over_values(line: str, below: Sequence[str]) -> bool:
-    """Is any word of another kind than most of what stands below it?"""
-    return any(
-        sum(shape_of(text) != shape_of(line[start:end]) for text in under) > 0.5 * len(under) > 0
-        for start, end in _words_of(line)
-        if (under := [text for each in below if (text := _under(each, start, end))])
-        and sum(bool(re.search(r"\d", text)) for text in under) > 0.5 * len(under)
-    )
-
-
-def _under(line: str, start: int, end: int) -> str:
-    """The word of a line that lies below these positions; empty if there is none."""
-    found = (m.group() for m in re.finditer(r"\S+", line) if m.start() < end and m.end() > start)
-    return next(found, "")
-
-
-def _names_only(words: Sequence[str], below: Sequence[str]) -> bool:
-    """Do these words never come again, though the words below do?"""
-    lines = [line.split() for line in below if line.strip()]
-    known = [word for line in lines for word in line]
-    repeat = len(known) - len(set(known))
-    return len(lines) > 5 and repeat > 0.5 * len(known) and not set(words) & set(known)
 
 
 def _stands_left(words: Sequence[tuple[int, int]], runs: Sequence[tuple[int, int]]) -> bool:
@@ -315,77 +223,6 @@ def _inner(
     return [found[p] for p in sorted(found)]
 
 
-def change_scores(codes: np.ndarray, classes: np.ndarray) -> np.ndarray:
-    """How much what stands at a position differs from what stands at the next, from 0 to 1."""
-    rows, width = classes.shape
-    if width < 2 or not rows:
-        return np.zeros(max(0, width - 1))
-    kinds = np.stack([(classes == kind).mean(axis=0) for kind in range(4)])
-    kinds[BLANK] *= 0.5  # blanks come and go with the width of a value
-    of_class = 0.5 * np.abs(np.diff(kinds, axis=1)).sum(axis=0)
-    within = _joined_by_mark(kinds)
-    entropy = _entropies(codes)
-    digits = kinds[DIGIT] > 0.5
-    drop = np.clip(entropy[:-1] - entropy[1:], 0, None) / np.log2(10)
-    drop = np.where(digits[:-1] & digits[1:], 0.7 * drop, 0)
-    letters = (kinds[LETTER] > 0.5)[:-1] & (kinds[LETTER] > 0.5)[1:]
-    alphabet = np.array(
-        [_distance(codes[:, p], codes[:, p + 1]) if letters[p] else 0.0 for p in range(width - 1)]
-    )
-    padded = _ends_of_padding(kinds[BLANK])
-    scores = np.maximum.reduce([of_class, drop, 0.6 * alphabet, padded])
-    cased = _case_change(codes)
-    scores = np.where(within, 0.3 * scores, scores) * np.where(cased, 0.5, 1)
-    clipped: np.ndarray = np.clip(scores, 0, 1)
-    return clipped
-
-
-def _joined_by_mark(kinds: np.ndarray) -> np.ndarray:
-    """Breaks beside a mark that joins digits (`0.35`, `2025-10-12`, `10:30`) are none."""
-    mark = kinds[OTHER] > 0.9
-    digit = kinds[DIGIT] > 0.5
-    joins: np.ndarray = np.zeros(kinds.shape[1], bool)
-    joins[1:-1] = mark[1:-1] & digit[:-2] & digit[2:]
-    beside: np.ndarray = joins[:-1] | joins[1:]
-    return beside
-
-
-def _ends_of_padding(blank: np.ndarray) -> np.ndarray:
-    """A value filled up with blanks ends, and the next one begins at once."""
-    fall = blank[:-1] - blank[1:]
-    rising = np.zeros(len(fall), bool)
-    rising[1:] = blank[1:-1] >= blank[:-2]
-    ends: np.ndarray = np.where(rising & (fall > 0.05), np.clip(0.5 + fall, 0, 1), 0)
-    return ends
-
-
-def _case_change(codes: np.ndarray) -> np.ndarray:
-    """From a capital to a small letter is within a word."""
-    upper = ((codes >= 65) & (codes <= 90)).mean(axis=0)
-    lower = ((codes >= 97) & (codes <= 122)).mean(axis=0)
-    found: np.ndarray = (upper[:-1] > 0.8) & (lower[1:] > 0.3)
-    return found
-
-
-def _entropies(codes: np.ndarray) -> np.ndarray:
-    """How much the characters at each position vary, in bits."""
-    rows, width = codes.shape
-    _, dense = np.unique(codes, return_inverse=True)
-    kinds = int(dense.max()) + 1
-    at = dense.reshape(rows, width) + kinds * np.arange(width)
-    share = np.bincount(at.ravel(), minlength=kinds * width).reshape(width, kinds) / rows
-    bits: np.ndarray = -(share * np.log2(np.where(share > 0, share, 1))).sum(axis=1)
-    return bits
-
-
-def _distance(left: np.ndarray, right: np.ndarray) -> float:
-    """Total variation between the characters at two positions."""
-    both = np.unique(np.concatenate((left, right)))
-    first = np.array([(left == each).mean() for each in both])
-    second = np.array([(right == each).mean() for each in both])
-    return float(0.5 * np.abs(first - second).sum())
-
-
 def _fields_between(
     runs: Sequence[tuple[int, int]], breaks: Sequence[int], heading: str
 ) -> list[Field]:
@@ -395,7 +232,7 @@ def _fields_between(
         edges = [start, *(p for p in breaks if start < p < end), end]
         pieces += list(itertools.pairwise(edges))
     names = [""] * len(pieces)
-    for start, end in _words_of(heading):
+    for start, end in words_of(heading):
         place = _over(start, end, pieces)
         names[place] = f"{names[place]} {heading[start:end]}".strip()
     return [Field(name, start + 1, end) for name, (start, end) in zip(names, pieces, strict=True)]

@@ -10,7 +10,8 @@ from ...plan.model import Decisions
 from ...sources.source import Source, decoded, is_ebcdic, is_multibyte
 from ..base import Break, Preview
 from ..text.preview import Bounds, counted, lines_of, raw_view
-from .breaks import FoundFields, classes_of, codes_of, cut_shares
+from .breaks import FoundFields, cut_shares
+from .changes import classes_of, codes_of
 from .layout import FixedLayout
 from .sample_lines import SampleLines
 

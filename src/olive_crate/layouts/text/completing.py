@@ -155,7 +155,9 @@ def _parts_below(rows: Rows, head: Sequence[Row], fields: int, evidence: list[Ev
         if units is not None:
             evidence += found.more
             first = units + 1
-    return msgspec.structs.replace(rows, units=units or rows.units, data=f"{first}..{rows.last or ''}")
+    return msgspec.structs.replace(
+        rows, units=units or rows.units, data=f"{first}..{rows.last or ''}"
+    )
 
 
 def check_heading(source: Source, parts: Rows, rows: Sequence[Row], sample: Sample) -> None:

@@ -16,7 +16,7 @@ import numpy as np
 
 from ...errors import PlanError, several
 from ...layouts.base import SourceLayout
-from ...layouts.fixed.breaks import CLASSES, DIGIT, LETTER, classes_of, codes_of
+from ...layouts.fixed.changes import CLASSES, DIGIT, LETTER, classes_of, codes_of
 from ...plan.fields import Field
 from .canvas import save
 
