@@ -196,8 +196,52 @@ def test_comparisons_name_rows_keys_and_declarations(survey, tmp_path):
     told = oc.compare(whole, whole.declare("score", missing={98: "refused"}, label="x"))
     assert {each.part for each in told.declarations} == {"missing", "label"}
     assert told.differing[0].count == 2 and not told.equal
-    with pytest.raises(oc.PlanError, match="key: village A appears in 3 rows"):
-        oc.compare(whole, whole, key="village")
+    doubled = oc.compare(whole, whole, key="village")
+    assert doubled.doubled_here[0] == "village A" and not doubled.equal
+    assert sum(doubled.doubled_rows) + 2 * doubled.matched == 2 * len(whole), "no row is forgotten"
+
+
+def test_whole_numbers_are_compared_exactly():
+    here = oc.load(b"k,v\n9007199254740993,1\n9007199254740992,2\n")
+    there = oc.load(b"k,v\n9007199254740992,2\n9007199254740993,1\n")
+    assert not oc.compare(here, there).equal and oc.compare(here, there, key="k").equal
+    assert oc.compare(here, there, tolerance=1).equal is True
+
+
+def test_a_part_of_a_dataset_agrees_with_its_source_by_source_rows(tmp_path):
+    (tmp_path / "s.csv").write_text("k,v,w\n" + "".join(f"{i},{i % 3},x\n" for i in range(20)))
+    whole = oc.load(tmp_path / "s.csv")
+    part = whole.filter(whole["v"] == 1).keep(["k", "v"])
+    assert oc.compare(part).equal and oc.compare(part, whole).matched == len(part) == 7
+
+
+def test_a_plain_export_is_equal_without_what_it_cannot_hold(tmp_path):
+    parts = {"missing": {9: "refused"}, "label": "A", "meanings": {1: "one"}}
+    survey = oc.load(b"a,b\n1,x\n9,y\nNA,z\n", variables={"a": parts})
+    survey.export(tmp_path / "g.csv", missing="null")
+    plain = oc.load(tmp_path / "g.csv")
+    assert not oc.compare(survey, plain).equal
+    assert oc.compare(survey, plain, without=["reasons", "labels"]).equal
+    assert oc.compare(survey, plain, without=["reasons", "declarations"]).equal
+
+
+ROUNDED = [("0.12", True), ("0.13", True), ("0.14", False), ("0", True), ("1", False)]
+
+
+@pytest.mark.parametrize(("shown", "agrees"), ROUNDED)
+def test_a_figure_agrees_however_a_half_is_rounded(shown, agrees):
+    dataset = oc.load(b"v\n0.12\n0.13\n")
+    told = oc.compare(dataset, figures=[{"name": "v", "mean": shown, "colour": "red"}])
+    assert told.equal is agrees and told.unknown_headings == ("colour",)
+    assert oc.compare(oc.load(b"v\n1234\n1\n"), figures={"v": {"max": "1,234"}}).equal
+
+
+def test_covariances_stay_exact_beside_an_outlier_without_a_partner():
+    x = [0.1, -0.4, 0.9, 0.2, -0.7, 0.33]
+    y = [1.0, 0.2, 1.7, 1.3, 0.1, 1.2]
+    text = "x,y\n" + "".join(f"{a},{b}\n" for a, b in zip(x, y, strict=True)) + "1e12,\n"
+    wanted = np.cov(x, y)[0, 1]
+    assert oc.load(text.encode()).covariances()["x", "y"] == pytest.approx(wanted, rel=1e-12)
 
 
 def test_figures_from_elsewhere_agree_to_the_digits_given(survey, tmp_path):

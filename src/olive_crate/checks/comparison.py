@@ -2,28 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
-from typing import TYPE_CHECKING, Any
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import msgspec
 import numpy as np
 import pyarrow as pa
 
-from ..columns.cell_texts import value_texts
 from ..columns.column import Column
 from ..dataset.model import PlainDataset
-from ..declaration.values import value_text
 from ..declaration.variable import NUMERIC, Variable, parts_of
-from ..errors import PlanError
+from ..errors import PlanError, nearest
 from ..kernels.types import Flags, Ints
-from ..plan.selecting import resolve
 from ..views import Worded
 from .figures import FigureDifference, figure_differences
+from .matching import EXAMPLES, comparable, matched_rows, shown, source_row
 
 if TYPE_CHECKING:
     import pandas
 
-EXAMPLES = 10
+LEFT_OUT: dict[str, tuple[str, ...]] = {
+    "reasons": ("missing",),
+    "labels": ("label", "meanings", "meaning_set"),
+    "declarations": (),
+}
+"""What a comparison can leave out, with the parts of declarations that belong to it."""
 
 
 class CellDifference(msgspec.Struct, frozen=True):
@@ -72,6 +75,15 @@ class Comparison(Worded, msgspec.Struct, frozen=True):
     declarations: tuple[PartDifference, ...] = ()
     figures: tuple[FigureDifference, ...] = ()
     """Figures from elsewhere, those that agree too."""
+    unknown_headings: tuple[str, ...] = ()
+    """Headings of the table of figures that name no figure known here."""
+    doubled_here: tuple[str, ...] = ()
+    """The first keys that occur more than once; their rows are not compared."""
+    doubled_there: tuple[str, ...] = ()
+    doubled_rows: tuple[int, int] = (0, 0)
+    """Rows here and there with such a key."""
+    blank_keys: tuple[int, int] = (0, 0)
+    """Rows here and there in which a part of the key is missing; they are not compared."""
 
     @property
     def equal(self) -> bool:
@@ -111,8 +123,9 @@ def compare_figures(
     relative: float,
 ) -> Comparison:
     """The dataset's figures against those of a table from elsewhere."""
-    given = figure_differences(dataset, figures, headings, tolerance, relative)
-    return Comparison(dataset.rows, dataset.rows, dataset.rows, (), figures=given)
+    given, unknown = figure_differences(dataset, figures, headings, tolerance, relative)
+    rows = dataset.rows
+    return Comparison(rows, rows, rows, (), figures=given, unknown_headings=unknown)
 
 
 def compare_datasets(
@@ -121,13 +134,19 @@ def compare_datasets(
     key: str | Sequence[str] | None,
     tolerance: float,
     relative: float,
+    without: Collection[str] = (),
 ) -> Comparison:
-    """What agrees and what differs between two datasets. Raises `PlanError` for an unusable key."""
+    """What agrees and what differs between two datasets. Raises `PlanError` for an unknown key."""
+    for part in without:
+        if part not in LEFT_OUT:
+            raise PlanError(f'without: there is no "{part}"{nearest(part, LEFT_OUT)}')
     names = [name for name in here.names if name in there]
-    here_rows, there_rows, lost = _matched(here, there, key)
+    matched = matched_rows(here, there, key)
+    here_rows, there_rows = matched.here, matched.there
+    allowed = _Allowed(tolerance, relative, "reasons" not in without)
     agreeing, differing = [], []
     for name in names:
-        found = _cells(here, there, name, here_rows, there_rows, (tolerance, relative))
+        found = _cells(here, there, name, here_rows, there_rows, allowed)
         if found is None:
             agreeing.append(name)
         else:
@@ -140,83 +159,23 @@ def compare_datasets(
         differing=tuple(differing),
         only_here=tuple(name for name in here.names if name not in there),
         only_there=tuple(name for name in there.names if name not in here),
-        unmatched_here=lost[0],
-        unmatched_there=lost[1],
-        declarations=tuple(_declarations(here, there, names)),
+        unmatched_here=matched.left_here,
+        unmatched_there=matched.left_there,
+        declarations=tuple(_declarations(here, there, names, without)),
+        doubled_here=matched.doubled_here,
+        doubled_there=matched.doubled_there,
+        doubled_rows=matched.doubled_rows,
+        blank_keys=matched.blank,
     )
 
 
-def _matched(
-    here: PlainDataset, there: PlainDataset, key: str | Sequence[str] | None
-) -> tuple[Ints, Ints, tuple[tuple[str, ...], tuple[str, ...]]]:
-    """The rows that belong together on either side, and the first without a counterpart."""
-    if key is None:
-        both = np.arange(min(here.rows, there.rows))
-        ends = [
-            tuple(f"row {_row(each, case)}" for case in range(len(both), each.rows)[:EXAMPLES])
-            for each in (here, there)
-        ]
-        return both, both, (ends[0], ends[1])
-    names = resolve(key, [name for name in here.names if name in there])
-    codes = _joint_codes(here, there, names)
-    own, other = codes[: here.rows], codes[here.rows :]
-    for each, numbers in ((here, own), (there, other)):
-        _, first, counts = np.unique(numbers, return_index=True, return_counts=True)
-        if (counts > 1).any():
-            text = _key_text(each, names, int(first[counts > 1][0]))
-            raise PlanError(
-                f"key: {text} appears in {int(counts.max())} rows; a key must be unique"
-            )
-    order = np.argsort(other, kind="stable")
-    place = np.minimum(np.searchsorted(other[order], own), max(0, len(other) - 1))
-    found = other[order][place] == own if len(other) else np.zeros(len(own), bool)
-    here_rows, there_rows = np.flatnonzero(found), order[place[found]] if len(other) else order
-    left = np.flatnonzero(~found)[:EXAMPLES]
-    right = np.setdiff1d(np.arange(there.rows), there_rows)[:EXAMPLES]
-    return (
-        here_rows,
-        there_rows,
-        (
-            tuple(_key_text(here, names, int(case)) for case in left),
-            tuple(_key_text(there, names, int(case)) for case in right),
-        ),
-    )
+class _Allowed(NamedTuple):
+    """What is no difference."""
 
-
-def _joint_codes(here: PlainDataset, there: PlainDataset, names: Iterable[str]) -> Ints:
-    """A whole number for each row of both, one side after the other, equal where keys are."""
-    joined = np.zeros(here.rows + there.rows, np.int64)
-    for name in names:
-        texts = [_comparable(each[name]) for each in (here, there)]
-        encoded = pa.concat_arrays([each.cast(pa.large_string()) for each in texts])
-        places = encoded.dictionary_encode().indices.fill_null(-1).to_numpy(zero_copy_only=False)
-        _, joined = np.unique(joined, return_inverse=True)
-        joined = joined * (len(joined) + 1) + places.astype(np.int64) + 1
-    return joined
-
-
-def _comparable(column: Column) -> pa.Array:
-    """Texts that are equal where values are, whatever the type."""
-    if column.variable.type in NUMERIC:
-        numbers = column.values.cast(pa.float64(), safe=False).dictionary_encode()
-        words = pa.array([value_text(each) for each in numbers.dictionary.to_pylist()], pa.string())
-        return pa.DictionaryArray.from_arrays(numbers.indices, words).cast(pa.string())
-    plain = msgspec.structs.replace(column.variable, format=None, true=(), false=())
-    return value_texts(msgspec.structs.replace(column, variable=plain))
-
-
-def _key_text(dataset: PlainDataset, names: Sequence[str], case: int) -> str:
-    return ", ".join(f"{name} {_shown(dataset[name], case)}" for name in names)
-
-
-def _shown(column: Column, case: int) -> str:
-    value = column.values[case].as_py()
-    return f"[{column.why(case)}]" if value is None else value_text(value)
-
-
-def _row(dataset: PlainDataset, case: int) -> int:
-    rows = dataset.source_rows
-    return case + 1 if rows is None else int(rows.at(np.array([case]))[0])
+    absolute: float
+    relative: float
+    reasons: bool
+    """Reasons are compared: cells without a value differ if their reasons do."""
 
 
 def _cells(
@@ -225,7 +184,7 @@ def _cells(
     name: str,
     here_rows: Ints,
     there_rows: Ints,
-    allowed: tuple[float, float],
+    allowed: _Allowed,
 ) -> VariableDifference | None:
     """How the cells of one variable differ; `None` if they do not."""
     one, other = here[name].taken(here_rows), there[name].taken(there_rows)
@@ -239,41 +198,55 @@ def _cells(
         largest,
         tuple(
             CellDifference(
-                _row(here, int(here_rows[case])),
-                _row(there, int(there_rows[case])),
-                _shown(one, int(case)),
-                _shown(other, int(case)),
+                source_row(here, int(here_rows[case])),
+                source_row(there, int(there_rows[case])),
+                shown(one, int(case)),
+                shown(other, int(case)),
             )
             for case in cases[:EXAMPLES]
         ),
     )
 
 
-def _differ(one: Column, other: Column, allowed: tuple[float, float]) -> tuple[Flags, float | None]:
+def _differ(one: Column, other: Column, allowed: _Allowed) -> tuple[Flags, float | None]:
     """Which cells differ: values, or the words for why there is none; the largest difference."""
-    left, right = one.reason_names(), other.reason_names()
-    differ = np.asarray(left != right)
+    if allowed.reasons:
+        differ = np.asarray(one.reason_names() != other.reason_names())
+    else:
+        differ = (one.reasons == 0) != (other.reasons == 0)
     both = (one.reasons == 0) & (other.reasons == 0)
     if one.variable.type in NUMERIC and other.variable.type in NUMERIC:
-        first, second = (each.to_numpy().astype(np.float64) for each in (one, other))
+        first, second = _exact(one), _exact(other)
         with np.errstate(invalid="ignore"):
             apart = np.abs(first - second)
-            far = apart > allowed[0] + allowed[1] * np.maximum(np.abs(first), np.abs(second))
+            larger = np.maximum(np.abs(first), np.abs(second))
+            far = apart > allowed.absolute + allowed.relative * larger
         differ |= both & far
         largest = float(apart[both & far].max()) if (both & far).any() else None
         return differ, largest
-    texts = [_comparable(each).fill_null("").to_pylist() for each in (one, other)]
+    texts = [comparable(each).fill_null("").to_pylist() for each in (one, other)]
     unequal = np.array([a != b for a, b in zip(*texts, strict=True)], bool)
     return differ | (both & unequal), None
 
 
+def _exact(column: Column) -> np.ndarray:
+    """Numbers with the 64 bits of precision that whole ones need."""
+    if pa.types.is_integer(column.values.type):
+        whole = column.values.fill_null(0).to_numpy(zero_copy_only=False)
+        return np.asarray(whole.astype(np.longdouble))
+    return np.asarray(column.to_numpy().astype(np.longdouble))
+
+
 def _declarations(
-    here: PlainDataset, there: PlainDataset, names: Sequence[str]
+    here: PlainDataset, there: PlainDataset, names: Sequence[str], without: Collection[str]
 ) -> Iterable[PartDifference]:
+    if "declarations" in without:
+        return
+    hidden = {part for each in without for part in LEFT_OUT[each]}
     for name in names:
         own, other = (_parts(each[name].variable) for each in (here, there))
         for part in dict.fromkeys([*own, *other]):
-            if own.get(part) != other.get(part):
+            if part not in hidden and own.get(part) != other.get(part):
                 yield PartDifference(name, part, own.get(part, ""), other.get(part, ""))
 
 

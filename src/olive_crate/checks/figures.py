@@ -16,6 +16,7 @@ from ..errors import Advice, PlanError, nearest
 if TYPE_CHECKING:
     from ..dataset.model import PlainDataset
 
+GROUPED = re.compile(r"[+-]?\d{1,3}(,\d{3})+(\.\d*)?")
 WORDS = {
     "name": ("name", "variable", "item", "column", "field"),
     "n": ("n", "valid", "valid n", "nobs", "obs", "count", "cases"),
@@ -48,8 +49,8 @@ def figure_differences(
     headings: Mapping[str, str],
     tolerance: float = 0.0,
     relative: float = 0.0,
-) -> tuple[FigureDifference, ...]:
-    """Each figure of the table against the dataset's own. See `compare`."""
+) -> tuple[tuple[FigureDifference, ...], tuple[str, ...]]:
+    """Each figure of the table against the dataset's own, and headings that name no figure."""
     rows = _rows(figures)
     columns = _columns(list(rows[0]) if rows else [], headings)
     names = [row[columns["name"]].strip() for row in rows]
@@ -65,7 +66,8 @@ def figure_differences(
             if figure != "name" and there:
                 here = getattr(own[name], figure)
                 made.append(_difference(name, figure, here, there, tolerance, relative))
-    return tuple(made)
+    unknown = tuple(name for name in (rows[0] if rows else ()) if name not in columns.values())
+    return tuple(made), unknown
 
 
 def _rows(figures: Any) -> list[dict[str, str]]:
@@ -112,25 +114,32 @@ def _difference(
     name: str, figure: str, here: Any, there: str, tolerance: float, relative: float
 ) -> FigureDifference:
     own = "" if here is None else value_text(here)
-    number = _number(there)
-    if number is None or not isinstance(here, (int, float)):
+    numbers = _numbers(there)
+    if not numbers or not isinstance(here, (int, float)):
         return FigureDifference(name, figure, own, there, None, own == there)
+    number, decimals = min(numbers, key=lambda pair: abs(here - pair[0]))
     apart = abs(float(here) - number)
-    allowed = tolerance + relative * max(abs(here), abs(number)) + _half_a_digit(there)
+    whole = isinstance(here, int) or float(here).is_integer()
+    rounded = 0.0 if whole and decimals == 0 else 0.5 * 10.0**-decimals
+    allowed = tolerance + relative * max(abs(here), abs(number)) + rounded
     agrees = apart <= allowed * (1 + 1e-9)
     return FigureDifference(name, figure, own, there, apart, agrees)
 
 
-def _number(text: str) -> float | None:
-    plain = text.replace(",", ".") if text.count(",") == 1 and "." not in text else text
-    try:
-        return float(plain)
-    except ValueError:
-        return None
-
-
-def _half_a_digit(text: str) -> float:
-    """Half of the last digit that is given; nothing for whole numbers."""
-    mantissa, _, exponent = text.replace(",", ".").casefold().partition("e")
-    decimals = len(mantissa.partition(".")[2])
-    return 0.5 * 10.0 ** (int(exponent or 0) - decimals) if decimals or exponent else 0.0
+def _numbers(text: str) -> list[tuple[float, int]]:
+    """The numbers that a text may be, each with its decimals: `1,234` may have a decimal comma."""
+    plain = text.replace("\u00a0", "").replace("\u202f", "").replace(" ", "")
+    ways = {plain.replace(",", "")} if GROUPED.fullmatch(plain) else set()
+    if plain.count(",") == 1 and "." not in plain:
+        ways.add(plain.replace(",", "."))
+    if "," not in plain:
+        ways.add(plain)
+    found = []
+    for way in ways:
+        try:
+            number = float(way)
+        except ValueError:
+            continue
+        mantissa, _, exponent = way.casefold().partition("e")
+        found.append((number, len(mantissa.partition(".")[2]) - int(exponent or 0)))
+    return found

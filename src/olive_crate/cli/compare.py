@@ -39,6 +39,10 @@ def compare(
     relative: Annotated[
         float, typer.Option(help="Relative tolerance, as a share of the larger number.")
     ] = 0.0,
+    without: Annotated[
+        str | None,
+        typer.Option(help="Leave out: reasons, labels, declarations.", metavar="PARTS"),
+    ] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """Print what agrees and what differs; exit with 3 if anything does."""
@@ -54,6 +58,7 @@ def compare(
         relative=relative,
         figures=None if figures is None else str(figures),
         headings=dict(pairs),
+        without=[part.strip() for part in (without or "").split(",") if part.strip()],
     )
     if as_json:
         show_json(made.to_dict())

@@ -216,7 +216,11 @@ class Watch(msgspec.Struct):
         if not len(rest):
             return
         low, high = (rest.min(), rest.max()) if span is None else span
-        if rest.dtype == np.int64 and high - low < NARROW and {float(low), float(high)} & LOOK_SET:
+        if (
+            rest.dtype == np.int64
+            and int(high) - int(low) < NARROW
+            and {float(low), float(high)} & LOOK_SET
+        ):
             counts = np.bincount(rest - low)
             different = np.flatnonzero(counts)
             self._peel(different + low, counts[different])

@@ -26,6 +26,8 @@ if TYPE_CHECKING:
 Use = Literal["pairs", "complete"]
 USES = ("pairs", "complete")
 BLOCK = 1 << 17
+SHIFTED = 0.9
+"""A pair is worked out alone if so much of its squares is due to means that are not the pair's."""
 
 
 class Pairs(Worded, msgspec.Struct, frozen=True, eq=False):
@@ -94,15 +96,31 @@ def covariances(dataset: PlainDataset, names: Names | None = None, use: Use = "p
         numbers[:, place] -= mean or 0.0
     np.nan_to_num(numbers, copy=False, nan=0.0)
     there = present.astype(np.float64)
-    products, sums = np.zeros(n.shape), np.zeros(n.shape)
+    products, sums, squares = (np.zeros(n.shape) for _ in range(3))
     for start in range(0, len(numbers), BLOCK):
         block = numbers[start : start + BLOCK]
         products += block.T @ block
         sums += block.T @ there[start : start + BLOCK]
+        squares += (block * block).T @ there[start : start + BLOCK]
     with np.errstate(invalid="ignore", divide="ignore"):
         made = (products - sums * sums.T / n) / (n - 1)
+        shifted = sums * sums / n > SHIFTED * squares
+        lost = (shifted | shifted.T) & (n > 1)
+    if lost.any():
+        _, numbers = _numbers(dataset, names, use)
+    for one, other in zip(*np.nonzero(np.triu(lost)), strict=True):
+        there_both = present[:, one] & present[:, other]
+        made[one, other] = made[other, one] = _covariance(
+            numbers[there_both, one], numbers[there_both, other]
+        )
     made[n < 2] = np.nan
     return Pairs("covariance", tuple(wanted), made, n)
+
+
+def _covariance(one: np.ndarray, other: np.ndarray) -> float:
+    """The covariance of deviations from the means of these very cases."""
+    left, right = one - (mean_and_sd(one)[0] or 0.0), other - (mean_and_sd(other)[0] or 0.0)
+    return float(np.sum(left * right)) / (len(one) - 1)
 
 
 def correlations(dataset: PlainDataset, names: Names | None = None, use: Use = "pairs") -> Pairs:

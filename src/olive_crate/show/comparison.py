@@ -27,9 +27,18 @@ def comparison_text(made: Comparison, width: int = WIDTH) -> str:
         if names:
             sentence = f"{words}: {several(len(names), 'variable')}, {name_list(names, 8)}"
             lines += wrapped(sentence, width, "    ")
+    for where, keys, blank in (
+        ("here", made.doubled_here, made.blank_keys[0]),
+        ("there", made.doubled_there, made.blank_keys[1]),
+    ):
+        if keys:
+            sentence = f"keys in several rows {where}, not compared: {'; '.join(keys[:5])}"
+            lines += wrapped(f"{sentence}{' …' if len(keys) > 5 else ''}", width, "    ")
+        if blank:
+            lines.append(f"keys missing {where}, not compared: {several(blank, 'row')}")
     for where, keys, total in (
-        ("here", made.unmatched_here, made.rows - made.matched),
-        ("there", made.unmatched_there, made.other_rows - made.matched),
+        ("here", made.unmatched_here, made.rows - made.matched - _set_aside(made, 0)),
+        ("there", made.unmatched_there, made.other_rows - made.matched - _set_aside(made, 1)),
     ):
         if total:
             sentence = (
@@ -52,6 +61,11 @@ def comparison_text(made: Comparison, width: int = WIDTH) -> str:
     return "\n".join(lines)
 
 
+def _set_aside(made: Comparison, side: int) -> int:
+    """Rows that have no key of their own."""
+    return made.doubled_rows[side] + made.blank_keys[side]
+
+
 def _figures_text(made: Comparison, width: int) -> str:
     rows = [
         [
@@ -72,4 +86,6 @@ def _figures_text(made: Comparison, width: int) -> str:
         if bad
         else f"{total}: all agree to the digits given"
     )
-    return "\n".join([*table(heads, rows, "llrrrl", width), "", sentence])
+    unknown = name_list(made.unknown_headings, 8)
+    lines = [f"columns that name no figure: {unknown}"] if unknown else []
+    return "\n".join([*table(heads, rows, "llrrrl", width), "", *lines, sentence])
