@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from ..dataset.model import PlainDataset
 from ..dataset.promises import UniqueKey
+from ..evidence import ClosingRows, LeftOutByPosition, TitlesFound
 from ..kernels.types import Ints
 from .findings import (
     BrokenPromise,
@@ -17,6 +18,7 @@ from .findings import (
     HeadingAmongTheData,
     KeptAsText,
     KeysWithGaps,
+    RowsLeftOut,
     ShiftedRows,
     SuspectedCodesFound,
     TotalAmongTheData,
@@ -28,6 +30,7 @@ from .rows import row_findings
 from .texts import text_findings
 from .times import time_findings
 
+LEFT_OUT = (ClosingRows, TitlesFound, LeftOutByPosition)
 SHOWN = 10
 """Rows that a finding names."""
 CAUSES = (TotalAmongTheData, ShiftedRows, HeadingAmongTheData)
@@ -45,6 +48,7 @@ def check(dataset: PlainDataset) -> Findings:
 
     found: list[Finding] = heading_findings(dataset, rows)
     explained = {name for each in found for name in each.variables}
+    found += _rows_left_out(dataset)
     found += _broken_promises(dataset)
     explained |= {name for each in found for name in each.variables}
     for name in dataset.names:
@@ -56,6 +60,20 @@ def check(dataset: PlainDataset) -> Findings:
         found += time_findings(column, rows)
     found += row_findings(dataset, rows)
     return Findings(_without_echoes(found))
+
+
+def _rows_left_out(dataset: PlainDataset) -> list[Finding]:
+    """Totals, notes and titles that the program set aside, where that is an open point."""
+    return [
+        RowsLeftOut(
+            severity="doubtful",
+            count=each.supporting or 0,
+            rows=tuple(example.row for example in each.examples),
+            evidence=each,
+        )
+        for each in dataset.receipt.decided
+        if isinstance(each, LEFT_OUT) and not each.certain and not each.answered
+    ]
 
 
 def _broken_promises(dataset: PlainDataset) -> list[Finding]:

@@ -14,7 +14,7 @@ import msgspec
 
 from ..dataset.promises import Promise
 from ..describe.meanings import UnexplainedValues, UnusedMeanings
-from ..evidence import Kinded, Mend, Suspect, TextCount
+from ..evidence import Evidence, Kinded, Mend, Suspect, TextCount
 from ..kernels.types import Ints
 from ..views import Shown, text_of
 
@@ -48,6 +48,12 @@ class Finding(Kinded, frozen=True, kw_only=True, tag=_kind):
     def kind(self) -> str:
         """What it is, in a few words: `duplicate rows`."""
         return str(self.__struct_config__.tag)
+
+
+class RowsLeftOut(Finding, frozen=True, kw_only=True):
+    """Rows that were left out, or may be no data, without anybody having said so."""
+
+    evidence: Evidence
 
 
 class UnexplainedValuesFound(Finding, frozen=True, kw_only=True, tag="unexplained values"):

@@ -24,6 +24,10 @@ def convert(cells: Cells, rule: Rule, early: EarlyResult | None = None) -> Conve
 
     `early` is what a kernel has made of these very cells by this rule while it split the block.
     """
+    if rule.flags:
+        from .flags import flags_alone, without_flags
+
+        cells = (flags_alone if rule.takes_flag else without_flags)(cells, rule.flags)
     if rule.kind in ("integer", "number"):
         from .numbers import convert_numbers
 
@@ -43,6 +47,8 @@ def convert(cells: Cells, rule: Rule, early: EarlyResult | None = None) -> Conve
 
 def request_for(rule: Rule) -> Request | None:
     """What this rule asks of a kernel, where one can convert cells while it splits a block."""
+    if rule.flags:
+        return None
     if rule.kind in ("integer", "number"):
         from .numbers import number_request
 

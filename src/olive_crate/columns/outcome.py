@@ -212,6 +212,7 @@ def search_for(plan: Decisions, variable: Variable, column: SourceColumn) -> Typ
         trim=True if column.padded and plan.delimited.trim is None else plan.delimited.trim,
         implied=column.implied_decimals,
         sign=column.sign,
+        flags=variable.flags,
         typed_cells=column.typed_cells,
     )
     if variable.format is not None:
@@ -222,6 +223,12 @@ def search_for(plan: Decisions, variable: Variable, column: SourceColumn) -> Typ
         both = {"true": (*rule.true, "true"), "false": (*rule.false, "false")}
         rule = msgspec.structs.replace(rule, **both)
     return TypeSearch(rule, _first_state(rule, variable, column))
+
+
+def flag_search(search: TypeSearch) -> TypeSearch:
+    """The search of the variable that holds the flags of another one."""
+    rule = Rule(kind="category", flags=search.rule.flags, takes_flag=True, trim=True)
+    return TypeSearch(rule, Declared("category"))
 
 
 def _first_state(rule: Rule, variable: Variable, column: SourceColumn) -> State:

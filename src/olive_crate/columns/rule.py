@@ -121,6 +121,10 @@ class Rule(msgspec.Struct, frozen=True, eq=False):
     """Texts that repeat may be given as places in a dictionary."""
     strict: bool = False
     """Only what is surely of this kind counts: no currency signs, no numbers padded with zeros."""
+    flags: tuple[str, ...] = ()
+    """Signs behind a value that are no part of it."""
+    takes_flag: bool = False
+    """The sign behind the value is what is taken."""
     unit: str = ""
     """The sign of currency or percent that every number carries."""
 

@@ -216,6 +216,8 @@ class TypeSearch:
             block, self.state = self._from_narrowed(cells, state)
         if not isinstance(self.state, Settled):
             self.statistics.note(block, cells, rows, self._attempt)
+            if self.rule.implied and self.rule.codes:
+                self.statistics.note_written(block, rows, self.rule)
         return with_withheld(block, cells)
 
     def again(self, cells: Cells) -> TypedBlock:

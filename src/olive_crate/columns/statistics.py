@@ -12,6 +12,7 @@ from collections.abc import Callable
 import msgspec
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from .. import kernels
 from ..kernels.spans import Cells, SourceRows
@@ -23,6 +24,7 @@ from .rule import (
     NUMBERLIKE,
     PRESENT,
     Converted,
+    Rule,
     all_digits,
     base,
     numberlike,
@@ -111,6 +113,8 @@ class Statistics:
         """Text only because its digits begin with zeros."""
         self.mark_counts = np.zeros(len(MISSING_MARKS), np.int64)
         """Cells with each of the well-known marks that were taken as missing."""
+        self.as_written: dict[float, tuple[int, list[int]]] = {}
+        """Codes that are written in cells with implied decimals: how often, and the first rows."""
         self.kept_counts: Counter[str] = Counter()
         """Cells with each of them in blocks that were taken as text."""
 
@@ -137,6 +141,22 @@ class Statistics:
             self.fitting += 0 if block.kind == "text" else valid
             if block.kind == "text" and self.obstacles is not None:
                 self._track(cells, rows, self.obstacles, attempt)
+
+    def note_written(self, block: TypedBlock, rows: SourceRows, rule: Rule) -> None:
+        """Where decimals are implied, count the cells that are written as a code is."""
+        values = block.converted.values
+        if not len(values) or block.kind != "number":
+            return
+        for code in rule.codes:
+            written = code.value
+            if not isinstance(written, (int, float)) or written == 0:
+                continue
+            hit = np.asarray(pc.equal(values, written / 10**rule.implied).fill_null(False))
+            at = np.flatnonzero(hit)
+            count, first = self.as_written.get(written, (0, []))
+            if len(at):
+                kept = [int(row) for row in rows[at[: ROWS_KEPT - len(first)]]]
+                self.as_written[written] = (count + len(at), first + kept)
 
     def note_contradiction(self, kind: str) -> None:
         """A cell contradicts the kind so far, and the column becomes text."""

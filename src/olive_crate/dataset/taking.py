@@ -117,6 +117,20 @@ def changed(
     )
 
 
+def with_columns_beside(dataset: D, beside: Mapping[str, Column]) -> D:
+    """The dataset with a further column behind each of these variables."""
+    variables: list[Variable] = []
+    made: dict[str, Column | Unread] = {}
+    for old in dataset.variables:
+        variables.append(old)
+        made[old.name] = dataset.held(old.name)
+        if old.name in beside:
+            further = beside[old.name]
+            variables.append(further.variable)
+            made[further.variable.name] = further
+    return msgspec.structs.replace(dataset, variables=tuple(variables), columns=Columns(made))
+
+
 def _renamed(dataset: PlainDataset, name: str, variable: Variable) -> Unread:
     """A column under another declaration, read when it is asked for."""
 

@@ -9,14 +9,17 @@ import re
 from collections.abc import Sequence
 from typing import Any
 
+from ..errors import PlanError
 from .codes import Meaning, MissingCode
 from .values import value_text
 from .variable import Variable
 
-PAIR = re.compile(
-    r'\s*("(?:[^"]|"")*"|[^;|\n="]*[^;|\n="\s]|)\s*'
-    r'(?:=\s*("(?:[^"]|"")*"|[^;|\n"]*))?\s*(?:[;|\n]|$)'
-)
+QUOTED = r'"(?:[^"]|"")*"'
+APART = re.compile(rf"(?:{QUOTED}|[^;|\n\"])+|\"")
+BY_COMMA = re.compile(rf"(?:{QUOTED}|[^,\"])+|\"")
+PAIR = re.compile(rf"\s*({QUOTED}|[^=\"]*?)\s*(?:=\s*({QUOTED}|[^\"]*?))?\s*")
+ANOTHER = re.compile(r",\s*[^\s,=]+\s*=")
+"""A comma and a further code within the words of one."""
 END = r"(-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?)"
 CODE_RANGE = re.compile(rf"{END}?\s*(?:\.\.|–| to )\s*{END}?")
 
@@ -50,7 +53,8 @@ def _quoted(text: str) -> str:
 def codes_of(text: str, kind: str | None, implied: int = 0) -> list[tuple[dict[str, Any], str]]:
     """Codes as they are written in a cell: `777=sample lost; 880..889=not tested`, or `-9, -8`.
 
-    What holds one of the marks between them stands in double quotes.
+    What holds one of the marks between them stands in double quotes. Raises `PlanError` for what
+    may be read in two ways.
     """
     found: list[tuple[dict[str, Any], str]] = []
     for code, word in _pairs(text):
@@ -75,11 +79,27 @@ def _ends(texts: Sequence[str | None], implied: int) -> dict[str, Any]:
 
 
 def _pairs(text: str) -> list[tuple[str, str]]:
-    """Codes with their words, as they are written."""
-    pieces = [(match[1], match[2] or "") for match in PAIR.finditer(text) if match[1].strip()]
-    if len(pieces) == 1 and "=" not in text and '"' not in text:
-        return [(piece.strip(), "") for piece in text.split(",") if piece.strip()]
-    return [(unquoted(code), unquoted(word)) for code, word in pieces]
+    """Codes with their words, as they are written, apart by semicolons, bars or lines, else commas.
+
+    Raises `PlanError` for words that hold a comma which may part two codes.
+    """
+    pieces = APART.findall(text)
+    if len(pieces) == 1:
+        pieces = BY_COMMA.findall(text)
+        if "=" in text and not all("=" in piece for piece in pieces if piece.strip()):
+            raise PlanError(f"{text!r}: put words that hold a comma in double quotes")
+    pairs = []
+    for piece in filter(str.strip, pieces):
+        match = PAIR.fullmatch(piece)
+        if match is None:
+            raise PlanError(f"{piece.strip()!r} is no code with its words; check the quotes")
+        if match[2] and not match[2].startswith('"') and ANOTHER.search(match[2]):
+            raise PlanError(
+                f"{piece.strip()!r} may be one code or several; part codes by one mark only, or "
+                "put the words in double quotes"
+            )
+        pairs.append((unquoted(match[1]), unquoted(match[2] or "")))
+    return [pair for pair in pairs if pair[0]]
 
 
 def unquoted(text: str) -> str:

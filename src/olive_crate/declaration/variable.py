@@ -49,6 +49,8 @@ class Variable(
     true: tuple[str, ...] = ()
     """Words that mean true, for booleans."""
     false: tuple[str, ...] = ()
+    flags: tuple[str, ...] = ()
+    """Signs behind a value (`12.5*`), which are kept in a second variable, `<name>_flag`."""
     required: bool = False
     """Every case must have a value."""
     promised: PromisedValues | None = None
@@ -71,7 +73,7 @@ INNER = ("name", "codes_for_all", "meaning_set")
 DECLARATION_PARTS = tuple(
     field for field in Variable.__struct_encode_fields__ if field not in INNER
 )
-TAKING = ("type", "format", "true", "false", "missing", "codes_for_all")
+TAKING = ("type", "format", "true", "false", "flags", "missing", "codes_for_all")
 """The parts that say how cells are taken; the others only say what they mean."""
 TIMES = ("date", "time", "datetime")
 NUMERIC = ("integer", "number")
@@ -133,7 +135,7 @@ def _part(at: str, part: str, value: Any) -> Any:
         return meanings_from(value, at)
     if part == "promised":
         return promised_values(value, at)
-    if part in ("true", "false"):
+    if part in ("true", "false", "flags"):
         return _words(value, at)
     if part == "required":
         if value not in (True, False, None):

@@ -67,6 +67,7 @@ from .source import (
     Rival,
 )
 from .variables import (
+    CodesAsWritten,
     FormatFound,
     InexactNumbers,
     LeadingZeros,
@@ -98,7 +99,15 @@ ALL_EVIDENCE = (
     *(SharedPositions, CutValues, UncoveredPositions, SheetChosen, BlockChosen, HiddenCells),
     *(MergedCells, CellsOutside, BlanksAround, MixedKinds, NumbersStoredAsText, StoredAsText),
     *(SerialDays, TypeFits, FormatFound, TextBecause, LeadingZeros, MostlyUnreadable),
-    *(OnlyMarks, MarksKept, InexactNumbers, MarksTaken, SuspectedCodes, LevelSuggested),
+    *(
+        CodesAsWritten,
+        OnlyMarks,
+        MarksKept,
+        InexactNumbers,
+        MarksTaken,
+        SuspectedCodes,
+        LevelSuggested,
+    ),
 )
 
 ALL_NOTES = (
@@ -115,6 +124,7 @@ __all__ = [
     "BlockChosen",
     "CellsOutside",
     "ClosingRows",
+    "CodesAsWritten",
     "CommentFound",
     "CutCharacters",
     "CutValues",

@@ -26,6 +26,14 @@ class TypeFits(Evidence, frozen=True, kw_only=True):
     """The sign that every number carries."""
 
 
+class CodesAsWritten(Evidence, frozen=True, kw_only=True):
+    """A code for all is written in cells whose value, with its implied decimals, is another."""
+
+    about: ClassVar[str] = "variable.missing"
+    code: str
+    number: float
+
+
 class OnlyMarks(Evidence, frozen=True, kw_only=True):
     """A column holds well-known marks for missing values and nothing else."""
 

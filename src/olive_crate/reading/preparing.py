@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING
 import msgspec
 import pyarrow as pa
 
-from ..columns.outcome import Outcome, search_for
+from ..columns.flags import flag_variable
+from ..columns.outcome import Outcome, flag_search, search_for
 from ..columns.search import TypeSearch
 from ..dataset.model import PlainDataset
 from ..declaration.promises import CLOSING, Promised, checkable
@@ -58,7 +59,11 @@ def prepare(found: SourceLayout) -> Reading:
     layout = found.layout.with_types([each.type for each in variables])
     found = msgspec.structs.replace(found, layout=layout)
     places = {name: index for index, name in enumerate(known)}
-    readers = [_reader(found, places[name], variables[places[name]]) for name in kept]
+    readers = []
+    for name in kept:
+        readers.append(_reader(found, places[name], variables[places[name]]))
+        if variables[places[name]].flags:
+            readers.append(_flag_reader(readers[-1], variables, plan))
     kept_names = set(kept)
     left = tuple(name for name in known if name not in kept_names)
     return Reading(found, readers, left, notes)
@@ -76,6 +81,24 @@ def _reader(found: SourceLayout, index: int, variable: Variable) -> ColumnReader
             variable = msgspec.structs.replace(variable, decimals=column.implied_decimals)
     search = search_for(found.plan, variable, column)
     return ColumnReader(index, variable, search, column.shown_decimals)
+
+
+def _flag_reader(
+    reader: ColumnReader, variables: Sequence[Variable], plan: Decisions
+) -> ColumnReader:
+    """The variable with the flags of another one, as the plan declares it if it does."""
+    variable = flag_variable(reader.variable)
+    if any(each.name == variable.name for each in variables):
+        raise PlanError(
+            f'"{reader.variable.name}": its flags would be named "{variable.name}", as another '
+            "variable is; rename that one"
+        )
+    given = next((each for each in plan.variables if each.name == variable.name), None)
+    if given is not None:
+        variable = msgspec.structs.replace(
+            given, type="category", label=given.label or variable.label
+        )
+    return ColumnReader(reader.index, variable, flag_search(reader.search))
 
 
 def _matched(
@@ -135,7 +158,10 @@ def columns_of(
     by_heading = {each: index for index, each in reversed(list(enumerate(headings))) if each}
     found: dict[int, Variable] = {}
     lost: list[Variable] = []
+    beside = {flag_variable(each).name for each in plan.variables if each.flags}
     for variable in plan.variables:
+        if variable.name in beside and variable.name not in places:
+            continue
         index = places.get(variable.name)
         if variable.from_ is not None:
             own = index is not None and index not in found and headings[index] == variable.from_

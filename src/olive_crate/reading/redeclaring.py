@@ -19,7 +19,8 @@ from .. import kernels
 from ..columns.cell_texts import missing_texts, source_texts
 from ..columns.column import Column, Withheld, merged
 from ..columns.convert import TypedBlock
-from ..columns.outcome import Outcome, joined, search_for
+from ..columns.flags import flag_variable
+from ..columns.outcome import Outcome, flag_search, joined, search_for
 from ..columns.rule import (
     IS_BLANK,
     IS_UNREADABLE,
@@ -32,7 +33,7 @@ from ..columns.rule import (
 from ..columns.search import TypeSearch
 from ..dataset.model import PlainDataset
 from ..dataset.receipt import Change, Problems
-from ..dataset.taking import changed
+from ..dataset.taking import changed, with_columns_beside
 from ..declaration.codes import FIRST_CODE
 from ..declaration.variable import NUMERIC, TAKING, Variable, declared
 from ..evidence import with_answers
@@ -80,7 +81,20 @@ def _declared(dataset: D, wanted: list[str], parts: Mapping[str, Any]) -> D:
         changes=(*receipt.changes, *changes),
         decided=with_answers(receipt.decided, headings | set(wanted), parts),
     )
-    return changed(dataset, columns, plan, receipt)
+    made = changed(dataset, columns, plan, receipt)
+    beside = {name: _flag_column(dataset, plan.variable(name), plan) for name in wanted}
+    return with_columns_beside(made, {name: each for name, each in beside.items() if each})
+
+
+def _flag_column(dataset: PlainDataset, planned: Variable, plan: Decisions) -> Column | None:
+    """The flags of a variable that has some declared, unless they are a variable already."""
+    variable = flag_variable(planned)
+    if not planned.flags or variable.name in dataset:
+        return None
+    search = flag_search(_search(planned, planned, plan))
+    cells = cells_of(source_texts(dataset[planned.name]))
+    block = search.take(cells, np.arange(len(cells)))
+    return joined(Outcome(variable, search), [block])
 
 
 def known_plan(dataset: PlainDataset) -> Decisions:
@@ -102,6 +116,7 @@ def _asked(old: Variable, planned: Variable, plan: Decisions) -> Variable:
         old,
         type=old.type if stays else kind,
         format=planned.format or (old.format if alike else None),
+        flags=planned.flags,
         true=planned.true or (old.true if alike else ()),
         false=planned.false or (old.false if alike else ()),
         decimals=planned.decimals if (kind or old.type) != "number" else old.decimals,

@@ -11,7 +11,7 @@ from ..checks.texts import look_alike
 from ..describe.meanings import UnexplainedValues
 from ..errors import several
 from ..evidence import TextCount
-from .claims import suspects_words
+from .claims import claim_of, suspects_words
 from .mends import mend_text
 from .notes import broken_words, promised_words
 from .text import WIDTH, cut, row_list, visible, wrapped
@@ -64,6 +64,11 @@ def _counted(texts: tuple[TextCount, ...], width: int, quoted: bool = True) -> s
 
 def _more(count: int) -> str:
     return f" and {count:,} more" if count else ""
+
+
+@found_words.register
+def _(finding: found.RowsLeftOut) -> str:
+    return claim_of(finding.evidence)
 
 
 @found_words.register

@@ -5,6 +5,7 @@ from __future__ import annotations
 from .. import evidence as ev
 from ..errors import several
 from .claim import claim_of
+from .text import row_list
 
 
 @claim_of.register
@@ -23,6 +24,17 @@ def _(evidence: ev.TypeFits) -> str:
     if evidence.short_years:
         claim += "; two-digit years, 69 to 99 read as 19.."
     return claim
+
+
+@claim_of.register
+def _(evidence: ev.CodesAsWritten) -> str:
+    cells = several(evidence.supporting or 0, "cell")
+    rows = row_list([each.row for each in evidence.examples], evidence.supporting)
+    verb = "is" if evidence.supporting == 1 else "are"
+    return (
+        f"{cells} {verb} written as the code {evidence.code}, but read as {evidence.number:g} by "
+        f"implied decimals ({rows})"
+    )
 
 
 @claim_of.register

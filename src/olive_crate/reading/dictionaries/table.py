@@ -174,13 +174,13 @@ def _variable(name: str, parts: Mapping[str, str], field: Field | None, at: str)
         given["type"] = kind
     if "decimals" in parts:
         given["decimals"] = _whole(parts["decimals"], f"{at}: decimals")
-    if "missing" in parts:
-        given["missing"] = [
-            span | {"reason": word} for span, word in codes_of(parts["missing"], kind, implied)
-        ]
-    if "meanings" in parts:
-        meanings = codes_of(parts["meanings"], kind)
-        given["meanings"] = [span | {"label": word} for span, word in meanings]
+    for key, word in (("missing", "reason"), ("meanings", "label")):
+        if key in parts:
+            try:
+                pairs = codes_of(parts[key], kind, implied if key == "missing" else 0)
+            except PlanError as error:
+                raise PlanError(f'{at}: "{name}": {key}: {error}') from None
+            given[key] = [span | {word: text} for span, text in pairs]
     known = {key: value for key, value in given.items() if key in DECLARATION_PARTS}
     return declared(Variable(name), known, f'{at}: "{name}"')
 

@@ -1,0 +1,274 @@
+"""What was decided about each variable without being asked."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Sequence
+from typing import Any
+
+from msgspec.structs import replace
+
+from ..columns.outcome import Outcome
+from ..columns.rule import base, form
+from ..columns.statistics import MANY_ODD, Obstacles
+from ..evidence import (
+    CodesAsWritten,
+    Evidence,
+    Example,
+    FormatFound,
+    InexactNumbers,
+    LeadingZeros,
+    MarksKept,
+    MarksTaken,
+    Mend,
+    MostlyUnreadable,
+    OnlyMarks,
+    SuspectedCodes,
+    TextBecause,
+    TextCount,
+    TypeFits,
+)
+from .preparing import ColumnReader
+
+FLAGGED = re.compile(r"[+-]?[\d.,]*\d[.,]?\s*([^\d\s.,+-]{1,3})")
+"""A number with a sign of up to three characters behind it."""
+
+
+MOSTLY = 0.2
+"""If more than this share of its cells is unreadable, a declared type is in doubt."""
+
+
+TEXTS_NAMED, CODES_OFFERED = 3, 8
+"""Texts in the way of a type that are named, and that are offered as missing codes."""
+
+
+def with_others(evidence: list[Evidence]) -> list[Evidence]:
+    """Suspected codes that several variables have in common say so."""
+    codes = {
+        each.variable: {suspect.value for suspect in each.suspects}
+        for each in evidence
+        if isinstance(each, SuspectedCodes)
+    }
+    made = []
+    for each in evidence:
+        if isinstance(each, SuspectedCodes):
+            also = tuple(
+                name
+                for name, values in codes.items()
+                if name != each.variable and values & codes[each.variable]
+            )
+            each = replace(each, also=also)
+        made.append(each)
+    return made
+
+
+def about_variable(column: ColumnReader) -> list[Evidence]:
+    """What was decided about one variable without being asked."""
+    outcome, search = column.outcome(), column.search
+    name, counts = column.variable.name, search.statistics
+    evidence: list[Evidence] = []
+    if not search.is_declared:
+        evidence += _type_evidence(outcome, name)
+    elif column.variable.format is None and form(outcome.kind):
+        evidence.append(_format_evidence(outcome, name))
+    evidence += _marks(outcome, name)
+    if not search.is_declared and not column.variable.level and not counts.obstacles:
+        level = counts.scale.suggested(name, base(outcome.kind), counts.watch)
+        evidence += [] if level is None else [level]
+    unread = sum(len(rows) for rows, _ in column.problems)
+    if search.is_declared and unread > MOSTLY * max(1, counts.taken):
+        kind = base(outcome.kind)
+        evidence.append(
+            MostlyUnreadable(
+                value=kind, variable=name, cells=counts.taken, against=unread, certain=False
+            )
+        )
+    evidence += _written_codes(outcome, name)
+    evidence += _suspects(outcome, name)
+    if counts.inexact:
+        evidence.append(
+            InexactNumbers(value="number", variable=name, supporting=counts.inexact, certain=False)
+        )
+    return evidence
+
+
+def _marks(outcome: Outcome, name: str) -> list[Evidence]:
+    """Well-known marks that were taken as missing, or kept as the text that they are."""
+    if not outcome.marks:
+        return _marks_kept(outcome, name)
+    met = outcome.search.statistics.marks_met()
+    marks = tuple(TextCount(mark, count) for mark, count in met.items())
+    return [MarksTaken(value="missing", variable=name, marks=marks, supporting=sum(met.values()))]
+
+
+def _marks_kept(outcome: Outcome, name: str) -> list[Evidence]:
+    """Well-known marks in a column of words, or alone in theirs."""
+    counts = outcome.search.statistics
+    kept = counts.marks_kept()
+    if not kept or outcome.search.is_declared or counts.obstacles:
+        return []
+    marks = tuple(TextCount(mark, count) for mark, count in kept.items())
+    total = sum(kept.values())
+    only = counts.holds_only_marks
+    mend = Mend({"missing": list(kept)}, name)
+    kind = OnlyMarks if only else MarksKept
+    return [
+        kind(
+            value="text",
+            variable=name,
+            marks=marks,
+            supporting=total,
+            certain=False,
+            alternatives=("missing",),
+            mend=mend,
+        )
+    ]
+
+
+def _written_codes(outcome: Outcome, name: str) -> list[Evidence]:
+    """Cells that are written as a code, but whose value has implied decimals."""
+    implied = outcome.search.rule.implied
+    return [
+        CodesAsWritten(
+            value=str(number / 10**implied),
+            variable=name,
+            code=f"{number:g}",
+            number=number / 10**implied,
+            supporting=count,
+            examples=tuple(Example(row, f"{number:g}") for row in rows),
+            alternatives=("missing",),
+            certain=False,
+            mend=Mend({"missing": [number / 10**implied]}, name),
+        )
+        for number, (count, rows) in outcome.search.statistics.as_written.items()
+    ]
+
+
+def _suspects(outcome: Outcome, name: str) -> list[Evidence]:
+    """Numbers that stand apart and have the look of a missing code."""
+    watch = outcome.search.statistics.watch
+    suspects = watch.suspects()
+    if not suspects:
+        return []
+    codes = [_plain(each.value) for each in suspects]
+    return [
+        SuspectedCodes(
+            value=", ".join(f"{each:g}" for each in codes),
+            variable=name,
+            suspects=tuple(suspects),
+            low=watch.low,
+            high=watch.high,
+            supporting=sum(each.count for each in suspects),
+            alternatives=("missing",),
+            certain=False,
+            mend=Mend({"missing": codes}, name),
+        )
+    ]
+
+
+def _plain(number: float) -> int | float:
+    return int(number) if number.is_integer() else number
+
+
+def _type_evidence(outcome: Outcome, name: str) -> list[Evidence]:
+    """Why the type is what it is; of plain text there is nothing to say."""
+    search, kind = outcome.search, outcome.kind
+    if base(kind) == "text":
+        return _text_evidence(outcome, name)
+    counts, written = search.statistics, form(kind) or ""
+    fits = TypeFits(value=base(kind), variable=name, supporting=counts.fitting)
+    if base(kind) == "boolean":
+        if search.by_source or not written:
+            return [fits]
+        words = tuple(written.split("|"))
+        return [replace(fits, words=words)]
+    if base(kind) == "number" and written:
+        return [replace(fits, unit=written)]
+    others = search.final_candidates()[1:]
+    mend = Mend({"format": form(others[0])}, name) if others else None
+    short_years = "%y" in written
+    return [
+        replace(
+            fits,
+            format=written,
+            zoned=kind == "zoned",
+            wide=counts.wide,
+            short_years=short_years,
+            alternatives=(*(_named(each) for each in others), *["text"] * short_years),
+            certain=not (others or short_years),
+            mend=mend,
+        )
+    ]
+
+
+def _named(kind: str) -> str:
+    """A kind as a type and how it is written: `date %m/%d/%Y`."""
+    return f"{base(kind)} {form(kind)}" if form(kind) else base(kind)
+
+
+def _format_evidence(outcome: Outcome, name: str) -> Evidence:
+    """How the cells of a declared date or time are written."""
+    kind, search = outcome.kind, outcome.search
+    misses = search.misses.get(kind, 0)
+    others = tuple(each for each in search.candidates if each != kind)
+    return FormatFound(
+        value=base(kind),
+        variable=name,
+        format=form(kind) or "",
+        cells=search.statistics.taken - misses,
+        supporting=search.statistics.taken,
+        alternatives=tuple(map(_named, others)),
+        certain=not others,
+        mend=Mend({"format": form(others[0])}, name) if others else None,
+    )
+
+
+def _text_evidence(outcome: Outcome, name: str) -> list[Evidence]:
+    """Why a column that is mostly something else is text."""
+    counts = outcome.search.statistics
+    if counts.leading_zeros:
+        return [LeadingZeros(value="text", variable=name, alternatives=("integer",))]
+    obstacles = counts.obstacles
+    if obstacles is None or not 0 < obstacles.count <= obstacles.fitting + MANY_ODD:
+        return []
+    ranked = _ranked(obstacles)
+    kind = "number" if obstacles.kind == "integer" else obstacles.kind
+    parts: dict[str, Any] = {"type": base(kind)} | ({"format": form(kind)} if form(kind) else {})
+    flags, codes = flagged(ranked) if base(kind) == "number" else ((), ranked)
+    parts |= {"flags": list(flags)} if flags else {}
+    parts |= {"missing": [each.text for each in codes[:CODES_OFFERED]]} if codes else {}
+    named = ranked[:TEXTS_NAMED]
+    return [
+        TextBecause(
+            value="text",
+            variable=name,
+            texts=tuple(named),
+            others=len(ranked) - len(named),
+            supporting=obstacles.fitting,
+            against=obstacles.count,
+            examples=tuple(Example(each.rows[0], each.text) for each in named),
+            alternatives=(base(kind),),
+            certain=False,
+            mend=Mend(parts, name),
+        )
+    ]
+
+
+def flagged(texts: Sequence[TextCount]) -> tuple[tuple[str, ...], list[TextCount]]:
+    """The signs behind numbers among these texts, the commonest first, and the other texts."""
+    signs: Counter[str] = Counter()
+    others = []
+    for each in texts:
+        match = FLAGGED.fullmatch(each.text)
+        if match is None:
+            others.append(each)
+        else:
+            signs[match[1]] += each.count
+    return tuple(sign for sign, _ in signs.most_common()), others
+
+
+def _ranked(obstacles: Obstacles) -> list[TextCount]:
+    """The texts in the way, the commonest first."""
+    ranked = sorted(obstacles.texts.items(), key=lambda item: -item[1][0])
+    return [TextCount(text, count, tuple(rows)) for text, (count, rows) in ranked]

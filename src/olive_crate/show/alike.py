@@ -1,0 +1,72 @@
+"""Evidence about alike variables as one line: a battery of sixty items is one point, not sixty."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from typing import NamedTuple
+
+import msgspec
+
+from ..evidence import Evidence, SuspectedCodes
+from .evidence import evidence_line, variable_words
+
+FEWEST = 3
+"""So many variables with the same to say are one line."""
+NUMBERED = re.compile(r"(.*?)(\d+)")
+
+
+class Line(NamedTuple):
+    """What one line says, and the evidence that it stands for, the first of several."""
+
+    words: str
+    evidence: Evidence
+
+
+def lines_of(evidence: Iterable[Evidence]) -> list[Line]:
+    """A line for each piece of evidence, or for all that say the same of several variables."""
+    groups: dict[tuple[str, ...], list[Evidence]] = {}
+    for place, each in enumerate(evidence):
+        groups.setdefault(_key(each, place), []).append(each)
+    lines: list[Line] = []
+    for group in groups.values():
+        if len(group) < FEWEST:
+            lines += [Line(evidence_line(each), each) for each in group]
+        else:
+            lines.append(_together(group))
+    return lines
+
+
+def _key(evidence: Evidence, place: int) -> tuple[str, ...]:
+    """Alike are kinds and words, whatever the numbers in them."""
+    if not evidence.variable:
+        return (str(place),)
+    words = re.sub(r"[\d.,:;\u2013]+", "", variable_words(_alone(evidence)))
+    return (type(evidence).__name__, str(evidence.certain), words)
+
+
+def _alone(evidence: Evidence) -> Evidence:
+    """Without the names of the others, which the line names itself."""
+    if isinstance(evidence, SuspectedCodes):
+        return msgspec.structs.replace(evidence, also=())
+    return evidence
+
+
+def _together(group: list[Evidence]) -> Line:
+    first, names = _alone(group[0]), [each.variable for each in group]
+    words = {variable_words(_alone(each)) for each in group}
+    such = "" if len(words) == 1 else ", the first"
+    line = f"{names[0]} to {names[-1]} ({len(names)} variables){such}: {variable_words(first)}"
+    mends = {str(each.mend.parts) for each in group if each.mend is not None}
+    if first.mend is not None and len(mends) == 1 and _is_run(names):
+        mend = msgspec.structs.replace(first.mend, variable=f"{names[0]}..{names[-1]}")
+        first = msgspec.structs.replace(first, mend=mend)
+    return Line(line, first)
+
+
+def _is_run(names: list[str]) -> bool:
+    """Are these numbered names without a gap?"""
+    matches = [NUMBERED.fullmatch(name) for name in names]
+    found = [(each[1], int(each[2])) for each in matches if each is not None]
+    stem, start = found[0] if found else ("", 0)
+    return found == [(stem, start + place) for place in range(len(names))]
