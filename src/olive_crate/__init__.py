@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from .columns.column import Column
     from .dataset.promises import Promise
     from .dataset.receipt import Change, Problem, Receipt
+    from .dataset.trace import Trace
     from .declaration.codes import Meaning, MissingCode
     from .declaration.promises import Promised
     from .declaration.variable import Variable
@@ -45,6 +46,7 @@ _HOMES = {
     "columns.column": ("Column",),
     "dataset.promises": ("Promise",),
     "dataset.receipt": ("Change", "Problem", "Receipt"),
+    "dataset.trace": ("Trace",),
     "declaration.codes": ("Meaning", "MissingCode"),
     "declaration.promises": ("Promised",),
     "declaration.variable": ("Variable",),
@@ -84,6 +86,7 @@ __all__ = [
     "Receipt",
     "Rows",
     "SourceError",
+    "Trace",
     "UnreadableError",
     "Variable",
     "compare",

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     import pandas
 
     from ..checks.findings import Findings
+    from ..dataset.trace import Trace
     from ..describe.codebook import Codebook
     from ..describe.counts import Counts, CountTables, Crossed
     from ..describe.pairs import Pairs, Use
@@ -264,6 +265,18 @@ class Dataset(PlainDataset, frozen=True, eq=False):
             metadata=metadata,
             replace=replace,
         )
+
+    def trace(self, name: str, row: int, source: Any = None) -> Trace:
+        """Tell how one cell came from its source, from the text of its row to its value.
+
+        `row` is the row of the source, as an editor or a spreadsheet numbers it. The source is
+        read where the plan says it is, or from `source`; where a packed dataset knows the bytes
+        at which rows begin, it is not read from the start. Raises `PlanError` for a row that
+        holds no case, and `SourceError` for a source that was changed since it was read.
+        """
+        from ..reading.tracing import trace
+
+        return trace(self, name, row, source)
 
     def pack(self, path: str | Path, replace: bool = False) -> None:
         """Write the dataset and all its metadata to one Parquet file, completely or not at all.

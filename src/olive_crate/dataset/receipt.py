@@ -181,6 +181,10 @@ class Receipt(Shown, msgspec.Struct, frozen=True, omit_defaults=True):
     uncovered: int = 0
     problem_count: int = 0
     seconds: float = 0.0
+    fingerprint: str = ""
+    """A hash by which a local file is known again."""
+    row_offsets: tuple[tuple[int, int], ...] = ()
+    """Rows, and the bytes of the text that they begin at: by them a row is found again."""
     promises: tuple[Promise, ...] = ()
     """What the plan promises, each with whether it was kept."""
     changes: tuple[Change, ...] = ()

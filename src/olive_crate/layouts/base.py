@@ -79,6 +79,25 @@ class Layout(Protocol):
     def read(self, source: Source, tally: Tally, hands: Hands) -> Iterator[Block]:
         """The data, block after block; `tally` accounts for every row."""
 
+    def raw_cell(
+        self, source: Source, row: int, index: int, offsets: Sequence[tuple[int, int]]
+    ) -> RawCell:
+        """A cell where it stands in its row; `offsets` are rows and the bytes they begin at."""
+
+
+class RawCell(NamedTuple):
+    """A cell in the text of its row."""
+
+    text: str
+    """The row as it stands in the source."""
+    start: int | None
+    """Where the cell begins in that text; `None` where it is not written there as it is taken."""
+    end: int | None
+    place: str
+    """Which field, which positions, or which cell of the sheet."""
+    taken: str
+    """The text of the cell, as it is taken from the row."""
+
 
 class Row(msgspec.Struct, frozen=True, eq=False):
     """A row of the source, cut into fields."""
@@ -231,6 +250,8 @@ class Tally(msgspec.Struct, eq=False):
     trailing: int = 0
     """Rows that end with delimiters beyond the last field, with nothing behind them."""
     surplus: list[tuple[int, str]] = msgspec.field(default_factory=list)
+    offsets: list[tuple[int, int]] = msgspec.field(default_factory=list)
+    """Rows that blocks begin with, and where their first bytes are in the text."""
     stopped: bool = False
     """The limit was reached: the rest of the source was not read."""
     skipped_rows: RowList = msgspec.field(default_factory=RowList)

@@ -64,6 +64,8 @@ def receipt_of(reading: Reading, cells: Sequence[CellCounts], rows: int, began: 
         problem_count=len(problems) if problems is not NO_PROBLEMS else 0,
         seconds=time.perf_counter() - began,
         problems=problems,
+        fingerprint=found.source.fingerprint(),
+        row_offsets=tuple(tally.offsets),
     )
 
 

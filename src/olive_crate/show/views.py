@@ -30,6 +30,7 @@ TEXT = {
     "Promise": "notes.promise_line",
     "Receipt": "receipt.receipt_text",
     "Summary": "summary.summary_text",
+    "Trace": "trace.trace_text",
 }
 """By the name of a value's class, or of one that it derives from: a function of this room."""
 HTML = {

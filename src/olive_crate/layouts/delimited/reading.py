@@ -25,9 +25,23 @@ import numpy as np
 from ... import kernels
 from ...columns.rule import SourceColumn
 from ...kernels.spans import BlockRows, Spans, shaped, spans_in, spans_of
-from ...kernels.types import Dialect, Flags, Ints, Table
+from ...kernels.types import Dialect, Flags, Ints, Structure, Table
 from ...sources.source import Source
-from ..base import BLANK, COMMENT, CONTINUED, DATA, HEADING, SKIPPED, Block, Hands, Tally
+from ..base import (
+    BLANK,
+    COMMENT,
+    CONTINUED,
+    DATA,
+    HEADING,
+    SKIPPED,
+    Block,
+    Hands,
+    RawCell,
+    Tally,
+)
+from ..text.decoding import filled
+from ..text.raw_record import record_text
+from .field_span import field_span
 from .records import RawBlock, raw_blocks, record_texts
 
 NONE = np.zeros(0, np.int64)
@@ -123,6 +137,7 @@ def read_blocks(
         table = _only_data(raw, layout, last)
         if table is not None and (room is None or table.count <= room):
             count = table.count
+            _note_offset(tally, raw)
             _count_table(tally, raw, table)
             yield spans_in(table, BlockRows(raw.first_row, table.lines))
         else:
@@ -132,6 +147,7 @@ def read_blocks(
                 count = room
                 parted = _cut(parted, count)
                 tally.stopped = True
+            _note_offset(tally, raw)
             _count(tally, parted)
             if count:
                 yield _spans(parted, layout, tally)
@@ -177,6 +193,11 @@ def _cut(parted: _Parted, count: int) -> _Parted:
     short = msgspec.structs.replace(raw.cut, high=end)
     cut = RawBlock(short, raw.marks, structure, raw.first_row, line_ends)
     return _Parted(cut, parted.data[:count], part)
+
+
+def _note_offset(tally: Tally, raw: RawBlock) -> None:
+    if raw.cut.offset:
+        tally.offsets.append((raw.first_row, raw.cut.offset))
 
 
 def _count_table(tally: Tally, raw: RawBlock, table: Table) -> None:
@@ -270,3 +291,26 @@ class DelimitedLayout(msgspec.Struct, frozen=True, eq=False):
         """The data, block after block."""
 
         return read_blocks(source, self, tally, hands)
+
+    def raw_cell(
+        self, source: Source, row: int, index: int, offsets: Sequence[tuple[int, int]]
+    ) -> RawCell:
+        """A field in the text of its record."""
+
+        def split(text: str) -> Structure:
+            buffer, low, high = filled(text.encode("utf-8"))
+            return kernels.structure(buffer, low, high, self.dialect, True)
+
+        def is_whole(text: str) -> bool:
+            return split(text).open_quote < 0
+
+        text = record_text(source, self.encoding, row, offsets, is_whole)
+        found = split(text)
+        if index >= int(found.record[1]):
+            return RawCell(text, None, None, f"field {index + 1}, which the row lacks", "")
+        begin, beyond = int(found.starts[index]), int(found.ends[index])
+        taken = found.buffer[begin:beyond].tobytes().decode("utf-8")
+        span = field_span(text, self.dialect, index, taken)
+        raw = text.rstrip("\r\n")
+        start, end = span or (None, None)
+        return RawCell(raw, start, end, f"field {index + 1}", taken)

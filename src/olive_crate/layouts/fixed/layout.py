@@ -9,7 +9,7 @@ import msgspec
 from ...columns.rule import SourceColumn
 from ...plan.fields import Field, RecordType
 from ...sources.source import Source, is_multibyte
-from ..base import Block, Hands, Tally
+from ..base import Block, Hands, RawCell, Tally
 
 
 class FixedLayout(msgspec.Struct, frozen=True, eq=False):
@@ -60,3 +60,11 @@ class FixedLayout(msgspec.Struct, frozen=True, eq=False):
         from .reading import read_blocks
 
         return read_blocks(source, self, tally, hands)
+
+    def raw_cell(
+        self, source: Source, row: int, index: int, offsets: Sequence[tuple[int, int]]
+    ) -> RawCell:
+        """A field at its positions in the line that it is in."""
+        from .raw_cell import raw_cell
+
+        return raw_cell(source, self, row, index, offsets)

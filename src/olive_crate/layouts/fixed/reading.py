@@ -100,6 +100,8 @@ def _blocks(
             if not marks.is_ascii:
                 chars = characters_of(piece, layout, source.name, (row, offset), final)
             lines = lines_of(piece, marks.lines, layout, chars, final)
+            if offset and not layout.length:
+                tally.offsets.append((row, offset))
             block = _Block(source, layout, tally, piece, chars, lines, row, final)
             spans, kept, done = block.cases(layout.limit, taken)
             taken += len(spans.rows)

@@ -7,11 +7,15 @@ from collections.abc import Iterator, Sequence
 import msgspec
 
 from ...columns.rule import SourceColumn
+from ...kernels.spans import Cells
 from ...kernels.types import Ints
-from ...sources.ranges import Area
+from ...sources.ranges import Area, letters
 from ...sources.source import Source
-from ..base import Block, Hands, Tally
+from ..base import Block, Hands, RawCell, Tally
 from .grid import GridCells, Sheet
+
+BETWEEN = " | "
+"""Stands between the cells of a row that is shown as text."""
 
 
 class SheetLayout(msgspec.Struct, frozen=True, eq=False):
@@ -86,3 +90,23 @@ class SheetLayout(msgspec.Struct, frozen=True, eq=False):
         from .reading import read_blocks
 
         return read_blocks(self, tally)
+
+    def raw_cell(
+        self, source: Source, row: int, index: int, offsets: Sequence[tuple[int, int]]
+    ) -> RawCell:
+        """A cell among those of its row."""
+        alone = msgspec.structs.replace(self.only_rows(row, row), heading=(), limit=None)
+        texts = [""] * len(self.columns)
+        for block in alone.read(source, Tally(), Hands()):
+            texts = [_text_of(block.field(at)) for at in range(len(self.columns))]
+        start = sum(len(text) + len(BETWEEN) for text in texts[:index])
+        place = f"cell {letters(self.columns[index])}{row}"
+        taken = texts[index]
+        return RawCell(BETWEEN.join(texts), start, start + len(taken), place, taken)
+
+
+def _text_of(cells: Cells) -> str:
+    """The text of the one cell among these; empty where there is none."""
+    if not len(cells):
+        return ""
+    return cells.buffer[int(cells.starts[0]) : int(cells.ends[0])].tobytes().decode("utf-8")

@@ -1,0 +1,30 @@
+"""olive-crate trace: how one cell came from its source."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import typer
+
+from .datasets import dataset_of
+from .options import reading
+from .screen import show, show_json, width
+
+
+@reading
+def trace(
+    source: Annotated[str, typer.Argument(help="A packed dataset, a file, or a plan.")],
+    variable: Annotated[str, typer.Argument(help="The variable.", metavar="NAME")],
+    row: Annotated[int, typer.Argument(help="The row of the source, as an editor counts it.")],
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+    options: dict[str, Any] | None = None,
+) -> None:
+    """Print one cell's row with the cell marked, each step that was applied, and the value."""
+    from ..reading.tracing import trace as traced
+    from ..show.trace import trace_text
+
+    made = traced(dataset_of(source, options or {}), variable, row)
+    if as_json:
+        show_json(made.to_dict())
+    else:
+        show(trace_text(made, width()))

@@ -1,0 +1,143 @@
+"""One cell traced: found again in its source, and every step to its value told.
+
+Nothing is taken from memory but the value itself: the row is read from the source as it is now,
+which must be the source that was read.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+import numpy as np
+
+from ..columns.column import Column
+from ..columns.rule import reason_of
+from ..dataset.model import PlainDataset
+from ..dataset.trace import (
+    Blank,
+    CodeMatched,
+    FlagTakenApart,
+    ReadAs,
+    Step,
+    Trace,
+    Trimmed,
+    Unreadable,
+)
+from ..declaration.variable import NUMERIC, Variable
+from ..errors import PlanError, SourceError
+from ..evidence import Evidence
+from ..layouts.base import SourceLayout
+from ..layouts.registry import find_layout
+from ..plan.model import Decisions
+from ..sources.opening import open_source
+from ..sources.source import Source
+from .preparing import ColumnReader, prepare
+
+NEAR = 5
+"""Rows that are named where the one asked for holds no case."""
+TEXTUAL = ("text", "category")
+MARKS = ("delimited.decimal", "delimited.grouping", "delimited.trim")
+
+
+def trace(dataset: PlainDataset, name: str, row: int, source: Any = None) -> Trace:
+    """See `Dataset.trace`."""
+    column, case = dataset[name], _case(dataset, row)
+    opened = _source(dataset, source)
+    found = find_layout(opened, dataset.plan)
+    reader = next((each for each in prepare(found).columns if each.variable.name == name), None)
+    if reader is None:
+        raise PlanError(f'"{name}" does not come from a column of {opened.name}')
+    raw = found.layout.raw_cell(opened, row, reader.index, dataset.receipt.row_offsets)
+    value = column.values[case].as_py()
+    variable = column.variable
+    return Trace(
+        variable=name,
+        row=row,
+        case=case,
+        source=opened.name,
+        place=raw.place,
+        raw=raw.text,
+        start=raw.start,
+        end=raw.end,
+        text=raw.taken,
+        steps=tuple(_steps(raw.taken, column, case, found, reader)),
+        value=value,
+        reason="" if value is not None else str(column.why(case)),
+        evidence=tuple(_evidence(dataset, variable, raw.taken)),
+    )
+
+
+def _case(dataset: PlainDataset, row: int) -> int:
+    """The case that came from this row. Raises `PlanError` where there is none."""
+    if dataset.source_rows is None:
+        raise PlanError("the dataset does not know the rows of its source; read it again")
+    rows = dataset.source_rows.at(np.arange(dataset.rows))
+    hit = np.flatnonzero(rows == row)
+    if len(hit):
+        return int(hit[0])
+    near = rows[np.argsort(np.abs(rows - row), kind="stable")[:NEAR]]
+    listed = ", ".join(str(each) for each in sorted(near.tolist()))
+    raise PlanError(f"row {row} holds no case; the nearest rows that do are {listed}")
+
+
+def _source(dataset: PlainDataset, given: Any) -> Source:
+    """The source as it is now. Raises `SourceError` if it is not what was read."""
+    opened = open_source(dataset.plan.source_path() if given is None else given)
+    known = dataset.receipt.fingerprint
+    if known and opened.fingerprint() not in ("", known):
+        raise SourceError(
+            f"{opened.name}: was changed since it was read; read it again to trace its cells"
+        )
+    return opened
+
+
+def _steps(
+    text: str, column: Column, case: int, found: SourceLayout, reader: ColumnReader
+) -> Iterator[Step]:
+    """What was done to the text, in order."""
+    variable, plan, reason = column.variable, found.plan, int(column.reasons[case])
+    bare, flags = text.strip(), reader.search.rule.flags
+    if bare != text and (plan.delimited.trim or flags or variable.type not in TEXTUAL):
+        yield Trimmed(text=bare)
+        text = bare
+    flag = _flag(text, flags)
+    if flag:
+        text = text[: -len(flag)].rstrip()
+        yield FlagTakenApart(flag=flag, text=text)
+    if reason == 0:
+        yield _read_as(text, variable, plan, found.layout.column(reader.index).implied_decimals)
+    elif not bare:
+        yield Blank()
+    elif reason >= reason_of(0):
+        code = variable.missing[reason - reason_of(0)]
+        yield CodeMatched(code=str(code), reason=code.why, by_value=text != str(code))
+    else:
+        yield Unreadable(type=variable.type or "text")
+
+
+def _flag(text: str, flags: Sequence[str]) -> str:
+    known = sorted(flags, key=len, reverse=True)
+    return next((f for f in known if text.endswith(f) and len(text) > len(f)), "")
+
+
+def _read_as(text: str, variable: Variable, plan: Decisions, implied: int) -> ReadAs:
+    kind, section = variable.type or "text", plan.delimited
+    if kind not in NUMERIC:
+        return ReadAs(type=kind, format=variable.format or "")
+    decimal, grouping = section.decimal or ".", section.grouping or ""
+    return ReadAs(
+        type=kind,
+        decimal=decimal if decimal != "." and decimal in text else "",
+        grouping=grouping if grouping and grouping in text else "",
+        implied=implied if decimal not in text else 0,
+        unit=variable.unit if variable.unit and variable.unit in text else "",
+    )
+
+
+def _evidence(dataset: PlainDataset, variable: Variable, text: str) -> Iterator[Evidence]:
+    """What was decided about the variable, and about marks if it is a number with any."""
+    marked = variable.type in NUMERIC and any(mark in text for mark in ",.' ")
+    for each in dataset.receipt.decided:
+        if each.variable == variable.name or (marked and each.about in MARKS):
+            yield each
