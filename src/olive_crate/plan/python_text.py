@@ -30,6 +30,7 @@ def _arguments(plan: Decisions) -> Iterator[tuple[str, str]]:
         "meaning_sets": _meaning_sets(plan),
         "variables": _variables(plan),
         "unreadable": "" if plan.unreadable == "report" else repr(plan.unreadable),
+        "changing": "" if plan.changing == "refuse" else repr(plan.changing),
     }
     for name, option in OPTIONS.items():
         text = special[name] if name in special else _written(plan, name, option.section)

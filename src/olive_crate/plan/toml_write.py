@@ -52,8 +52,9 @@ def tables_of(plan: Decisions, folder: Path | None = None) -> dict[str, Any]:
 
 def _top(plan: Decisions) -> dict[str, Any]:
     held = {key: getattr(plan, OPTIONS[key].field or key) for key in top_level()}
-    if plan.unreadable == "report":
-        del held["unreadable"]
+    for key, usual in (("unreadable", "report"), ("changing", "refuse")):
+        if held.get(key) == usual:
+            del held[key]
     return _listed({key: value for key, value in held.items() if value is not None})
 
 

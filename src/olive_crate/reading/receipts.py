@@ -124,6 +124,8 @@ def settings_of(plan: Decisions) -> dict[str, str]:
         settings["trim"] = str(section.trim)
     settings["names"] = ", ".join(map(str, rows.names or ()))
     settings["data"] = rows.data or "1.."
+    if rows.closing:
+        settings["closing"] = rows.closing
     return settings
 
 

@@ -10,7 +10,10 @@ import msgspec
 
 from ..evidence import Evidence, SuspectedCodes
 from .evidence import evidence_line, variable_words
+from .mends import mend_of_several, mend_text
+from .text import name_list
 
+NAMED = 6
 FEWEST = 3
 """So many variables with the same to say are one line."""
 NUMBERED = re.compile(r"(.*?)(\d+)")
@@ -21,6 +24,8 @@ class Line(NamedTuple):
 
     words: str
     evidence: Evidence
+    mend: str
+    """What would mend it; empty for nothing."""
 
 
 def lines_of(evidence: Iterable[Evidence]) -> list[Line]:
@@ -31,7 +36,7 @@ def lines_of(evidence: Iterable[Evidence]) -> list[Line]:
     lines: list[Line] = []
     for group in groups.values():
         if len(group) < FEWEST:
-            lines += [Line(evidence_line(each), each) for each in group]
+            lines += [Line(evidence_line(each), each, mend_text(each.mend)) for each in group]
         else:
             lines.append(_together(group))
     return lines
@@ -56,12 +61,17 @@ def _together(group: list[Evidence]) -> Line:
     first, names = _alone(group[0]), [each.variable for each in group]
     words = {variable_words(_alone(each)) for each in group}
     such = "" if len(words) == 1 else ", the first"
-    line = f"{names[0]} to {names[-1]} ({len(names)} variables){such}: {variable_words(first)}"
+    called, run = name_list(names, NAMED), ""
+    if _is_run(names):
+        called, run = (
+            f"{names[0]} to {names[-1]} ({len(names)} variables)",
+            f"{names[0]}..{names[-1]}",
+        )
     mends = {str(each.mend.parts) for each in group if each.mend is not None}
-    if first.mend is not None and len(mends) == 1 and _is_run(names):
-        mend = msgspec.structs.replace(first.mend, variable=f"{names[0]}..{names[-1]}")
-        first = msgspec.structs.replace(first, mend=mend)
-    return Line(line, first)
+    if first.mend is not None and len(mends) == 1:
+        mend = mend_of_several(first.mend, run or names)
+        return Line(f"{called}{such}: {variable_words(first)}", first, mend)
+    return Line(f"{called}{such}: {variable_words(first)}", first, mend_text(first.mend))
 
 
 def _is_run(names: list[str]) -> bool:

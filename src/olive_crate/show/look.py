@@ -11,7 +11,6 @@ from ..plan.fields import Field
 from ..reading.looking import CASES_LOOKED_AT, Look
 from .alike import lines_of
 from .evidence import alternatives_of
-from .mends import mend_text
 from .text import WIDTH, cut, padded, size_words, table, visible, wrapped
 
 EVIDENCE_SHOWN = 16
@@ -198,13 +197,13 @@ def _fitting(look: Look, headings: list[str], types: list[str], start: int, widt
 def evidence_lines(evidence: Iterable[Evidence], width: int) -> Iterable[tuple[str, str]]:
     """The evidence in words, open points first and marked."""
     ranked = lines_of(sorted(evidence, key=lambda each: each.certain))
-    for words, each in ranked[:EVIDENCE_SHOWN]:
+    for words, each, mend in ranked[:EVIDENCE_SHOWN]:
         mark = "  " if each.certain else "? "
         others = alternatives_of(each)
         more = f" (or {', '.join(others)})" if others else ""
         for line in wrapped(visible(mark + words + more), width, "    "):
             yield ("certain" if each.certain else "uncertain"), line
-        if each.mend:
-            yield "mend", cut(f"    fix: {visible(mend_text(each.mend))}", width)
+        if mend:
+            yield "mend", cut(f"    fix: {visible(mend)}", width)
     if len(ranked) > EVIDENCE_SHOWN:
         yield "note", f"  and {len(ranked) - EVIDENCE_SHOWN} more"

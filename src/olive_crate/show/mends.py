@@ -11,8 +11,13 @@ def mend_text(mend: Mend | None) -> str:
         return ""
     if not mend.variable:
         return ", ".join(f"{key}={_value(value)}" for key, value in mend.parts.items())
+    return mend_of_several(mend, mend.variable)
+
+
+def mend_of_several(mend: Mend, names: str | list[str]) -> str:
+    """The same for a run of variables, or a list of them."""
     parts = "".join(f", {key}={_value(value)}" for key, value in mend.parts.items())
-    return f"declare({_value(mend.variable)}{parts})"
+    return f"declare({_value(names)}{parts})"
 
 
 def _value(value: object) -> str:

@@ -6,7 +6,6 @@ from ..dataset.receipt import Receipt
 from ..errors import several
 from ..evidence import Evidence, LevelSuggested, MarksTaken, TypeFits
 from .alike import lines_of
-from .mends import mend_text
 from .notes import change_words, imbalance_words, note_words, problem_reason, promise_line
 from .text import WIDTH, cut, mark_words, row_list, size_words, table, visible, wrapped
 
@@ -146,11 +145,11 @@ def _problems(receipt: Receipt, width: int) -> list[str]:
 def _decided(receipt: Receipt, width: int) -> list[str]:
     news = lines_of(sorted(filter(_is_news, receipt.decided), key=lambda each: each.certain))
     lines = ["", "inferred from the file:"] if news else []
-    for words, each in news[:DECIDED_SHOWN]:
+    for words, each, mend in news[:DECIDED_SHOWN]:
         mark = "  " if each.certain else "? "
         lines += wrapped(visible(mark + words), width, "      ")
-        if each.mend:
-            lines.append(cut(f"      fix: {mend_text(each.mend)}", width))
+        if mend:
+            lines.append(cut(f"      fix: {mend}", width))
     if len(news) > DECIDED_SHOWN:
         lines.append(f"  and {len(news) - DECIDED_SHOWN} more; receipt.decided lists all of them")
     lines += ["", "notes:"] if receipt.notes else []

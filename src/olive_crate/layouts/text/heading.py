@@ -8,6 +8,7 @@ its words differ in kind from those below; where nothing but chance tells, the p
 
 from __future__ import annotations
 
+import itertools
 import math
 import re
 from collections.abc import Sequence
@@ -193,7 +194,7 @@ def _titles(rows: Sequence[Row], first: int, fields: int, certain: bool) -> tupl
     certain = certain or all(row.runs_on for row in above)
     return (
         TitlesFound(
-            value=", ".join(str(row.number) for row in above),
+            value=_runs_of([row.number for row in above]),
             rows=len(above),
             supporting=len(above),
             examples=tuple(each for row in above[:3] for each in example_of(row)),
@@ -201,6 +202,13 @@ def _titles(rows: Sequence[Row], first: int, fields: int, certain: bool) -> tupl
             certain=certain and alone,
         ),
     )
+
+
+def _runs_of(numbers: Sequence[int]) -> str:
+    """Row numbers with neighbours joined: `1-3, 5`."""
+    runs = itertools.groupby(enumerate(numbers), key=lambda pair: pair[1] - pair[0])
+    ends = [[number for _, number in run] for _, run in runs]
+    return ", ".join(str(a[0]) if len(a) == 1 else f"{a[0]}-{a[-1]}" for a in ends)
 
 
 def _levels(
@@ -282,7 +290,8 @@ def _is_labels(names: Row, row: Row, below: Sequence[Row]) -> bool:
 
 def example_of(row: Row) -> tuple[Example, ...]:
     """A row as evidence quotes it."""
-    return (Example(row.number, " | ".join(row.cells)[:EXAMPLE_LENGTH]),)
+    held = [cell.strip() for cell in row.cells if cell.strip()]
+    return (Example(row.number, " | ".join(held)[:EXAMPLE_LENGTH]),)
 
 
 def _judged(row: Row, below: Sequence[Row], fields: int) -> _Judged:
