@@ -84,6 +84,7 @@ PAIRS = (
 """Words for true and false that may be taken as such when a column holds no others."""
 NUMERIC_DATE = re.compile(r"\d{1,2}([./-])\d{1,2}\1(\d{4}|\d{2})(\s\d{1,2}:\d{2}(:\d{2})?)?")
 YEAR_FIRST = re.compile(r"\d{4}([./])\d{1,2}\1\d{1,2}(\s\d{1,2}:\d{2}(:\d{2})?)?")
+SIGNS = frozenset("€$£¥₹₺₽₪%‰")
 UNIT_SIGN = r"(?P<{}>[€$£¥₹₺₽₪%‰])"
 WITH_UNIT = re.compile(
     rf"[-+(]?(?:{UNIT_SIGN.format('before')}\s?[-+]?\d[\d.,'’\s]*"
@@ -342,6 +343,8 @@ def written(cells: Cells, packed: bool = False) -> tuple[str, ...]:
 
 def unit_kinds(words: Sequence[str]) -> tuple[str, ...]:
     """The kind of numbers that all carry one sign of currency or percent."""
+    if not words or SIGNS.isdisjoint(words[0]):
+        return ()
     matches = [WITH_UNIT.fullmatch(word) for word in words if word not in MISSING_MARKS]
     signs = {match and (match["before"] or match["behind"]) for match in matches}
     return (f"number|{signs.pop()}",) if len(signs) == 1 and None not in signs else ()

@@ -35,7 +35,9 @@ from .suggestions import Scale, Watch
 
 MARKS = frozenset(MISSING_MARKS)
 LONGEST_MARK = max(len(mark.encode("utf-8")) for mark in MISSING_MARKS)
-FIRST_BYTES = np.array(sorted({mark.encode("utf-8")[0] for mark in MISSING_MARKS}), np.uint8)
+FIRST_BYTES = np.zeros(256, bool)
+FIRST_BYTES[[mark.encode("utf-8")[0] for mark in MISSING_MARKS]] = True
+NONE = np.zeros(0, np.int64)
 TRACKED = 1000
 """Different texts in the way of a type that are counted one by one; more are only counted."""
 ROWS_KEPT = 3
@@ -213,23 +215,32 @@ class Statistics:
 
 
 def marks_in(values: pa.Array) -> Counter[str]:
-    """The well-known marks among these texts; cells are sifted by length and first byte first."""
-    if pa.types.is_dictionary(values.type):
-        words = values.dictionary.to_pylist()
-        if not any(word in MARKS for word in words):
-            return Counter()
-        counts = np.bincount(values.indices.drop_null().to_numpy(), minlength=len(words))
-        return Counter({w: int(n) for w, n in zip(words, counts, strict=True) if w in MARKS and n})
-    if not pa.types.is_string(values.type) or not len(values):
+    """The well-known marks among these texts, with their counts."""
+    encoded = pa.types.is_dictionary(values.type)
+    words = values.dictionary if encoded else values
+    places = _marks_at(words)
+    if not len(places):
         return Counter()
-    _, offsets, data = values.buffers()
-    at = np.frombuffer(offsets, np.int32)[values.offset : values.offset + len(values) + 1]
-    short = np.flatnonzero((at[1:] > at[:-1]) & (at[1:] - at[:-1] <= LONGEST_MARK))
-    if not len(short) or data is None:
-        return Counter()
-    first = np.frombuffer(data, np.uint8)[at[short]]
-    likely = short[np.isin(first, FIRST_BYTES)]
-    return Counter(text for text in values.take(pa.array(likely)).to_pylist() if text in MARKS)
+    found = words.take(pa.array(places)).to_pylist()
+    if not encoded:
+        return Counter(text for text in found if text in MARKS)
+    counts = np.bincount(values.indices.drop_null().to_numpy(), minlength=len(words))[places]
+    pairs = zip(found, counts.tolist(), strict=True)
+    return Counter({text: count for text, count in pairs if text in MARKS and count})
+
+
+def _marks_at(texts: pa.Array) -> Ints:
+    """Where texts stand that begin as a mark does, and are no longer."""
+    if not pa.types.is_string(texts.type) or not len(texts):
+        return NONE
+    _, offsets, data = texts.buffers()
+    if data is None or not data.size:
+        return NONE
+    at = np.frombuffer(offsets, np.int32)[texts.offset : texts.offset + len(texts) + 1]
+    first = np.frombuffer(data, np.uint8)[np.minimum(at[:-1], data.size - 1)]
+    likely = np.flatnonzero(FIRST_BYTES[first])
+    lengths = at[likely + 1] - at[likely]
+    return likely[(lengths > 0) & (lengths <= LONGEST_MARK)]
 
 
 def _present(done: Converted) -> Flags | None:

@@ -17,10 +17,13 @@ NUMBER = re.compile(r"[+-]?[€$£]? ?(\d+([.,' \u00a0]\d+)*|[.,]\d+)([eE][+-]?\
 MOMENT = re.compile(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}([T ]\d.*)?|\d{1,2}:\d{2}(:\d{2}.*)?")
 YEAR = re.compile(r"(1[6-9]|20)\d\d")
 ALIKE = str.maketrans("012345678", "9" * 9)
+MARKS = frozenset(MISSING_MARKS)
 MOSTLY = 0.5
 """A column holds values if more than this share of its cells are values."""
 AROUND = " \u00a0\u202f'’€$£%"
 """Signs beside numbers, and blanks and apostrophes within them."""
+BARE = dict.fromkeys(map(ord, AROUND))
+PLAIN = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d{1,2})?")
 REPEATS = 3
 """Words that occur so often on average are the codes of a column, not words of their own."""
 
@@ -38,7 +41,7 @@ def _is_value(text: str) -> bool:
 
 def number_of(cell: str) -> Decimal | None:
     """The number that a cell shows, whatever its marks are; `None` if it shows none."""
-    text = cell.translate({ord(sign): None for sign in AROUND})
+    text = cell.translate(BARE)
     comma, point = text.rfind(","), text.rfind(".")
     if comma >= 0 and point >= 0:
         group = "." if comma > point else ","
@@ -47,7 +50,7 @@ def number_of(cell: str) -> Decimal | None:
         text = text.replace(",", "")
     else:
         text = text.replace(",", ".")
-    if not re.fullmatch(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d{1,2})?", text):
+    if not PLAIN.fullmatch(text):
         return None
     return Decimal(text)
 
@@ -76,7 +79,7 @@ class Column(msgspec.Struct, frozen=True, eq=False):
     def fits(self, cell: str) -> bool:
         """Could this be a cell of the column?"""
         text = cell.strip()
-        return not self.of_values or not text or text in MISSING_MARKS or is_value(text)
+        return not self.of_values or not text or text in MARKS or is_value(text)
 
     def is_coded_unlike(self, text: str) -> bool:
         """Is a word not of the one shape, with digits in it, that all of its texts have?"""
@@ -100,13 +103,15 @@ class Column(msgspec.Struct, frozen=True, eq=False):
 
 def columns_of(rows: Sequence[Row], fields: int) -> list[Column]:
     """What each of the columns holds in these rows."""
-    columns = []
-    for index in range(fields):
-        cells = (row.cells[index].strip() for row in rows if index < len(row.cells))
-        texts = tuple(text for text in cells if text and text not in MISSING_MARKS)
-        values = sum(map(is_value, texts)) > MOSTLY * len(texts)
-        columns.append(Column(texts, bool(texts) and values, len(rows)))
-    return columns
+    return [column_of(rows, index) for index in range(fields)]
+
+
+def column_of(rows: Sequence[Row], index: int) -> Column:
+    """What one of the columns holds in these rows."""
+    cells = [row.cells[index].strip() for row in rows if index < len(row.cells)]
+    texts = tuple([text for text in cells if text and text not in MARKS])
+    values = len([text for text in texts if is_value(text)]) > MOSTLY * len(texts)
+    return Column(texts, bool(texts) and values, len(rows))
 
 
 def usual_filled(rows: Sequence[Row]) -> int:
@@ -124,6 +129,7 @@ def are_years(cells: Sequence[str]) -> bool:
     return min(steps) > 0 or max(steps) < 0
 
 
+@lru_cache(maxsize=8192)
 def shape_of(text: str) -> str:
     """A text with digits, capitals and small letters not told apart, and runs of them as one."""
     return "".join(kind for kind, _ in itertools.groupby(map(_kind_of, text)))
@@ -137,5 +143,5 @@ def _kind_of(char: str) -> str:
 
 def usual_shape(texts: Sequence[str]) -> str:
     """The shape that all of these texts have; empty if they differ."""
-    shapes = set(map(shape_of, texts))
-    return shapes.pop() if len(shapes) == 1 else ""
+    first = shape_of(texts[0]) if texts else ""
+    return first if all(shape_of(text) == first for text in texts) else ""

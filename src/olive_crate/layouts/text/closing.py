@@ -18,7 +18,7 @@ from ...columns.rule import MISSING_MARKS
 from ...evidence import ClosingRows, Example, LeftOutByPosition
 from ...plan.rows import Rows
 from ..base import Row
-from .cells import Column, columns_of, is_value, number_of, usual_filled
+from .cells import Column, column_of, columns_of, is_value, number_of, usual_filled
 from .heading import example_of, is_prose
 
 Whole = Callable[[], Sequence[Row]] | None
@@ -40,6 +40,8 @@ NOTE = re.compile(
 RULE = re.compile(r"[-=_*~]{3,}")
 FEWEST_ROWS = 3
 """Rows that a sum or a mean is made of, at least."""
+ENOUGH_ABOVE = 60
+"""Rows above that show what columns hold."""
 MOST_EXAMPLES = 3
 EMPTY_LEAD = 0.9
 """Where this share of rows have a first cell, a row without one lacks a name of its own."""
@@ -203,25 +205,25 @@ def _kind(tail: Sequence[Row], place: int, fields: int, whole: Whole) -> str:
         return EMPTY
     if row.runs_on or all(RULE.fullmatch(cell.strip()) for cell in row.cells if cell.strip()):
         return NOTES
-    rows = [each for each in tail[:place] if each.filled]
+    rows = [each for each in tail[max(0, place - ENOUGH_ABOVE) : place] if each.filled]
     if len(rows) < FEWEST_ROWS:
         return ""
-    columns = columns_of(rows, fields)
     held = [
-        (cell.strip(), column)
-        for cell, column in zip(row.cells, columns, strict=False)
-        if cell.strip() and cell.strip() not in MISSING_MARKS
+        (index, text)
+        for index, cell in enumerate(row.cells[:fields])
+        if (text := cell.strip()) and text not in MISSING_MARKS
     ]
-    misfits = [text for text, column in held if not column.fits(text)]
-    apart = [*misfits, *(text for text, column in held if column.is_coded_unlike(text))]
+    words = [(text, column_of(rows, index)) for index, text in held if not is_value(text)]
+    misfits = [text for text, column in words if not column.fits(text)]
+    apart = [*misfits, *(text for text, column in words if column.is_coded_unlike(text))]
     if any(TOTAL.fullmatch(text) for text in apart):
         return TOTALS
     if misfits and len(misfits) == len(held) and not _is_record(row, rows):
         return NOTES
-    word = next((text for text, column in held if _says_total(text, column)), "")
-    if _sums(row, rows, columns, whole, bool(word)):
+    word = next((text for text, column in words if _says_total(text, column)), "")
+    if _sums(row, rows, fields, whole, bool(word)):
         return TOTALS
-    if len(held) == 1 and _is_note(*held[0]):
+    if len(held) == len(words) == 1 and _is_note(*words[0]):
         return NOTES
     return PERHAPS if word else ""
 
@@ -241,30 +243,19 @@ def _is_note(text: str, column: Column) -> bool:
     return bool(NOTE.match(text)) or is_prose(text, column)
 
 
-def _sums(
-    row: Row,
-    rows: Sequence[Row],
-    columns: Sequence[Column],
-    whole: Whole,
-    word: bool,
-) -> bool:
+def _sums(row: Row, rows: Sequence[Row], fields: int, whole: Whole, word: bool) -> bool:
     """Are the numbers of this row the sums or the means of at least three rows above?"""
     cells = {
         index: number
-        for index, column in enumerate(columns)
-        if index < len(row.cells)
-        and column.of_values
-        and not column.of_moments
-        and (number := number_of(row.cells[index].strip()))
+        for index, cell in enumerate(row.cells[:fields])
+        if (text := cell.strip()) and (number := number_of(text))
     }
-    if not cells:
-        return False
     nameless = not row.cells[0].strip() and _have_first(rows)
-    if len(cells) < 2 and not (word or nameless):
+    if not (word or nameless or all(_is_beyond(cells[i], rows, i) for i in cells)):
         return False
-    numbers = {index: _numbers(rows, index) for index in cells}
-    beyond = all(abs(cells[i]) > max(map(abs, held), default=0) for i, held in numbers.items())
-    if not (word or nameless or beyond):
+    columns = {index: column_of(rows, index) for index in cells}
+    cells = {i: n for i, n in cells.items() if columns[i].of_values and not columns[i].of_moments}
+    if len(cells) < (1 if word or nameless else 2):
         return False
     above = rows if whole is None else [each for each in whole() if each.number < row.number]
     numbers = {index: _numbers(above, index) for index in cells}
@@ -276,6 +267,13 @@ def _sums(
         _near(sum(held, Decimal()) / len(held), cells[index]) for index, held in numbers.items()
     )
     return means and (word or nameless)
+
+
+def _is_beyond(number: Decimal, rows: Sequence[Row], index: int) -> bool:
+    """Is a number larger than all those above it?"""
+    return abs(number) > max(
+        map(abs, _numbers(rows[-FEWEST_ROWS:], index)), default=Decimal()
+    ) and (abs(number) > max(map(abs, _numbers(rows, index)), default=Decimal()))
 
 
 def _have_first(rows: Sequence[Row]) -> bool:
