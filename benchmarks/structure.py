@@ -19,7 +19,23 @@ from typing import NamedTuple
 import olive_crate as oc
 
 MOST_ALTERNATIVES = 3
-GROWERS = "Alba Bruno Carla Dario Elena Fabio Gina Hugo Ines Luca Marta Nino Olga Piero Rosa".split()
+GROWERS = [
+    "Alba",
+    "Bruno",
+    "Carla",
+    "Dario",
+    "Elena",
+    "Fabio",
+    "Gina",
+    "Hugo",
+    "Ines",
+    "Luca",
+    "Marta",
+    "Nino",
+    "Olga",
+    "Piero",
+    "Rosa",
+]
 PLACES = ["Colle Alto", "Fonte", "Monte Rosso", "Pozzo", "San Vito", "Valle", "Rio Secco", "Ponte"]
 GRADES = ["virgin", "extra virgin", "lampante", "refined"]
 
@@ -89,7 +105,9 @@ def survey(r: random.Random) -> Made:
         [f"R{i:03d}", *(r.choice(["1", "2", "3", "4", "5", "9"]) for _ in items)]
         for i in range(1, r.randint(15, 200))
     ]
-    return Made("survey", laid([["respondent", *items], *rows], delimiter(r)), ["respondent", *items], rows)
+    return Made(
+        "survey", laid([["respondent", *items], *rows], delimiter(r)), ["respondent", *items], rows
+    )
 
 
 def series(r: random.Random) -> Made:
@@ -105,7 +123,11 @@ def laboratory(r: random.Random) -> Made:
     kinds, mark = ["id", "day", "acid", "peroxide", "score"], delimiter(r)
     rows = table(r, kinds, r.randint(12, 120), 0.1)
     title = [r.choice(["Laboratory of the mill", "Fatty acids, season 2025"])]
-    above = [title, *([["printed on 12 January"]] if r.random() < 0.5 else []), *[[""]] * r.randint(0, 1)]
+    above = [
+        title,
+        *([["printed on 12 January"]] if r.random() < 0.5 else []),
+        *[[""]] * r.randint(0, 1),
+    ]
     return Made("laboratory", laid([*above, heads(kinds), *rows], mark), heads(kinds), rows)
 
 
@@ -145,7 +167,9 @@ def commented(r: random.Random) -> Made:
     lines = [laid([row], mark) for row in rows]
     for _ in range(r.randint(0, 3)):
         lines.insert(r.randint(1, len(lines)), f"{prefix}checked by hand, {r.choice(GROWERS)}\n")
-    above = "".join(f"{prefix}line {i}; of the head, of the file\n" for i in range(r.randint(1, 20)))
+    above = "".join(
+        f"{prefix}line {i}; of the head, of the file\n" for i in range(r.randint(1, 20))
+    )
     return Made("comments", above + laid([heads(kinds)], mark) + "".join(lines), heads(kinds), rows)
 
 
@@ -215,7 +239,9 @@ def is_true(made: Made, dataset: oc.Dataset) -> bool:
     if dataset.names != names or len(dataset) != len(made.rows):
         return False
     held = [dataset[name].values.to_pylist() for name in names]
-    got = [["" if cell is None else cell.strip() for cell in row] for row in zip(*held, strict=True)]
+    got = [
+        ["" if cell is None else cell.strip() for cell in row] for row in zip(*held, strict=True)
+    ]
     return got == [[cell.strip() for cell in row] for row in made.rows]
 
 

@@ -256,7 +256,7 @@ def _comment(document: Any, plan: Decisions, words: Words) -> None:
         if section in document and not key:
             document[section].comment(text)
         elif section in document and key in document[section]:
-            document[section][key].comment(text)
+            document[section].item(key).comment(text)
 
 
 def _comment_variable(table: Any, evidence: Evidence, text: str, commented: set[str]) -> None:

@@ -41,6 +41,12 @@ WELL_QUOTED = 0.5
 """A delimiter is no choice if it leaves quotes within fields in more than this share of rows."""
 WITHIN_WORDS = re.compile(rb"\d{1,2}:\d\d(:\d\d)?(?!\d)|://|\b[A-Za-z]:\\\\")
 """Colons of times, of addresses and of paths."""
+ALIKE = 0.95
+"""Marks with a blank behind them separate if so many rows have as many of them."""
+TITLES = 5
+"""So many rows above the block may be cut like it by chance."""
+BETWEEN = 0.8
+"""The share of lines in which colons must stand between fields."""
 BEHIND = 0.95
 """Where blanks follow this share of the delimiters, they belong to them."""
 FIRST_ARE_VALUES = 0.8
@@ -61,6 +67,8 @@ class _Cut(msgspec.Struct, frozen=True, eq=False):
     rows: int
     ragged: bool = False
     """The first row has the most fields, as a heading has over rows cut short."""
+    block: float = 0.0
+    """The share of rows with so many fields from the first such row to the last."""
 
 
 def find_delimiter(
@@ -78,13 +86,16 @@ def find_delimiter(
     if best < GOOD:
         for rare, least in ((COLON, 1.0), ("blanks", GOOD_BLANKS)):
             cut = _rare(text, final, rare, marks, more)
-            if cut is not None and cut.share >= least and cut.share > best:
+            alike = 0.0 if cut is None else cut.block if rare == COLON else cut.share
+            if cut is not None and alike >= least and cut.share > best:
                 good, best = [cut], cut.share
                 break
     chosen = next((cut for cut in good if cut.share >= best - CLEARLY), None)
     if chosen is None or chosen.share < WORTH_NAMING:
-        rows = _cut(text, final, CANDIDATES[0], marks, more).rows
-        return DelimiterFound(rows=rows, supporting=rows)
+        found = _cut(text, final, COLON, marks, more)
+        doubt = (COLON,) if found.fields > 1 and found.block >= GOOD_BLANKS else ()
+        rows = found.rows
+        return DelimiterFound(rows=rows, supporting=rows, alternatives=doubt, certain=not doubt)
     rivals = [
         Rival(cut.delimiter, cut.fields, cut.share)
         for cut in sorted(good, key=lambda cut: -cut.share)
@@ -117,9 +128,10 @@ def _rare(
 
 
 def _between_fields(text: bytes) -> bool:
-    """Does every line hold a colon that is not part of a time, an address or a path?"""
-    lines = [line for line in text[:ENOUGH].splitlines() if line.strip()]
-    return all(b":" in WITHIN_WORDS.sub(b"", line) for line in lines)
+    """Do nearly all colons stand elsewhere than in times, addresses and paths?"""
+    lines = [line for line in text[:ENOUGH].splitlines() if b":" in line]
+    between = sum(b":" in WITHIN_WORDS.sub(b"", line) for line in lines)
+    return between > BETWEEN * len(lines)
 
 
 def _quotes_well(text: bytes, delimiter: str, marks: Dialect) -> bool:
@@ -145,7 +157,9 @@ def blanks_follow(text: bytes, delimiter: str) -> bool:
 def _is_punctuation(cut: _Cut, text: bytes) -> bool:
     """Commas with a blank behind nearly all of them, in rows that are not cut alike?"""
     mark = cut.delimiter.encode()
-    return cut.share < 0.95 and text.count(mark + b" ") > 0.9 * text.count(mark)
+    prose = cut.delimiter == "," and cut.fields == 2  # commas occur once in many a sentence
+    alike = cut.share if prose else cut.block
+    return alike < ALIKE and text.count(mark + b" ") > 0.9 * text.count(mark)
 
 
 def explains_rows(text: bytes, found: DelimiterFound) -> bool:
@@ -205,7 +219,15 @@ def _cut(
         rows = int(often[fields])
     many = int(counts.max())
     ragged = many > 2 and counts[0] == many and len(several) >= RAGGED * len(counts)
-    return _Cut(delimiter, fields, rows / len(counts), len(counts), bool(ragged))
+    block = _block_share(np.flatnonzero(counts == fields))
+    return _Cut(delimiter, fields, rows / len(counts), len(counts), bool(ragged), block)
+
+
+def _block_share(held: np.ndarray) -> float:
+    """The share of like rows from one of the first of them to the last; titles may be like them."""
+    starts = range(min(TITLES, (len(held) + 1) // 2))
+    shares = ((len(held) - at) / (held[-1] - held[at] + 1) for at in starts)
+    return float(max(shares, default=0.0))
 
 
 def find_quote(pieces: Sequence[bytes]) -> QuoteFound | None:

@@ -31,12 +31,16 @@ TOTAL = re.compile(
     r"\b([ :.(\d][^,;]{0,30})?",
     re.IGNORECASE,
 )
-NOTE = re.compile(
-    r"\W*((source|sources|note|notes|footnotes?|remarks?|legend|quelle|anmerkung(en)?|hinweis|"
-    r"fonte|nota|fuente|notas|bron|noot|källa|kilde|remarque|lähde|źródło|uwaga)\b\W*[:.\d]"
-    r"|end of (file|data|table|report)\b|©|\(c\) )",
-    re.IGNORECASE,
+NOTE_WORDS = (
+    r"(sources?|notes?|footnotes?|remarks?|legend|quelle|anmerkung(en)?|hinweis|fonte|nota|fuente|"
+    r"notas|bron|noot|källa|kilde|remarque|lähde|źródło|uwaga)"
 )
+NOTE = re.compile(
+    rf"\W*({NOTE_WORDS}\b\W*[:.\d]|end of (file|data|table|report)\b|©|\(c\) )", re.IGNORECASE
+)
+NOTE_WORD = re.compile(rf"\W*{NOTE_WORDS}\W*", re.IGNORECASE)
+STARRED = re.compile(r"([*†‡]+|\(?\d\))\s*[^\W\d]{3}.*")
+"""A footnote: a star or a number in brackets before words."""
 RULE = re.compile(r"[-=_*~]{3,}")
 FEWEST_ROWS = 3
 """Rows that a sum or a mean is made of, at least."""
@@ -214,18 +218,36 @@ def _kind(tail: Sequence[Row], place: int, fields: int, whole: Whole) -> str:
         if (text := cell.strip()) and text not in MISSING_MARKS
     ]
     words = [(text, column_of(rows, index)) for index, text in held if not is_value(text)]
-    misfits = [text for text, column in words if not column.fits(text)]
-    apart = [*misfits, *(text for text, column in words if column.is_coded_unlike(text))]
+    apart = [
+        text for text, column in words if not column.fits(text) or column.is_coded_unlike(text)
+    ]
     if any(TOTAL.fullmatch(text) for text in apart):
         return TOTALS
-    if misfits and len(misfits) == len(held) and not _is_record(row, rows):
+    if apart and len(apart) == len(held) and not _is_record(row, rows):
+        return NOTES
+    if (
+        words
+        and len(words) == len(held)
+        and _is_note(row, [text for text, _ in words], apart, rows)
+    ):
         return NOTES
     word = next((text for text, column in words if _says_total(text, column)), "")
     if _sums(row, rows, fields, whole, bool(word)):
         return TOTALS
-    if len(held) == len(words) == 1 and _is_note(*words[0]):
+    if len(held) == len(words) == 1 and is_prose(*words[0]):
         return NOTES
-    return PERHAPS if word else ""
+    doubtful = len(words) == len(held) > 0 and NOTE_WORD.fullmatch(words[0][0])
+    return PERHAPS if word or doubtful else ""
+
+
+def _is_note(row: Row, words: list[str], apart: list[str], rows: Sequence[Row]) -> bool:
+    """Words that say so, where a record would hold other cells as well, or others."""
+    short = row.filled < usual_filled(rows)
+    if NOTE.match(words[0]):
+        return short or bool(apart)
+    if NOTE_WORD.fullmatch(words[0]):
+        return bool(apart)
+    return len(row.cells) == 1 < usual_filled(rows) and bool(STARRED.fullmatch(words[0]))
 
 
 def _is_record(row: Row, rows: Sequence[Row]) -> bool:
@@ -236,11 +258,6 @@ def _is_record(row: Row, rows: Sequence[Row]) -> bool:
 def _says_total(text: str, column: Column) -> bool:
     """A word for a total in a column of words that does not use it otherwise."""
     return not column.of_values and text not in column.texts and bool(TOTAL.fullmatch(text))
-
-
-def _is_note(text: str, column: Column) -> bool:
-    """A text alone in its row that is no cell of its column of words."""
-    return bool(NOTE.match(text)) or is_prose(text, column)
 
 
 def _sums(row: Row, rows: Sequence[Row], fields: int, whole: Whole, word: bool) -> bool:

@@ -84,7 +84,11 @@ def find_rows(rows: Sequence[Row], fields: int) -> RowsFound:
     place = _first_full(rows, fields)
     if place is None:
         return RowsFound(NoHeading(), rows[0].number if rows else 1)
+    top = place
+    if fields == 1:
+        place = _last_of_words(rows, place)
     judged = _judged(rows[place], rows[place + 1 :], fields)
+    judged = judged._replace(certain=judged.certain and place == top)
     if not judged.is_heading:
         sparse = _sparse_heading(rows, place, fields)
         if sparse is None:
@@ -98,6 +102,13 @@ def find_rows(rows: Sequence[Row], fields: int) -> RowsFound:
     names = _names_evidence(levels, certain)
     found = RowsFound(names, first, heading, titles=titles)
     return _below_heading(found, levels[-1], below)
+
+
+def _last_of_words(rows: Sequence[Row], place: int) -> int:
+    """Of several lines of words above a single column of values, the one just above them."""
+    following = [at for at in range(place, len(rows)) if rows[at].filled]
+    words = list(itertools.takewhile(lambda at: not is_value(rows[at].cells[0]), following))
+    return words[-1] if words and len(words) < len(following) / 2 else place
 
 
 def _first_full(rows: Sequence[Row], fields: int) -> int | None:
@@ -151,11 +162,16 @@ def _without_heading(rows: Sequence[Row], place: int, fields: int, certain: bool
     """No heading: the data begin with the first row from which on all that is held fits."""
     columns = columns_of(rows[place:][:LOOKED_BELOW], fields)
     first = place
+    ragged = sum(len(row.cells) == 1 and row.filled > 0 for row in rows[place:]) > 1
     for index in range(place - 1, -1, -1):
-        if rows[index].filled and not _fits(rows[index], columns):
+        row = rows[index]
+        unlike = not ragged and len(row.cells) == 1 < fields and not is_value(row.cells[0])
+        if row.filled and (unlike or not _fits(row, columns)):
             break
-        first = index if rows[index].filled else first
+        first = index if row.filled else first
     number = rows[first].number
+    whole = all(len(row.cells) >= fields or not row.filled for row in rows[first:place])
+    certain = certain and whole
     names = NoHeading(
         examples=example_of(rows[first]),
         alternatives=() if certain else (str(number),),
@@ -174,7 +190,10 @@ def _fits(row: Row, columns: Sequence[Column]) -> bool:
     held = [(cell, column) for cell, column in pairs if cell.strip()]
     if len(held) == 1 and is_prose(*held[0]):
         return False
-    return len(row.cells) <= len(columns) and all(column.fits(cell) for cell, column in held)
+    fit = all(
+        column.fits(cell) and not column.is_coded_unlike(cell.strip()) for cell, column in held
+    )
+    return len(row.cells) <= len(columns) and fit
 
 
 def is_prose(cell: str, column: Column) -> bool:
@@ -244,8 +263,9 @@ def _words_over_values(row: Row, below: Sequence[Row]) -> bool:
     if any(is_value(cell) for cell in row.cells if cell.strip()):
         return False
     columns = columns_of(below, len(row.cells))
+    pairs = zip(row.cells, columns, strict=True)
     return any(
-        cell.strip() and column.of_values for cell, column in zip(row.cells, columns, strict=True)
+        cell.strip() not in ("", *MISSING_MARKS) and column.of_values for cell, column in pairs
     )
 
 
@@ -280,8 +300,13 @@ def _stands_over(upper: Row, heading: Row, below: Sequence[Row]) -> bool:
 
 def _is_labels(names: Row, row: Row, below: Sequence[Row]) -> bool:
     """A row that says in more words what the names mean."""
-    if not below or not _words_over_values(row, below):
+    if not below or any(map(is_value, filter(str.strip, row.cells))):
         return False
+    if not _words_over_values(row, below):
+        columns = columns_of(below, len(row.cells))
+        held = [pair for pair in zip(row.cells, columns, strict=True) if pair[0].strip()]
+        prose = sum(is_prose(cell, column) for cell, column in held)
+        return len(below) > 1 and prose > 0.5 * len(held) and row.filled >= 0.5 * names.filled
     short = sum(len(cell.strip()) for cell in names.cells)
     long = sum(len(cell.strip()) for cell in row.cells)
     spaced = sum(" " in cell.strip() for cell in row.cells)
