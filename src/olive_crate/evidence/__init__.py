@@ -17,6 +17,7 @@ from .fixed import CutValues, FieldsFound, RecordLength, SharedPositions, Uncove
 from .notes import (
     CutCharacters,
     DictionaryGap,
+    FellBack,
     IncompleteRecord,
     MovedColumns,
     Note,
@@ -112,7 +113,7 @@ ALL_EVIDENCE = (
 
 ALL_NOTES = (
     *(RenamedColumn, UnnamedColumns, UndeclaredColumns, MovedColumns, PlainNameTaken),
-    *(SourceChanged, PromiseNotChecked, IncompleteRecord, CutCharacters, DictionaryGap),
+    *(FellBack, SourceChanged, PromiseNotChecked, IncompleteRecord, CutCharacters, DictionaryGap),
 )
 
 __all__ = [
@@ -137,6 +138,7 @@ __all__ = [
     "EscapeFound",
     "Evidence",
     "Example",
+    "FellBack",
     "FieldNamesFound",
     "FieldsFound",
     "FormatFound",

@@ -25,6 +25,13 @@ class UnnamedColumns(Note, frozen=True, kw_only=True):
     columns: tuple[int, ...]
 
 
+class FellBack(Note, frozen=True, kw_only=True):
+    """Aligned columns were found, but do not hold for the whole file; it was read as delimited."""
+
+    name: str
+    why: str
+
+
 class SourceChanged(Note, frozen=True, kw_only=True):
     """The file was changed while it was read."""
 

@@ -16,6 +16,8 @@ from ..columns.outcome import joined, text_bytes
 from ..dataset.model import PlainDataset
 from ..dataset.receipt import CellCounts
 from ..declaration.variable import Variable
+from ..errors import LayoutError
+from ..evidence import FellBack
 from ..kernels.spans import RowNumbers, chained, gathered
 from ..layouts.base import Before, Block, SourceLayout
 from ..layouts.registry import find_layout
@@ -159,10 +161,18 @@ def found_and_read(
 ) -> T:
     """Find the layout and read; what the head shows wrongly is found again, each thing once."""
     opened, plan = source_and_plan(source, plan, options)
-    before = Before()
+    before, found = Before(), None
     while True:
         try:
-            return read(find_layout(opened, plan, before))
+            found = find_layout(opened, plan, before)
+            return read(found)
+        except LayoutError as error:
+            if plan.layout is not None or plan.fields is not None or found is None:
+                raise
+            if found.plan.layout != "fixed":
+                raise
+            fallen = FellBack(name=opened.name, why=str(error))
+            plan = msgspec.structs.replace(plan, layout="delimited", notes=(*plan.notes, fallen))
         except BadByte as error:
             if plan.source.encoding is not None or error.seen_beyond_ascii or before.around:
                 raise

@@ -121,7 +121,7 @@ def _(evidence: ev.HeadingMoved) -> str:
 
 @claim_of.register
 def _(evidence: ev.TitlesFound) -> str:
-    return f"{several(evidence.rows, 'row')} above, left out as titles: {quoted(evidence)}"
+    return f"left out, since they stand above the table: {quoted(evidence)}"
 
 
 @claim_of.register

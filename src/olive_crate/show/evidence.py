@@ -64,6 +64,8 @@ def evidence_line(evidence: Evidence) -> str:
         about = "names"
     elif isinstance(evidence, ev.HeadingFound) and evidence.levels > 1:
         about = "names in rows"
+    elif isinstance(evidence, ev.TitlesFound):
+        about = "titles in row" if evidence.rows == 1 else "titles in rows"
     return f"{about}{' ' if decided else ''}{decided}: {claim_of(evidence)}"
 
 

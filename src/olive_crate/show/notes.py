@@ -34,6 +34,11 @@ def _(note: ev.UnnamedColumns) -> str:
 
 
 @note_words.register
+def _(note: ev.FellBack) -> str:
+    return f"read as delimited, since aligned columns do not hold throughout ({note.why})"
+
+
+@note_words.register
 def _(note: ev.SourceChanged) -> str:
     return f"{note.name} was changed while it was read; what was there is what was taken"
 

@@ -15,6 +15,8 @@ import msgspec
 from ..errors import Advice, PlanError, SourceError, nearest
 
 HEAD = 128 << 10
+LONGEST_HEAD = 64 << 20
+"""A first line that is longer is not looked for the end of."""
 PIECE = 64 << 10
 MARKS = (
     (codecs.BOM_UTF8, "utf-8"),
@@ -130,13 +132,23 @@ class Sample:
 
     @cached_property
     def head(self) -> bytes:
-        """The first bytes."""
-        return self.source.head(HEAD)
+        """The first bytes: more of them where the first line is longer."""
+        return self._head[0]
 
     @cached_property
     def is_whole(self) -> bool:
         """The head is all there is."""
-        return len(self.head) < HEAD
+        return len(self.head) < self._head[1]
+
+    @cached_property
+    def _head(self) -> tuple[bytes, int]:
+        """The head, and how many bytes were asked for."""
+        size = HEAD
+        data = self.source.head(size)
+        while len(data) == size < LONGEST_HEAD and b"\n" not in data and b"\r" not in data:
+            size *= 8
+            data = self.source.head(size)
+        return data, size
 
     @cached_property
     def middle(self) -> bytes:
@@ -150,7 +162,7 @@ class Sample:
     def beyond_head(self) -> bytes:
         """The part of the tail that the head does not hold already."""
         tail, size = self.tail or b"", self.source.size
-        shared = 0 if size is None else max(0, HEAD - (size - len(tail)))
+        shared = 0 if size is None else max(0, len(self.head) - (size - len(tail)))
         return tail[shared:]
 
     @cached_property

@@ -53,6 +53,7 @@ FIRST_ARE_VALUES = 0.8
 """Where this share of rows begin with a value, a line that begins with a prefix is none."""
 MOST_WITHIN = 0.5
 """More comments than this share of the rows of data do not stand among them."""
+STAR = "*"
 NO_PREFIX = "none"
 NAMING_COMMENTS = ("#", "//", "%", "!")
 """Prefixes that may stand before the names of the columns."""
@@ -290,6 +291,8 @@ def find_comment(pieces: Sequence[bytes], final: bool, marks: Dialect) -> Commen
         others = [line for line in lines if line.strip() and not line.startswith(mark)]
         if not others or _within(lines, mark) > MOST_WITHIN * len(others):
             continue
+        if prefix == STAR and not lines[0].startswith(mark):
+            continue  # a footnote, rather
         rest = b"\n".join(others) + b"\n"
         by = with_delimiter(marks, find_delimiter(rest, final, marks).value)
         unlike = _without_names(lines, mark, prefix)

@@ -55,8 +55,10 @@ def _records(text: bytes, marks: Dialect, skip: int, rows: Rows) -> list[Row]:
     kept = [row for row in cut if not row.is_comment]
     held = [row for row in cut if row.is_comment and row.number in (rows.names or ())]
     if rows.names is None and kept:
-        above = [row for row in cut if row.is_comment and row.number < kept[0].number][-1:]
+        above = [row for row in cut if row.is_comment and row.number < kept[0].number]
         fields = usual_fields(kept)
+        widths = [len(_uncommented(row, marks).cells) for row in above]
+        above = above[-1:] if widths and widths.count(widths[-1]) == 1 else []
         if above and not isinstance(find_rows(kept, fields).names, NoHeading):
             above = []
         held = [row for row in above if _are_names(_uncommented(row, marks).cells, fields)]

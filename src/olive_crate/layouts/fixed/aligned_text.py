@@ -15,6 +15,8 @@ LEAST_ROWS, MOSTLY = 4, 0.6
 
 def aligned_fields(text: bytes, delimiter: DelimiterFound) -> FoundFields | None:
     """Fields aligned by blanks, where no delimiter explains the rows."""
+    if b"\t" in text:  # which stands for as many blanks as its maker's editor had it
+        return None
     by_mark = delimiter.value not in ("", "blanks")
     lines = text.decode("utf-8", "replace").splitlines()[:LOOKED_AT]
     if not any(b"  " in line.strip() for line in text.splitlines()[:LOOKED_AT]):

@@ -85,6 +85,8 @@ def find_fields(
     With `at_blanks` no value is cut: breaks are only where no row has characters on both sides.
     """
     body = body_of(lines)
+    if at_blanks:
+        body = _without_paragraph(lines, body)
     more = _fitting_above(lines, body) if at_blanks else []
     heading, first = (given_heading, 0) if given_heading else heading_line(lines, body, len(more))
     body = [*more, *body]
@@ -125,6 +127,18 @@ def find_fields(
     at = list(lines).index(heading) + 1 if heading and not given_heading else None
     top = rows[0] + 1 if rows else 1
     return FoundFields(tuple(fields), tuple(chosen), tuple(rest), len(rows), by_blanks, at, top)
+
+
+def _without_paragraph(lines: Sequence[str], body: list[int]) -> list[int]:
+    """The body without a few lines of prose that a blank line parts from it."""
+    apart = [at for at in range(1, min(FEW_ROWS, len(body))) if body[at] > body[at - 1] + 1]
+    if not apart or len(body) < 2 * FEW_ROWS:
+        return body
+    rest = body[apart[-1] :]
+    runs = runs_of((classes_of(codes_of([lines[at] for at in rest])) != BLANK).any(axis=0))
+    above = [lines[at] for at in body[: apart[-1]]]
+    held = max(sum(bool(line[a:b].strip()) for a, b in runs) for line in above)
+    return rest if held <= len(runs) / 2 else body
 
 
 def _without_notes(lines: Sequence[str], rows: list[int]) -> list[int]:
@@ -231,11 +245,17 @@ def _fields_between(
     for start, end in runs:
         edges = [start, *(p for p in breaks if start < p < end), end]
         pieces += list(itertools.pairwise(edges))
-    names = [""] * len(pieces)
-    for start, end in words_of(heading):
-        place = _over(start, end, pieces)
-        names[place] = f"{names[place]} {heading[start:end]}".strip()
+    names = words_over(heading, pieces)
     return [Field(name, start + 1, end) for name, (start, end) in zip(names, pieces, strict=True)]
+
+
+def words_over(line: str, pieces: Sequence[tuple[int, int]]) -> list[str]:
+    """The words of a line that stand over each piece, none of them cut."""
+    names = [""] * len(pieces)
+    for start, end in words_of(line):
+        place = _over(start, end, pieces)
+        names[place] = f"{names[place]} {line[start:end]}".strip()
+    return names
 
 
 def _widened(fields: Sequence[Field], classes: np.ndarray) -> list[Field]:

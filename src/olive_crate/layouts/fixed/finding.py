@@ -33,7 +33,7 @@ from ..text.decoding import find_encoding
 from ..text.names import headings_of
 from .aligned_text import aligned_evidence, aligned_fields
 from .borders import borders
-from .breaks import FoundFields, find_fields
+from .breaks import FoundFields, find_fields, words_over
 from .layout import FixedLayout
 from .preview import preview
 from .sample_lines import SampleLines
@@ -164,7 +164,12 @@ def _head(
 def _row(number: int, line: str, cutter: _Cutter, found: FoundFields | None) -> Row:
     """A line cut into the fields; prose stays in one piece."""
     heads = found is not None and number in (found.heading, (found.heading or 0) - 1)
-    if found is not None and not heads and found.by_blanks and found.runs_through(line):
+    if found is None or not found.by_blanks:
+        return Row(number, cutter.cells(line))
+    if heads:
+        return Row(number, tuple(words_over(line, [(f.start - 1, f.end) for f in cutter.fields])))
+    above = number < found.top and bool(line.strip())
+    if above or found.runs_through(line):
         return Row(number, (line.strip(),), runs_on=True)
     return Row(number, cutter.cells(line))
 

@@ -89,7 +89,7 @@ class Column(msgspec.Struct, frozen=True, eq=False):
     def is_coded_like(self, text: str) -> bool:
         """Has a text the one shape, with digits in it, that all of its texts have?"""
         shape = "" if self.of_values else usual_shape(self.texts)
-        return "9" in shape and len(self.texts) > 1 and shape_of(text) == shape
+        return "9" in shape and shape_of(text) == shape
 
     def is_apart(self, number: Decimal) -> bool:
         """Is a number of another scale than all of the column's?"""

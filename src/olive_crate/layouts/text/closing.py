@@ -19,7 +19,8 @@ from ...evidence import ClosingRows, Example, LeftOutByPosition
 from ...plan.rows import Rows
 from ..base import Row
 from .cells import Column, column_of, columns_of, is_value, number_of, usual_filled
-from .heading import example_of, is_prose
+from .heading import example_of
+from .row_kinds import is_prose
 
 Whole = Callable[[], Sequence[Row]] | None
 """Gives all rows of data, where they are at hand."""
@@ -236,7 +237,8 @@ def _kind(tail: Sequence[Row], place: int, fields: int, whole: Whole) -> str:
         return TOTALS
     if len(held) == len(words) == 1 and is_prose(*words[0]):
         return NOTES
-    doubtful = len(words) == len(held) > 0 and NOTE_WORD.fullmatch(words[0][0])
+    first = words[0][0] if words and len(words) == len(held) else ""
+    doubtful = bool(NOTE_WORD.fullmatch(first) or NOTE.match(first))
     return PERHAPS if word or doubtful else ""
 
 

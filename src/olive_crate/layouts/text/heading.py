@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import itertools
 import math
-import re
 from collections.abc import Sequence
 from typing import NamedTuple
 
@@ -36,22 +35,14 @@ from .cells import (
     usual_shape,
 )
 from .names import names_from_second
+from .row_kinds import FULL_ROW, is_labels, is_prose, is_units, words_over_values
 
-UNIT = re.compile(
-    r"[(\[].{1,15}[)\]]|%|‰|°[CF]?|[kmcµnh]?[gmlLJW]|t|ha|a|[mck]?m[²³2³]|[kK]?[gG]/\S+|\S{1,8}/\S{1,8}|"
-    r"mEq.*|meq.*|ppm|ppb|min|h|s|d|EUR|USD|GBP|€|\$|£|n|no\.?|score|0\s?[-–]\s?\d+|\d+\s?[-–]\s?\d+|"
-    r"yyyy.*|dd.*|hh.*|date|text|code",
-)
-FULL_ROW = 0.6
-"""A row with this share of the usual cells filled may be the heading; titles fill fewer."""
 LOOKED_BELOW = 50
 """Rows below a heading that show what its columns hold."""
 EXAMPLE_LENGTH = 80
 """Characters of a row that are kept as an example."""
 ENOUGH_ROWS = 8
 """Rows below that a table of words needs before it tells a heading for certain."""
-PROSE_WORDS, PROSE_LENGTH = 3, 1.5
-"""A lone text of so many words, longer by this factor than all others of its column, is a title."""
 NONE = "none"
 """The alternative to a heading: there is none."""
 
@@ -89,6 +80,8 @@ def find_rows(rows: Sequence[Row], fields: int) -> RowsFound:
         place = _last_of_words(rows, place)
     judged = _judged(rows[place], rows[place + 1 :], fields)
     judged = judged._replace(certain=judged.certain and place == top)
+    if place and not any(row.filled for row in rows[place + 1 :]):
+        judged = _Judged(False, False)  # the only full row is the last
     if not judged.is_heading:
         sparse = _sparse_heading(rows, place, fields)
         if sparse is None:
@@ -124,9 +117,9 @@ def _below_heading(found: RowsFound, heading: Row, below: Sequence[Row]) -> Rows
         return found
     second, rest = below[0], below[1:LOOKED_BELOW]
     kind: type[UnitsFound | LabelsFound]
-    if _is_units(second, rest):
+    if is_units(second, rest):
         kind, found = UnitsFound, found._replace(units=second.number)
-    elif _is_labels(heading, second, rest):
+    elif is_labels(heading, second, rest):
         kind, found = LabelsFound, found._replace(labels=second.number)
     else:
         return found
@@ -196,14 +189,6 @@ def _fits(row: Row, columns: Sequence[Column]) -> bool:
     return len(row.cells) <= len(columns) and fit
 
 
-def is_prose(cell: str, column: Column) -> bool:
-    """Is a text unlike the others of its column: of more words, and longer?"""
-    text = cell.strip()
-    if len(text.split()) < PROSE_WORDS or is_value(text):
-        return False
-    return len(text) > PROSE_LENGTH * max(map(len, column.texts), default=0)
-
-
 def _titles(rows: Sequence[Row], first: int, fields: int, certain: bool) -> tuple[TitlesFound, ...]:
     """Evidence for the rows above, if anything stands there."""
     above = [row for row in rows if row.number < first and row.filled]
@@ -258,17 +243,6 @@ def _names_evidence(levels: Sequence[Row], certain: bool) -> HeadingFound:
     )
 
 
-def _words_over_values(row: Row, below: Sequence[Row]) -> bool:
-    """All words, over columns some of which hold values."""
-    if any(is_value(cell) for cell in row.cells if cell.strip()):
-        return False
-    columns = columns_of(below, len(row.cells))
-    pairs = zip(row.cells, columns, strict=True)
-    return any(
-        cell.strip() not in ("", *MISSING_MARKS) and column.of_values for cell, column in pairs
-    )
-
-
 def _continues(first: Row, second: Row, below: Sequence[Row]) -> bool:
     """Is the second row the lower part of a heading of two rows?"""
     words = [cell.strip() for cell in first.cells if cell.strip()]
@@ -285,7 +259,7 @@ def _continues(first: Row, second: Row, below: Sequence[Row]) -> bool:
     )
     if second.filled < first.filled and not covers:
         return False
-    return _words_over_values(second, below) and not _is_units(second, below)
+    return words_over_values(second, below) and not is_units(second, below)
 
 
 def _stands_over(upper: Row, heading: Row, below: Sequence[Row]) -> bool:
@@ -294,23 +268,8 @@ def _stands_over(upper: Row, heading: Row, below: Sequence[Row]) -> bool:
         len(upper.cells) == len(heading.cells)
         and upper.filled >= 2
         and not any(is_value(cell) for cell in upper.cells if cell.strip())
-        and _words_over_values(heading, below)
+        and words_over_values(heading, below)
     )
-
-
-def _is_labels(names: Row, row: Row, below: Sequence[Row]) -> bool:
-    """A row that says in more words what the names mean."""
-    if not below or any(map(is_value, filter(str.strip, row.cells))):
-        return False
-    if not _words_over_values(row, below):
-        columns = columns_of(below, len(row.cells))
-        held = [pair for pair in zip(row.cells, columns, strict=True) if pair[0].strip()]
-        prose = sum(is_prose(cell, column) for cell, column in held)
-        return len(below) > 1 and prose > 0.5 * len(held) and row.filled >= 0.5 * names.filled
-    short = sum(len(cell.strip()) for cell in names.cells)
-    long = sum(len(cell.strip()) for cell in row.cells)
-    spaced = sum(" " in cell.strip() for cell in row.cells)
-    return row.filled >= 0.5 * names.filled and long > 1.5 * short and spaced * 2 >= row.filled
 
 
 def example_of(row: Row) -> tuple[Example, ...]:
@@ -341,7 +300,7 @@ def _judged(row: Row, below: Sequence[Row], fields: int) -> _Judged:
         not is_value(text) and column.of_values and text not in column.texts
         for text, column in held
     )
-    if values > 1 and not words and _of_another_scale(held):
+    if values > 1 and all(is_value(text) for text, _ in held) and _of_another_scale(held):
         return _Judged(True, False)
     if words or values:
         clear = not (words and values) and not _doubtful_shift(row, columns, fields)
@@ -385,16 +344,3 @@ def _is_unlike(text: str, column: Column) -> bool:
         return False
     shape = usual_shape(column.texts)
     return column.repeats or (shape != "" and shape_of(text) != shape)
-
-
-def _is_units(row: Row, below: Sequence[Row]) -> bool:
-    """A row of units: short words of the kind that stands over numbers."""
-    filled = [cell.strip() for cell in row.cells if cell.strip()]
-    if not filled or any(is_value(cell) for cell in filled):
-        return False
-    likely = sum(bool(UNIT.fullmatch(cell)) for cell in filled)
-    columns = columns_of(below, len(row.cells))
-    over_numbers = any(
-        cell.strip() and column.of_values for cell, column in zip(row.cells, columns, strict=True)
-    )
-    return likely >= FULL_ROW * len(filled) and over_numbers
