@@ -377,3 +377,10 @@ def test_commands_print_what_the_library_returns(demo, tmp_path, monkeypatch):
         assert (tmp_path / "p.svg").read_text().count("<path") > 20
     with pytest.raises(oc.PlanError, match="a picture cannot be written"):
         oc.draw_patterns(survey.missing_patterns(), "p.x")
+
+
+def test_figures_beyond_binary64_are_said_and_the_others_stand():
+    huge = oc.load(b"a,b\n1.7e308,1\n-1.7e308,2\n1.7e308,3\n-1.7e308,4\n").summary()
+    assert huge["a"].mean == 0 and huge["a"].sd is None and huge["a"].overflow
+    assert huge["b"].mean == 2.5 and not huge["b"].overflow
+    assert "so not shown: figures of a" in str(huge)

@@ -26,6 +26,8 @@ if TYPE_CHECKING:
 Use = Literal["pairs", "complete"]
 USES = ("pairs", "complete")
 BLOCK = 1 << 17
+HUGE = 1e150
+"""The square of a larger number exceeds binary64."""
 SHIFTED = 0.9
 """A pair is worked out alone if so much of its squares is due to means that are not the pair's."""
 
@@ -93,16 +95,18 @@ def covariances(dataset: PlainDataset, names: Names | None = None, use: Use = "p
     n = _both(present)
     for place in range(len(wanted)):
         mean, _ = mean_and_sd(numbers[present[:, place], place])
-        numbers[:, place] -= mean or 0.0
+        with np.errstate(over="ignore"):
+            numbers[:, place] -= mean or 0.0
     np.nan_to_num(numbers, copy=False, nan=0.0)
     there = present.astype(np.float64)
     products, sums, squares = (np.zeros(n.shape) for _ in range(3))
-    for start in range(0, len(numbers), BLOCK):
-        block = numbers[start : start + BLOCK]
-        products += block.T @ block
-        sums += block.T @ there[start : start + BLOCK]
-        squares += (block * block).T @ there[start : start + BLOCK]
-    with np.errstate(invalid="ignore", divide="ignore"):
+    with np.errstate(invalid="ignore", over="ignore"):
+        for start in range(0, len(numbers), BLOCK):
+            block = numbers[start : start + BLOCK]
+            products += block.T @ block
+            sums += block.T @ there[start : start + BLOCK]
+            squares += (block * block).T @ there[start : start + BLOCK]
+    with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
         made = (products - sums * sums.T / n) / (n - 1)
         shifted = sums * sums / n > SHIFTED * squares
         lost = (shifted | shifted.T) & (n > 1)
@@ -113,14 +117,19 @@ def covariances(dataset: PlainDataset, names: Names | None = None, use: Use = "p
         made[one, other] = made[other, one] = _covariance(
             numbers[there_both, one], numbers[there_both, other]
         )
-    made[n < 2] = np.nan
+    made[(n < 2) | ~np.isfinite(made)] = np.nan
     return Pairs("covariance", tuple(wanted), made, n)
 
 
 def _covariance(one: np.ndarray, other: np.ndarray) -> float:
     """The covariance of deviations from the means of these very cases."""
+    with np.errstate(over="ignore", invalid="ignore"):
+        return _sum_of_products(one, other) / (len(one) - 1)
+
+
+def _sum_of_products(one: np.ndarray, other: np.ndarray) -> float:
     left, right = one - (mean_and_sd(one)[0] or 0.0), other - (mean_and_sd(other)[0] or 0.0)
-    return float(np.sum(left * right)) / (len(one) - 1)
+    return float(np.sum(left * right))
 
 
 def correlations(dataset: PlainDataset, names: Names | None = None, use: Use = "pairs") -> Pairs:
@@ -137,10 +146,17 @@ def correlations(dataset: PlainDataset, names: Names | None = None, use: Use = "
     return Pairs("correlation", tuple(wanted), made, n)
 
 
+def _calm(values: np.ndarray) -> np.ndarray:
+    """Numbers on a scale on which their squares do not exceed binary64."""
+    largest = float(np.abs(values).max())
+    return values / largest if largest > HUGE else values
+
+
 def _correlation(one: np.ndarray, other: np.ndarray) -> float:
     """Pearson's product-moment correlation, of deviations from the means of these very cases."""
     if len(one) < 2 or one.min() == one.max() or other.min() == other.max():
         return float("nan")
+    one, other = _calm(one), _calm(other)
     left, right = one - (mean_and_sd(one)[0] or 0.0), other - (mean_and_sd(other)[0] or 0.0)
     product = float(np.sum(left * right))
     scale = float(np.sqrt(np.sum(left * left)) * np.sqrt(np.sum(right * right)))

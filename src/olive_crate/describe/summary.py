@@ -58,6 +58,8 @@ class Figures(msgspec.Struct, frozen=True):
     negatives: int | None = None
     shortest: int | None = None
     longest: int | None = None
+    overflow: bool = False
+    """A figure is not there because it exceeds the range of its type."""
 
 
 class Summary(Shown, Sequence[Figures]):
@@ -162,7 +164,21 @@ def _numbers(kind: str, pieces: Iterator[Column], kept: Flags | None) -> tuple[n
 
 
 def mean_and_sd(values: np.ndarray) -> tuple[float | None, float | None]:
-    """Mean and standard deviation of a sample; see the module for the methods."""
+    """Mean and standard deviation of a sample; see the module for the methods.
+
+    What exceeds binary64 on the way is worked out on a smaller scale; `None` if it does so itself.
+    """
+    mean, sd = _mean_and_sd(values)
+    if all(each is None or math.isfinite(each) for each in (mean, sd)):
+        return mean, sd
+    largest = float(max(abs(float(values.min())), abs(float(values.max()))))
+    scaled = _mean_and_sd(values / largest)
+    made = [None if each is None else each * largest for each in scaled]
+    mean, sd = (each if each is None or math.isfinite(each) else None for each in made)
+    return mean, sd
+
+
+def _mean_and_sd(values: np.ndarray) -> tuple[float | None, float | None]:
     count = len(values)
     if not count:
         return None, None
@@ -183,6 +199,8 @@ def mean_and_sd(values: np.ndarray) -> tuple[float | None, float | None]:
             deviations = block - mean
             rest.append(float(np.sum(deviations)))
             squares.append(float(np.sum(np.square(deviations, out=deviations))))
+    if not all(map(math.isfinite, (*rest, *squares))):
+        return mean, math.inf
     left = math.fsum(rest)
     variance = max(0.0, (math.fsum(squares) - left * left / count) / (count - 1))
     return mean, math.sqrt(variance)
@@ -217,6 +235,7 @@ def number_figures(name: str, kind: str, values: np.ndarray, rows: int) -> Figur
         ranked[-1].item(),
         int(upto - below),
         int(below),
+        overflow=mean is None or (sd is None and count > 1),
     )
 
 
@@ -226,7 +245,12 @@ def _quantile(ranked: np.ndarray, part: float) -> float:
     low = int(place)
     high = min(low + 1, len(ranked) - 1)
     one, other = float(ranked[low]), float(ranked[high])
-    return one + (other - one) * (place - low) if one != other else one
+    if one == other:
+        return one
+    step = (other - one) * (place - low)
+    if math.isfinite(step):
+        return one + step
+    return one * (1 - (place - low)) + other * (place - low)
 
 
 def _as_times(figures: Figures, kind: str) -> Figures:
@@ -242,7 +266,10 @@ def _as_times(figures: Figures, kind: str) -> Figures:
         value = getattr(figures, part)
         if value is not None:
             number = pa.scalar(int(np.floor(value)), TIMED[kind])
-            words[part] = str(number.cast(types[kind]).as_py())
+            try:
+                words[part] = str(number.cast(types[kind]).as_py())
+            except (OverflowError, ValueError):  # beyond the years 1 to 9999
+                words |= {part: None, "overflow": True}
     return msgspec.structs.replace(figures, **words)
 
 

@@ -21,6 +21,9 @@ def summary_text(made: Summary, width: int = WIDTH) -> str:
     lines = [f"{several(made.rows, 'row')}{which}"]
     for headings, rows, right in tables_of_summary(made):
         lines += ["", *table(headings, rows, right, width)]
+    beyond = [each.name for each in made if each.overflow]
+    if beyond:
+        lines += ["", f"beyond the range of the type, so not shown: figures of {', '.join(beyond)}"]
     return "\n".join(lines)
 
 

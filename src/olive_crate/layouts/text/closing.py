@@ -43,6 +43,8 @@ NOTE_WORD = re.compile(rf"\W*{NOTE_WORDS}\W*", re.IGNORECASE)
 STARRED = re.compile(r"([*†‡]+|\(?\d\))\s*[^\W\d]{3}.*")
 """A footnote: a star or a number in brackets before words."""
 RULE = re.compile(r"[-=_*~]{3,}")
+FAR = 10
+"""So many times as large as all above may be the total of a file too large to look at whole."""
 FEWEST_ROWS = 3
 """Rows that a sum or a mean is made of, at least."""
 ENOUGH_ABOVE = 60
@@ -237,6 +239,8 @@ def _kind(tail: Sequence[Row], place: int, fields: int, whole: Whole) -> str:
         return TOTALS
     if len(held) == len(words) == 1 and is_prose(*words[0]):
         return NOTES
+    if whole is None and _is_far_beyond(row, rows, fields):
+        return PERHAPS
     first = words[0][0] if words and len(words) == len(held) else ""
     doubtful = bool(NOTE_WORD.fullmatch(first) or NOTE.match(first))
     return PERHAPS if word or doubtful else ""
@@ -286,6 +290,18 @@ def _sums(row: Row, rows: Sequence[Row], fields: int, whole: Whole, word: bool) 
         _near(sum(held, Decimal()) / len(held), cells[index]) for index, held in numbers.items()
     )
     return means and (word or nameless)
+
+
+def _is_far_beyond(row: Row, rows: Sequence[Row], fields: int) -> bool:
+    """May this be the total of more rows than are at hand: numbers far beyond all that are?"""
+    cells = {
+        index: number
+        for index, cell in enumerate(row.cells[:fields])
+        if (text := cell.strip()) and (number := number_of(text))
+    }
+    return bool(cells) and all(
+        _is_beyond(number / FAR, rows, index) for index, number in cells.items()
+    )
 
 
 def _is_beyond(number: Decimal, rows: Sequence[Row], index: int) -> bool:
