@@ -53,6 +53,7 @@ FIRST_ARE_VALUES = 0.8
 """Where this share of rows begin with a value, a line that begins with a prefix is none."""
 MOST_WITHIN = 0.5
 """More comments than this share of the rows of data do not stand among them."""
+SEPARATING = (b",", b";", b"|", b"\t")
 STAR = "*"
 NO_PREFIX = "none"
 NAMING_COMMENTS = ("#", "//", "%", "!")
@@ -287,6 +288,8 @@ def find_comment(pieces: Sequence[bytes], final: bool, marks: Dialect) -> Commen
     lines = [line for piece in pieces for line in piece.splitlines()] if met else []
     for prefix in met:
         mark = prefix.encode()
+        if any(line[len(mark) : len(mark) + 1] in SEPARATING for line in lines[:1]):
+            continue  # the prefix is the name of the first column
         begins = [line for line in lines if line.startswith(mark)]
         others = [line for line in lines if line.strip() and not line.startswith(mark)]
         if not others or _within(lines, mark) > MOST_WITHIN * len(others):

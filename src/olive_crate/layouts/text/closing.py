@@ -43,6 +43,8 @@ NOTE_WORD = re.compile(rf"\W*{NOTE_WORDS}\W*", re.IGNORECASE)
 STARRED = re.compile(r"([*†‡]+|\(?\d\))\s*[^\W\d]{3}.*")
 """A footnote: a star or a number in brackets before words."""
 RULE = re.compile(r"[-=_*~]{3,}")
+ENOUGH_SUMMED = 5
+"""A number is the sum of so many others hardly by chance."""
 FAR = 10
 """So many times as large as all above may be the total of a file too large to look at whole."""
 FEWEST_ROWS = 3
@@ -239,6 +241,8 @@ def _kind(tail: Sequence[Row], place: int, fields: int, whole: Whole) -> str:
         return TOTALS
     if len(held) == len(words) == 1 and is_prose(*words[0]):
         return NOTES
+    if _has_sum(row, rows, fields, whole):
+        return PERHAPS
     if whole is None and _is_far_beyond(row, rows, fields):
         return PERHAPS
     first = words[0][0] if words and len(words) == len(held) else ""
@@ -290,6 +294,19 @@ def _sums(row: Row, rows: Sequence[Row], fields: int, whole: Whole, word: bool) 
         _near(sum(held, Decimal()) / len(held), cells[index]) for index, held in numbers.items()
     )
     return means and (word or nameless)
+
+
+def _has_sum(row: Row, rows: Sequence[Row], fields: int, whole: Whole) -> bool:
+    """Is one of its numbers, larger than all above it, the sum of all of them?"""
+    for index, cell in enumerate(row.cells[:fields]):
+        number = number_of(cell.strip()) if cell.strip() else None
+        if not number or not _is_beyond(number, rows, index):
+            continue
+        above = rows if whole is None else [each for each in whole() if each.number < row.number]
+        held = _numbers(above, index)
+        if sum(map(bool, held)) >= ENOUGH_SUMMED and sum(held, Decimal()) == number:
+            return True
+    return False
 
 
 def _is_far_beyond(row: Row, rows: Sequence[Row], fields: int) -> bool:

@@ -41,6 +41,8 @@ LOOKED_BELOW = 50
 """Rows below a heading that show what its columns hold."""
 EXAMPLE_LENGTH = 80
 """Characters of a row that are kept as an example."""
+FEWEST_VALUES = 3
+"""Numbers below that show of which scale a column is."""
 ENOUGH_ROWS = 8
 """Rows below that a table of words needs before it tells a heading for certain."""
 NONE = "none"
@@ -321,7 +323,10 @@ def _of_another_scale(held: Sequence[tuple[str, Column]]) -> bool:
     if len(numbers) != len(over) or numbers not in (sorted(set(numbers)), sorted(numbers)[::-1]):
         return False
     return all(
-        column.of_values and number is not None and column.is_apart(number)
+        column.of_values
+        and len(column.texts) >= FEWEST_VALUES
+        and number is not None
+        and column.is_apart(number)
         for number, column in over
     )
 
