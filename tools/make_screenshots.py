@@ -31,6 +31,7 @@ SHOTS = {
     "counts": "olive-crate counts survey.plan.toml replant village",
     "summary": "olive-crate summary deliveries_2025.parquet",
     "compare": "olive-crate compare deliveries_2025.parquet",
+    "trace": "olive-crate trace deliveries.plan.toml acidity 8",
     "variable": "olive-crate codebook deliveries_2025.parquet --variable peroxide",
 }
 
