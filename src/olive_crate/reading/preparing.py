@@ -18,6 +18,7 @@ from ..declaration.variable import NUMERIC, Variable
 from ..errors import PlanError, nearest, several
 from ..evidence import (
     ClosingRows,
+    Evidence,
     Example,
     MovedColumns,
     Note,
@@ -244,6 +245,14 @@ class Reading(msgspec.Struct, eq=False):
     tally: Tally = msgspec.field(default_factory=Tally)
     proof: Example | None = None
     """A number that shows which of two decimal marks is the right one."""
+
+    def with_rows(self, evidence: Evidence) -> Evidence:
+        """The evidence with its rows counted from the start, where it counts them from the end."""
+        if self.tally.stopped or not any(each.row < 0 for each in evidence.examples):
+            return evidence
+        end = self.tally.lines + 1
+        examples = [Example(e.row + end if e.row < 0 else e.row, e.text) for e in evidence.examples]
+        return msgspec.structs.replace(evidence, examples=tuple(examples))
 
 
 def promise_check(reading: Reading, read: Read) -> PromiseCheck | None:

@@ -145,7 +145,7 @@ def _fixed_settings(plan: Decisions) -> dict[str, str]:
 
 def decided(reading: Reading) -> list[Evidence]:
     """What was decided without being asked, about the source and its variables."""
-    evidence = [*proven(reading), *_uncovered(reading), *_repeated(reading)]
+    evidence = [*map(reading.with_rows, proven(reading)), *_uncovered(reading), *_repeated(reading)]
     about = [each for column in reading.columns for each in about_variable(column)]
     return evidence + with_others(about)
 

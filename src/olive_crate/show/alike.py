@@ -47,7 +47,8 @@ def _key(evidence: Evidence, place: int) -> tuple[str, ...]:
     if not evidence.variable:
         return (str(place),)
     words = re.sub(r"[\d.,:;\u2013]+", "", variable_words(_alone(evidence)))
-    return (type(evidence).__name__, str(evidence.certain), words)
+    mend = "" if evidence.mend is None else str(evidence.mend.parts)
+    return (type(evidence).__name__, str(evidence.certain), words, mend)
 
 
 def _alone(evidence: Evidence) -> Evidence:
@@ -60,7 +61,7 @@ def _alone(evidence: Evidence) -> Evidence:
 def _together(group: list[Evidence]) -> Line:
     first, names = _alone(group[0]), [each.variable for each in group]
     words = {variable_words(_alone(each)) for each in group}
-    such = "" if len(words) == 1 else ", the first"
+    such = "" if len(words) == 1 else " (of the first)"
     called, run = name_list(names, NAMED), ""
     if _is_run(names):
         called, run = (

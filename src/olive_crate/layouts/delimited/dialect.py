@@ -288,7 +288,7 @@ def find_comment(pieces: Sequence[bytes], final: bool, marks: Dialect) -> Commen
     lines = [line for piece in pieces for line in piece.splitlines()] if met else []
     for prefix in met:
         mark = prefix.encode()
-        if any(line[len(mark) : len(mark) + 1] in SEPARATING for line in lines[:1]):
+        if lines[0].startswith(mark) and lines[0][len(mark) : len(mark) + 1] in SEPARATING:
             continue  # the prefix is the name of the first column
         begins = [line for line in lines if line.startswith(mark)]
         others = [line for line in lines if line.strip() and not line.startswith(mark)]
