@@ -121,7 +121,7 @@ def _(evidence: ev.HeadingMoved) -> str:
 
 @claim_of.register
 def _(evidence: ev.TitlesFound) -> str:
-    return f"left out, since they stand above the table: {quoted(evidence)}"
+    return f"what stands above the table is left out: {quoted(evidence)}"
 
 
 @claim_of.register
