@@ -84,6 +84,9 @@ class Comparison(Worded, msgspec.Struct, frozen=True):
     """Rows here and there with such a key."""
     blank_keys: tuple[int, int] = (0, 0)
     """Rows here and there in which a part of the key is missing; they are not compared."""
+    blank_here: tuple[str, ...] = ()
+    """The first of these rows."""
+    blank_there: tuple[str, ...] = ()
 
     @property
     def equal(self) -> bool:
@@ -166,6 +169,8 @@ def compare_datasets(
         doubled_there=matched.doubled_there,
         doubled_rows=matched.doubled_rows,
         blank_keys=matched.blank,
+        blank_here=matched.blank_here,
+        blank_there=matched.blank_there,
     )
 
 

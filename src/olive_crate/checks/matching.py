@@ -32,6 +32,8 @@ class Matched(NamedTuple):
     doubled_there: tuple[str, ...] = ()
     doubled_rows: tuple[int, int] = (0, 0)
     blank: tuple[int, int] = (0, 0)
+    blank_here: tuple[str, ...] = ()
+    blank_there: tuple[str, ...] = ()
 
 
 def matched_rows(
@@ -82,7 +84,7 @@ def _by_key(here: PlainDataset, there: PlainDataset, names: Sequence[str]) -> Ma
     codes = _joint_codes(here, there, names)
     sides = ((here, codes[: here.rows]), (there, codes[here.rows :]))
     usable, doubled = [], []
-    blank, again_rows = [], []
+    blank, again_rows, blanks = [], [], []
     for dataset, numbers in sides:
         missing = np.zeros(dataset.rows, bool)
         for name in names:
@@ -95,6 +97,8 @@ def _by_key(here: PlainDataset, there: PlainDataset, names: Sequence[str]) -> Ma
         doubled.append(tuple(_key_text(dataset, names, int(at)) for at in first[again][:EXAMPLES]))
         usable.append(np.flatnonzero(~missing & (counts[back] == 1)))
         blank.append(int(missing.sum()))
+        first_blank = np.flatnonzero(missing)[:EXAMPLES]
+        blanks.append(tuple(f"row {source_row(dataset, int(case))}" for case in first_blank))
         again_rows.append(dataset.rows - blank[-1] - len(usable[-1]))
     own, other = (numbers[rows] for (_, numbers), rows in zip(sides, usable, strict=True))
     _, at_own, at_other = np.intersect1d(own, other, assume_unique=True, return_indices=True)
@@ -111,6 +115,8 @@ def _by_key(here: PlainDataset, there: PlainDataset, names: Sequence[str]) -> Ma
         *(rows_here, rows_there, left[0], left[1], doubled[0], doubled[1]),
         doubled_rows=(again_rows[0], again_rows[1]),
         blank=(blank[0], blank[1]),
+        blank_here=blanks[0],
+        blank_there=blanks[1],
     )
 
 

@@ -237,10 +237,10 @@ def _marks_at(texts: pa.Array) -> Ints:
     if data is None or not data.size:
         return NONE
     at = np.frombuffer(offsets, np.int32)[texts.offset : texts.offset + len(texts) + 1]
-    first = np.frombuffer(data, np.uint8)[np.minimum(at[:-1], data.size - 1)]
-    likely = np.flatnonzero(FIRST_BYTES[first])
-    lengths = at[likely + 1] - at[likely]
-    return likely[(lengths > 0) & (lengths <= LONGEST_MARK)]
+    short = np.flatnonzero((at[1:] - at[:-1]) - 1 < LONGEST_MARK)  # lengths, contiguous: cheap
+    short = short[at[short + 1] > at[short]]
+    first = np.frombuffer(data, np.uint8)[at[short]]
+    return np.asarray(short[FIRST_BYTES[first]])
 
 
 def _present(done: Converted) -> Flags | None:

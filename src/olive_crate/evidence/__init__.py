@@ -30,6 +30,7 @@ from .notes import (
 )
 from .rows import (
     ClosingRows,
+    EndNotSeen,
     FieldNamesFound,
     HeadingFound,
     HeadingMoved,
@@ -96,7 +97,7 @@ ALL_EVIDENCE = (
         FieldNamesFound,
     ),
     *(HeadingMoved, TitlesFound, UnitsFound, LabelsFound, ClosingRows, LeftOutByPosition),
-    *(RepeatedHeading, RecordLength, FieldsFound),
+    *(EndNotSeen, RepeatedHeading, RecordLength, FieldsFound),
     *(SharedPositions, CutValues, UncoveredPositions, SheetChosen, BlockChosen, HiddenCells),
     *(MergedCells, CellsOutside, BlanksAround, MixedKinds, NumbersStoredAsText, StoredAsText),
     *(SerialDays, TypeFits, FormatFound, TextBecause, LeadingZeros, MostlyUnreadable),
@@ -135,6 +136,7 @@ __all__ = [
     "EmptySource",
     "EncodingBasis",
     "EncodingFound",
+    "EndNotSeen",
     "EscapeFound",
     "Evidence",
     "Example",

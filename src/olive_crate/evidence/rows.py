@@ -69,6 +69,12 @@ class ClosingRows(Evidence, frozen=True, kw_only=True):
     """The plan says what to do with them."""
 
 
+class EndNotSeen(Evidence, frozen=True, kw_only=True):
+    """The end of the source can only be reached by reading it; what closes it is found then."""
+
+    about: ClassVar[str] = "rows.closing"
+
+
 class LeftOutByPosition(Evidence, frozen=True, kw_only=True):
     """Rows that the plan leaves out by their numbers, though they look like data."""
 

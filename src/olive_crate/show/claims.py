@@ -158,6 +158,11 @@ def _(evidence: ev.ClosingRows) -> str:
 
 
 @claim_of.register
+def _(evidence: ev.EndNotSeen) -> str:
+    return "the end is reached only by reading it all; totals and notes there are found then"
+
+
+@claim_of.register
 def _(evidence: ev.LeftOutByPosition) -> str:
     rows = "a row that looks" if evidence.rows == 1 else f"{evidence.rows} rows that look"
     return f"{rows} like data behind the last one given, left out: {quoted(evidence)}"

@@ -27,15 +27,17 @@ def comparison_text(made: Comparison, width: int = WIDTH) -> str:
         if names:
             sentence = f"{words}: {several(len(names), 'variable')}, {name_list(names, 8)}"
             lines += wrapped(sentence, width, "    ")
-    for where, keys, blank in (
-        ("here", made.doubled_here, made.blank_keys[0]),
-        ("there", made.doubled_there, made.blank_keys[1]),
+    for where, keys, blank, blanks in (
+        ("here", made.doubled_here, made.blank_keys[0], made.blank_here),
+        ("there", made.doubled_there, made.blank_keys[1], made.blank_there),
     ):
         if keys:
             sentence = f"keys in several rows {where}, not compared: {'; '.join(keys[:5])}"
             lines += wrapped(f"{sentence}{' …' if len(keys) > 5 else ''}", width, "    ")
         if blank:
-            lines.append(f"keys missing {where}, not compared: {several(blank, 'row')}")
+            listed = f"{'; '.join(blanks[:5])}{' …' if blank > 5 else ''}"
+            sentence = f"keys missing {where}, not compared: {several(blank, 'row')}: {listed}"
+            lines += wrapped(sentence, width, "    ")
     for where, keys, total in (
         ("here", made.unmatched_here, made.rows - made.matched - _set_aside(made, 0)),
         ("there", made.unmatched_there, made.other_rows - made.matched - _set_aside(made, 1)),

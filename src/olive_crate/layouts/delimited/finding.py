@@ -14,7 +14,7 @@ from typing import NamedTuple
 import msgspec
 
 from ...errors import PlanError
-from ...evidence import BlanksFollow, DelimiterFound, Evidence, HeadingMoved
+from ...evidence import BlanksFollow, DelimiterFound, EndNotSeen, Evidence, HeadingMoved
 from ...kernels.types import Dialect
 from ...plan.model import Decisions, DelimitedSection
 from ...plan.rows import Rows
@@ -294,6 +294,7 @@ def _with_closing(
 ) -> tuple[Rows, int | None]:
     """The parts with what closes the data, and the last row of data."""
     if sample.tail is None:
+        evidence += [EndNotSeen()] if given.last is None else []
         return parts, given.last
     first = parts.first or 1
     rows, last = tail_rows(sample, sample.tail, cutting.encoding, cutting.dialect, LOOKED_AT)
