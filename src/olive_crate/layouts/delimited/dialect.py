@@ -85,6 +85,10 @@ def find_delimiter(
     good = [cut for cut in cuts if cut.fields > 1 and not _is_punctuation(cut, text)]
     good = [cut for cut in good if _quotes_well(text, cut.delimiter, marks)]
     best = max((cut.share for cut in good), default=0.0)
+    if GOOD <= best < CERTAIN:
+        cut = _rare(text, final, "blanks", marks, more)
+        if cut is not None and cut.share == 1.0 and cut.fields > max(each.fields for each in good):
+            good, best = [cut], 1.0  # blanks and tabs in turn, as it looked right on a screen
     if best < GOOD:
         for rare, least in ((COLON, 1.0), ("blanks", GOOD_BLANKS)):
             cut = _rare(text, final, rare, marks, more)
