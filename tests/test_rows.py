@@ -217,3 +217,12 @@ def test_files_of_every_shape_are_right_or_open_with_the_right_one_named(place):
 def test_no_mixture_is_read_wrongly_and_for_certain(seed):
     made = [mixed(random.Random(f"test/{seed}/{number}")) for number in range(12)]
     assert [each.shape for each in made if verdict(each) == "certain and wrong"] == []
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_every_alternative_of_an_open_point_can_be_applied(seed):
+    for number in range(10):
+        source = mixed(random.Random(f"ways/{seed}/{number}")).text.encode()
+        for point in oc.load(source).receipt.decided:
+            for way in () if point.certain else point.alternatives:
+                assert oc.load(source, **point.settled_as(way)).receipt.balanced
