@@ -13,7 +13,6 @@ import re
 import msgspec
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from .. import kernels
 from ..kernels.buffers import none_missing, writable
@@ -64,6 +63,8 @@ def convert_numbers(cells: Cells, rule: Rule, early: EarlyResult | None = None) 
 
 def _with_unit(cells: Cells, unit: str) -> Flags:
     """Which cells hold this sign in front of the number or behind it."""
+    import pyarrow.compute as pc
+
     cells = cells.trimmed()
     texts = kernels.texts(cells.buffer, cells.starts, cells.ends)
     found: Flags = pc.match_substring(texts, unit).to_numpy(zero_copy_only=False)

@@ -28,7 +28,6 @@ from typing import NamedTuple
 import msgspec
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from .. import kernels
 from ..kernels.spans import Cells, SourceRows
@@ -341,6 +340,8 @@ class TypeSearch:
 
 def _are_firsts(values: pa.Array) -> bool:
     """Are all of these dates the first of a month?"""
+    import pyarrow.compute as pc
+
     return bool(pc.all(pc.equal(pc.day(values), 1)).as_py())
 
 

@@ -12,7 +12,6 @@ from collections.abc import Callable
 import msgspec
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from .. import kernels
 from ..kernels.spans import Cells, SourceRows
@@ -146,6 +145,8 @@ class Statistics:
 
     def note_written(self, block: TypedBlock, rows: SourceRows, rule: Rule) -> None:
         """Where decimals are implied, count the cells that are written as a code is."""
+        import pyarrow.compute as pc
+
         values = block.converted.values
         if not len(values) or block.kind != "number":
             return
@@ -221,7 +222,10 @@ def marks_in(values: pa.Array) -> Counter[str]:
     places = _marks_at(words)
     if not len(places):
         return Counter()
-    found = words.take(pa.array(places)).to_pylist()
+    if len(places) <= kernels.FEW:  # without waking up Arrow's compute functions
+        found = [words[place].as_py() for place in places.tolist()]
+    else:
+        found = words.take(kernels.arrow(places, None, pa.int64())).to_pylist()
     if not encoded:
         return Counter(text for text in found if text in MARKS)
     counts = np.bincount(values.indices.drop_null().to_numpy(), minlength=len(words))[places]
