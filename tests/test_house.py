@@ -242,3 +242,13 @@ def test_the_command_imports_only_what_it_needs(arguments, unwanted):
         [sys.executable, "-c", code, *arguments], capture_output=True, text=True, check=True
     )
     assert not unwanted & set(done.stderr.strip().splitlines()[-1].split("|"))
+
+
+@pytest.mark.parametrize("name", ["deliveries_2025.csv", "laboratory_2025.txt", "panel_2025.xlsx"])
+def test_a_look_wakes_no_heavy_package(demo, name):
+    code = (
+        f"import sys, olive_crate as oc; oc.look({str(demo / name)!r});"
+        "print([each for each in ('pandas', 'matplotlib') if each in sys.modules])"
+    )
+    told = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert told.stdout.strip() == "[]"

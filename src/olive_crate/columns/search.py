@@ -51,6 +51,8 @@ from .statistics import Statistics
 WIDER = {"integer": "number"}
 """What follows a contradicted type; text follows all others."""
 MONTHS_OF_YEAR = 12
+OF_A_DAY = 86_400_000_000
+"""Microseconds."""
 UNKNOWN = ""
 """The kind of a block in which no cell holds a value."""
 PROBE = 64
@@ -111,7 +113,7 @@ class Narrowed(msgspec.Struct, frozen=True):
         if base(left[0]) == "boolean" and len(truths) < 2:
             truths |= _truths(fits[0].converted.values)
         if len(fits) > 1 and base(left[0]) in ("date", "datetime"):
-            now = frozenset(each.kind for each in fits if _are_firsts(each.converted.values))
+            now = frozenset(each.kind for each in fits if _are_firsts(each.converted))
             monthly = now if monthly is None else monthly & now
         if (left, truths, monthly) == (self.candidates, self.truths, self.monthly):
             return self
@@ -338,11 +340,13 @@ class TypeSearch:
         return known[-1 if self.statistics.all_different else 0] if known else None
 
 
-def _are_firsts(values: pa.Array) -> bool:
+def _are_firsts(done: Converted) -> bool:
     """Are all of these dates the first of a month?"""
-    import pyarrow.compute as pc
-
-    return bool(pc.all(pc.equal(pc.day(values), 1)).as_py())
+    of_days = pa.types.is_date32(done.values.type)
+    raw = np.frombuffer(done.values.buffers()[1], np.int32 if of_days else np.int64)
+    held = raw[done.values.offset : done.values.offset + len(done.values)][done.reasons == PRESENT]
+    days = (held if of_days else held // OF_A_DAY).astype("datetime64[D]")
+    return bool((days == days.astype("datetime64[M]")).all())
 
 
 def _truths(values: pa.BooleanArray) -> frozenset[bool]:
