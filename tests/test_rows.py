@@ -200,6 +200,17 @@ def test_prose_around_aligned_columns_stays_in_one_piece(above, named, below):
     assert dataset.receipt.balanced
 
 
+@pytest.mark.parametrize("below", ["", "\nSource: laboratory of the mill, as of winter\n"])
+@pytest.mark.parametrize("delimited", [False, True])
+def test_a_large_table_ends_where_it_ends(below, delimited):
+    cells = [("Alta" if i % 2 else "El Pozo", i, f"{i / 7:.2f}") for i in range(1, 12_001)]
+    form = "{};{};{}\n" if delimited else "{:<10}{:7d} {:>10}\n"
+    dataset = oc.load(("".join(form.format(*each) for each in cells) + below).encode())
+    assert len(dataset) == 12_000 and dataset.receipt.balanced
+    closing = [each for each in dataset.receipt.decided if each.about == "rows.closing"]
+    assert [each.rows for each in closing] == ([1] if below else [])
+
+
 def test_aligned_columns_that_do_not_hold_are_read_as_delimited():
     deep = TABLE * 400 + "Alta\t 5 7\n" + TABLE
     dataset = oc.load(deep.encode())

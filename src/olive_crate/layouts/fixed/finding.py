@@ -168,7 +168,7 @@ def _row(number: int, line: str, cutter: _Cutter, found: FoundFields | None) -> 
         return Row(number, cutter.cells(line))
     if heads:
         return Row(number, tuple(words_over(line, [(f.start - 1, f.end) for f in cutter.fields])))
-    above = number < found.top and bool(line.strip())
+    above = 0 < number < found.top and bool(line.strip())  # negative: counted from the end
     if above or found.runs_through(line):
         return Row(number, (line.strip(),), runs_on=True)
     return Row(number, cutter.cells(line))

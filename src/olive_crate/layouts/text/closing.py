@@ -121,6 +121,8 @@ def as_declared(closing: ClosingRows) -> ClosingRows:
 
 def as_kept(closing: ClosingRows) -> ClosingRows:
     """The evidence where the plan says which rows are data, and these are among them."""
+    if closing.value == "keep":  # only a position leaves it out
+        return closing
     return msgspec.structs.replace(closing, value="keep", alternatives=("skip",))
 
 
