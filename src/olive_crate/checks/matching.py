@@ -62,7 +62,7 @@ def _same_source(here: PlainDataset, there: PlainDataset) -> bool:
 
 def _source_rows(dataset: PlainDataset) -> Ints:
     assert dataset.source_rows is not None
-    return dataset.source_rows.at(np.arange(dataset.rows))
+    return dataset.source_rows.keys(np.arange(dataset.rows))
 
 
 def rows_of_source(whole: PlainDataset, part: PlainDataset) -> PlainDataset:

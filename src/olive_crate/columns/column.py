@@ -9,7 +9,7 @@ import numpy as np
 import pyarrow as pa
 
 from .. import kernels
-from ..declaration.codes import BLANK, FIRST_CODE, UNREADABLE
+from ..declaration.codes import FIRST_CODE, RESERVED
 from ..declaration.variable import Variable
 from ..errors import PlanError, nearest
 from ..kernels.buffers import none_missing
@@ -65,7 +65,7 @@ NOTHING = Withheld(np.zeros(0, np.int64), kernels.strings([]))
 class Column(msgspec.Struct, frozen=True, eq=False):
     """One variable's cells: `values` is null exactly where `reasons` is not 0.
 
-    `reasons` says why: 0 present, 1 blank, 2 unreadable, 10 + k the k-th missing code. Compared
+    `reasons` says why: 0 present, 1 blank, 2 unreadable, 3 not in file, 10 + k the k-th missing code. Compared
     with a value (`column > 3`) it gives a mask, true where a cell has a value for which that holds.
     """
 
@@ -115,7 +115,7 @@ class Column(msgspec.Struct, frozen=True, eq=False):
             return np.asarray(self.reasons != 0)
         numbers = [number for number in range(1, 256) if self._words(number) == reason]
         if not numbers:
-            known = [BLANK, UNREADABLE, *(code.why for code in self.variable.missing)]
+            known = [*RESERVED.values(), *(code.why for code in self.variable.missing)]
             raise PlanError(
                 f'"{self.variable.name}": unknown reason "{reason}"{nearest(reason, known)}'
             )
@@ -123,7 +123,7 @@ class Column(msgspec.Struct, frozen=True, eq=False):
 
     def _words(self, number: int) -> str:
         codes = len(self.variable.missing)
-        known = number < 3 or FIRST_CODE <= number < FIRST_CODE + codes
+        known = number in RESERVED or FIRST_CODE <= number < FIRST_CODE + codes
         return reason_words(self.variable, number) if known else ""
 
     def reason_counts(self) -> dict[str, int]:
@@ -211,13 +211,13 @@ def reason_totals(reasons: np.ndarray) -> np.ndarray:
 def reason_words(variable: Variable, number: int) -> str:
     """What a number in `reasons` means for this variable."""
     if number < FIRST_CODE:
-        return {1: BLANK, 2: UNREADABLE}[number]
+        return RESERVED[number]
     return variable.missing[number - FIRST_CODE].why
 
 
 def told_apart(variable: Variable) -> dict[int, str]:
     """Words for each number in `reasons`, all different."""
-    words = {1: BLANK, 2: UNREADABLE}
+    words = dict(RESERVED)
     taken = set(words.values())
     for place, code in enumerate(variable.missing):
         own = code.why if code.why not in taken else f"{code.why} ({code})"

@@ -18,7 +18,7 @@ from ..kernels.types import Flags, Ints, Place
 from .column import NOTHING, Withheld
 from .month_names import date_kind
 
-PRESENT, IS_BLANK, IS_UNREADABLE = 0, 1, 2
+PRESENT, IS_BLANK, IS_UNREADABLE, IS_NOT_IN_FILE = 0, 1, 2, 3
 FIRST_MARK = 200
 """The reasons of well-known marks while a column is read; in the end they follow the codes."""
 MISSING_MARKS = [

@@ -63,13 +63,13 @@ WIDE_LOOKED_AT = 1000
 MARK_REASONS = np.arange(len(MISSING_MARKS), dtype=np.uint8) + FIRST_MARK
 
 
-class Declared(msgspec.Struct, frozen=True):
+class Declared(msgspec.Struct, frozen=True, tag=True):
     """The type is declared."""
 
     kind: str
 
 
-class DeclaredTime(msgspec.Struct, frozen=True):
+class DeclaredTime(msgspec.Struct, frozen=True, tag=True):
     """A date or time is declared; `misses` counts the cells that each way of writing fails on."""
 
     declared: str
@@ -86,13 +86,13 @@ class DeclaredTime(msgspec.Struct, frozen=True):
         return (*self.candidates, self.declared)[0]
 
 
-class Open(msgspec.Struct, frozen=True):
+class Open(msgspec.Struct, frozen=True, tag=True):
     """No cell has held a value yet."""
 
     kind: str = UNKNOWN
 
 
-class Narrowed(msgspec.Struct, frozen=True):
+class Narrowed(msgspec.Struct, frozen=True, tag=True):
     """The kinds that nothing contradicts."""
 
     candidates: tuple[str, ...]
@@ -120,7 +120,7 @@ class Narrowed(msgspec.Struct, frozen=True):
         return Narrowed(left, truths, self.by_source, monthly)
 
 
-class Settled(msgspec.Struct, frozen=True):
+class Settled(msgspec.Struct, frozen=True, tag=True):
     """The whole source was seen."""
 
     kind: str

@@ -18,6 +18,8 @@ class Promise(Kinded, frozen=True, kw_only=True):
     """The first of them, by their rows in the source."""
     examples: tuple[str, ...] = ()
     """What these cases hold."""
+    files: tuple[str, ...] = ()
+    """In a set: the file of each of these rows."""
 
 
 class RowCount(Promise, frozen=True, kw_only=True):

@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import functools
 import operator
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Any, Literal, overload
 
 import msgspec
@@ -29,7 +29,7 @@ ANY_NOTE: Any = functools.reduce(operator.or_, ALL_NOTES)
 ANY_PROMISE: Any = functools.reduce(operator.or_, ALL_PROMISES)
 
 
-class Problem(Worded, msgspec.Struct, frozen=True):
+class Problem(Worded, msgspec.Struct, frozen=True, omit_defaults=True):
     """A cell that could not be read as declared, or text beyond the last column."""
 
     row: int
@@ -38,16 +38,31 @@ class Problem(Worded, msgspec.Struct, frozen=True):
     text: str
     expected: str
     """The type that the text is not of; empty beyond the last column."""
+    file: str = ""
+    """The file of a set."""
 
 
 class Problems(Sequence[Problem]):
     """All problems of a read in the order of the variables; held as columns, made on demand."""
 
-    def __init__(self, parts: Sequence[tuple[str, str, Any, pa.Array]] = ()) -> None:
+    def __init__(
+        self, parts: Sequence[tuple[str, str, Any, pa.Array]] = (), files: Sequence[str] = ()
+    ) -> None:
         self._parts = [part for part in parts if len(part[2])]
+        self._files = files
+        """In a set: the file of each part."""
+
+    @staticmethod
+    def of_files(several: Iterable[tuple[str, Problems]]) -> Problems:
+        """The problems of the files of a set, each with the file's name."""
+        held = [(file, part) for file, each in several for part in each._parts]
+        return Problems([part for _, part in held], [file for file, _ in held])
 
     def __len__(self) -> int:
         return sum(len(rows) for _, _, rows, _ in self._parts)
+
+    def _named(self) -> Iterator[tuple[tuple[str, str, Any, pa.Array], str]]:
+        return zip(self._parts, self._files or [""] * len(self._parts), strict=True)
 
     @overload
     def __getitem__(self, index: int) -> Problem: ...
@@ -57,16 +72,16 @@ class Problems(Sequence[Problem]):
         if isinstance(index, slice):
             return [self[each] for each in range(*index.indices(len(self)))]
         place = index + len(self) if index < 0 else index
-        for variable, kind, rows, texts in self._parts:
+        for (variable, kind, rows, texts), file in self._named():
             if 0 <= place < len(rows):
-                return Problem(int(rows[place]), variable, texts[place].as_py(), kind)
+                return Problem(int(rows[place]), variable, texts[place].as_py(), kind, file)
             place -= len(rows)
         raise IndexError(index)
 
     def __iter__(self) -> Iterator[Problem]:
-        for variable, kind, rows, texts in self._parts:
+        for (variable, kind, rows, texts), file in self._named():
             for row, text in zip(rows, texts.to_pylist(), strict=True):
-                yield Problem(int(row), variable, text, kind)
+                yield Problem(int(row), variable, text, kind, file)
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Problems) and list(self) == list(other)
@@ -81,7 +96,8 @@ class Problems(Sequence[Problem]):
             [
                 (each.variable, each.expected, [each.row], kernels.strings([each.text]))
                 for each in problems
-            ]
+            ],
+            [each.file for each in problems],
         )
 
 
@@ -121,11 +137,13 @@ class Change(Worded, msgspec.Struct, frozen=True):
 class Imbalance(msgspec.Struct, frozen=True):
     """Something that does not add up."""
 
-    what: Literal["lines", "rows", "characters", "filled cells", "cells"]
+    what: Literal["lines", "rows", "characters", "filled cells", "cells", "rows of files"]
     counted: int
     accounted: int
     variable: str = ""
     """The variable whose cells do not add up."""
+    file: str = ""
+    """The file of a set in which they do not."""
 
 
 class CellCounts(msgspec.Struct, frozen=True):
@@ -190,6 +208,8 @@ class Receipt(Shown, msgspec.Struct, frozen=True, omit_defaults=True):
     changes: tuple[Change, ...] = ()
     """What declarations after the read changed in cells."""
     problems: Any = Problems()
+    files: tuple[Receipt, ...] = ()
+    """Of a set: the account of each of its files."""
 
     @property
     def promises_kept(self) -> bool:
@@ -214,7 +234,13 @@ class Receipt(Shown, msgspec.Struct, frozen=True, omit_defaults=True):
             ),
             *(Imbalance("cells", self.rows, each.total, each.name) for each in self.cells),
         ]
-        return [each for each in sums if each.counted != each.accounted]
+        wrong = [each for each in sums if each.counted != each.accounted]
+        if self.files:
+            rows = sum(each.rows for each in self.files)
+            wrong += [Imbalance("rows of files", self.rows, rows)] if rows != self.rows else []
+        for file in self.files:
+            wrong += [msgspec.structs.replace(each, file=file.source) for each in file.imbalances()]
+        return wrong
 
     def to_dict(self) -> dict[str, Any]:
         """As plain values, ready for JSON; with the first problems, and how many there are."""
@@ -225,6 +251,7 @@ class Receipt(Shown, msgspec.Struct, frozen=True, omit_defaults=True):
             plain[part] = [msgspec.to_builtins(each) | {"text": str(each)} for each in plain[part]]
         plain["changes"] = [each.to_dict() for each in self.changes]
         plain["problems"] = [msgspec.to_builtins(each) for each in self.problems[:PROBLEMS_WRITTEN]]
+        plain["files"] = [each.to_dict() for each in self.files]
         plain["balanced"] = self.balanced
         return plain
 
@@ -237,6 +264,7 @@ class Receipt(Shown, msgspec.Struct, frozen=True, omit_defaults=True):
             "notes": msgspec.convert(plain.pop("notes", []), list[ANY_NOTE]),
             "promises": msgspec.convert(plain.pop("promises", []), list[ANY_PROMISE]),
             "changes": [Change.from_dict(each) for each in plain.pop("changes", [])],
+            "files": [Receipt.from_dict(each) for each in plain.pop("files", [])],
         }
         problems = msgspec.convert(plain.pop("problems", []), list[Problem])
         made = msgspec.convert(plain, Receipt)

@@ -17,7 +17,9 @@ from ..errors import PlanError, nearest
 Scalar = int | float | str
 T = TypeVar("T", bound=msgspec.Struct)
 
-BLANK, UNREADABLE = "blank", "unreadable"
+BLANK, UNREADABLE, NOT_IN_FILE = "blank", "unreadable", "not in file"
+RESERVED = {1: BLANK, 2: UNREADABLE, 3: NOT_IN_FILE}
+"""Reasons that are no codes, by their numbers."""
 FIRST_CODE = 10
 MOST_CODES = 180
 
@@ -36,7 +38,7 @@ class MissingCode(msgspec.Struct, frozen=True, omit_defaults=True, rename={"from
             raise PlanError("a missing code is one value or a range (from, to)")
         if self.from_ is not None and self.to is not None and self.from_ > self.to:
             raise PlanError(f"missing code {self}: the range ends before it starts")
-        if self.reason in (BLANK, UNREADABLE):
+        if self.reason in RESERVED.values():
             raise PlanError(f'missing code {self}: the reason "{self.reason}" is reserved')
 
     def __str__(self) -> str:

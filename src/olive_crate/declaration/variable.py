@@ -36,8 +36,8 @@ class Variable(
     """The declaration of one variable. Parts that are `None` or empty are not declared."""
 
     name: str
-    from_: str | None = None
-    """The heading in the file, if it differs from the name."""
+    from_: str | tuple[str, ...] | None = None
+    """The heading in the file, if it differs from the name; several where files differ in it."""
     type: Type | None = None
     label: str | None = None
     unit: str | None = None
@@ -66,7 +66,14 @@ class Variable(
     @property
     def heading(self) -> str:
         """The heading of the column in the file."""
-        return self.name if self.from_ is None else self.from_
+        return self.headings[0]
+
+    @property
+    def headings(self) -> tuple[str, ...]:
+        """The headings that the column may have in a file, of which each file has one."""
+        if self.from_ is None:
+            return (self.name,)
+        return (self.from_,) if isinstance(self.from_, str) else self.from_
 
 
 INNER = ("name", "codes_for_all", "meaning_set")
@@ -143,6 +150,9 @@ def _part(at: str, part: str, value: Any) -> Any:
         return bool(value)
     if value is None:
         return None
+    if part == "from" and not isinstance(value, str):
+        headings = tuple(dict.fromkeys(_words(value, at)))
+        return headings[0] if len(headings) == 1 else headings or None
     if part == "decimals":
         if isinstance(value, bool) or not isinstance(value, int) or not 0 <= value <= 30:
             raise PlanError(f"{at}: expected a whole number from 0 to 30, got {value!r}")
@@ -169,6 +179,8 @@ def _agree(variable: Variable, at: str) -> None:
 
 
 def _words(value: Any, at: str) -> tuple[str, ...]:
+    if not isinstance(value, (str, list, tuple, set)) and value is not None:
+        raise PlanError(f"{at}: expected words, got {value!r}")
     words = [value] if isinstance(value, str) else list(value or ())
     if not all(isinstance(word, str) for word in words):
         raise PlanError(f"{at}: expected words, got {value!r}")

@@ -41,6 +41,17 @@ from .rows import (
     TitlesFound,
     UnitsFound,
 )
+from .sets import (
+    FilesDiffer,
+    FileSetAside,
+    FilesLeftOut,
+    FilesNotReached,
+    InFiles,
+    NotInFiles,
+    PerhapsRenamed,
+    TypesDiffer,
+    UnitsDiffer,
+)
 from .sheet import (
     BlanksAround,
     BlockChosen,
@@ -110,11 +121,13 @@ ALL_EVIDENCE = (
         SuspectedCodes,
         LevelSuggested,
     ),
+    *(PerhapsRenamed, TypesDiffer, UnitsDiffer),
 )
 
 ALL_NOTES = (
     *(RenamedColumn, UnnamedColumns, UndeclaredColumns, MovedColumns, PlainNameTaken),
     *(FellBack, SourceChanged, PromiseNotChecked, IncompleteRecord, CutCharacters, DictionaryGap),
+    *(FilesDiffer, NotInFiles, FileSetAside, FilesLeftOut, FilesNotReached),
 )
 
 __all__ = [
@@ -143,11 +156,16 @@ __all__ = [
     "FellBack",
     "FieldNamesFound",
     "FieldsFound",
+    "FileSetAside",
+    "FilesDiffer",
+    "FilesLeftOut",
+    "FilesNotReached",
     "FormatFound",
     "GroupingMark",
     "HeadingFound",
     "HeadingMoved",
     "HiddenCells",
+    "InFiles",
     "IncompleteRecord",
     "InexactNumbers",
     "KindCount",
@@ -165,9 +183,11 @@ __all__ = [
     "MostlyUnreadable",
     "MovedColumns",
     "NoHeading",
+    "NotInFiles",
     "Note",
     "NumbersStoredAsText",
     "OnlyMarks",
+    "PerhapsRenamed",
     "PlainNameTaken",
     "PromiseNotChecked",
     "QuoteFound",
@@ -186,8 +206,10 @@ __all__ = [
     "TextCount",
     "TitlesFound",
     "TypeFits",
+    "TypesDiffer",
     "UncoveredPositions",
     "UndeclaredColumns",
+    "UnitsDiffer",
     "UnitsFound",
     "UnnamedColumns",
     "with_answers",

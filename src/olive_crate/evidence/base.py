@@ -13,11 +13,13 @@ from ..views import Worded
 TYPE = "variable.type"
 
 
-class Example(msgspec.Struct, frozen=True):
+class Example(msgspec.Struct, frozen=True, omit_defaults=True):
     """Something in the file, and its row."""
 
     row: int
     text: str
+    file: str = ""
+    """The file of a set."""
 
 
 class TextCount(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -26,6 +28,8 @@ class TextCount(msgspec.Struct, frozen=True, omit_defaults=True):
     text: str
     count: int
     rows: tuple[int, ...] = ()
+    file: str = ""
+    """The file of a set that these rows are of."""
 
 
 class Mend(Worded, msgspec.Struct, frozen=True, omit_defaults=True):
@@ -69,6 +73,10 @@ class Evidence(Kinded, frozen=True, kw_only=True):
     """What else it could be."""
     certain: bool = True
     mend: Mend | None = None
+    files: tuple[str, ...] = ()
+    """In a set: the first of the files that it is about; empty where it is about all of them."""
+    in_files: int = 0
+    """In a set: how many files it is about; 0 for all."""
     answered: bool = False
     """A later declaration has settled it, so that it is open no more."""
 

@@ -164,6 +164,11 @@ class BlockRows:
 SourceRows = Ints | BlockRows
 
 
+FILE_BITS = 40
+LAST_ROW = (1 << FILE_BITS) - 1
+"""Rows of files in a set are told apart by the bits above these."""
+
+
 def listed(rows: SourceRows) -> list[int]:
     """The row numbers as plain numbers."""
     return list(np.asarray(rows).tolist())
@@ -173,14 +178,27 @@ class RowNumbers(msgspec.Struct, frozen=True, eq=False):
     """Runs of rows: the first row of each, how many cases it has, and the step between cases."""
 
     first: Ints
+    """In a set of files, with the place of the file in its upper bits."""
     count: Ints
     step: int = 1
+    files: tuple[str, ...] = ()
+    """The names of the files of a set; empty where there is one source."""
 
     def __len__(self) -> int:
         return int(self.count.sum())
 
     def at(self, cases: Ints) -> Ints:
-        """The row of each of these cases (counted from 0)."""
+        """The row of each of these cases (counted from 0), in its own file."""
+        return self.keys(cases) & LAST_ROW
+
+    def files_at(self, cases: Ints) -> list[str]:
+        """The file that each of these cases came from; empty texts where there is one source."""
+        if not self.files:
+            return [""] * len(cases)
+        return [self.files[place] for place in (self.keys(cases) >> FILE_BITS).tolist()]
+
+    def keys(self, cases: Ints) -> Ints:
+        """A number for each of these cases, which no other row of any file has."""
         ends = np.cumsum(self.count)
         run = np.searchsorted(ends, cases, side="right")
         begins = ends - self.count
@@ -188,20 +206,27 @@ class RowNumbers(msgspec.Struct, frozen=True, eq=False):
 
     def taken(self, cases: Ints) -> RowNumbers:
         """The rows of some cases."""
-        return gathered([self.at(np.asarray(cases, np.int64))], self.step)
+        runs = gathered([self.keys(np.asarray(cases, np.int64))], self.step)
+        return msgspec.structs.replace(runs, files=self.files)
+
+    def of_file(self, place: int) -> RowNumbers:
+        """The same rows, as those of the file at this place in a set."""
+        return msgspec.structs.replace(self, first=self.first + (place << FILE_BITS))
 
     def to_dict(self) -> dict[str, Any] | None:
         """As plain values, ready for JSON; `None` where there are too many runs to be written."""
         if len(self.first) > MOST_RUNS:
             return None
-        return {"step": self.step, "first": _packed(self.first), "count": _packed(self.count)}
+        plain = {"step": self.step, "first": _packed(self.first), "count": _packed(self.count)}
+        return plain | ({"files": list(self.files)} if self.files else {})
 
     @staticmethod
     def from_dict(plain: Mapping[str, Any] | None) -> RowNumbers | None:
         """What `to_dict` made this of."""
         if plain is None:
             return None
-        return RowNumbers(_unpacked(plain["first"]), _unpacked(plain["count"]), plain["step"])
+        first, count = _unpacked(plain["first"]), _unpacked(plain["count"])
+        return RowNumbers(first, count, plain["step"], tuple(plain.get("files", ())))
 
 
 def gathered(parts: Iterable[SourceRows], step: int = 1) -> RowNumbers:

@@ -12,6 +12,16 @@ KINDS: tuple[Kind, ...] = (sheet, fixed, delimited)
 """The first that claims a source has it; delimited text claims all that is left."""
 
 
+def tables_in(source: Source) -> tuple[tuple[str, bool], ...]:
+    """The tables that a source holds, each with whether it is hidden; empty for one of text."""
+    if source.workbook is None:
+        return ()
+    from .sheet.workbook import opened
+
+    with opened(source) as workbook:
+        return tuple((each.name, each.hidden) for each in workbook.sheets)
+
+
 def find_layout(source: Source, plan: Decisions, before: Before = Before()) -> SourceLayout:
     """Complete the plan for this source, with evidence. Raises `LayoutError` where it cannot hold.
 

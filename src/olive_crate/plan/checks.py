@@ -72,6 +72,15 @@ def encoding(value: Any, at: str) -> str | None:
     return value
 
 
+def variable_name(value: Any, at: str) -> str | None:
+    """The name of a variable."""
+    if value is None:
+        return None
+    if not isinstance(value, str) or not value:
+        raise PlanError(f"{at}: expected the name of a variable, got {value!r}")
+    return value
+
+
 def _one_line(value: Any, at: str) -> str:
     if not isinstance(value, str):
         raise PlanError(f"{at}: expected text, got {value!r}")
@@ -182,8 +191,10 @@ def type_name(value: Any, at: str) -> str | None:
     raise PlanError(f'{at}: there is no type "{value}"{nearest(str(value), TYPES)}')
 
 
-def sheet(value: Any, at: str) -> str | int | None:
-    """A sheet's name, or its number from 1."""
+def sheet(value: Any, at: str) -> str | int | tuple[str | int, ...] | None:
+    """A sheet's name, or its number from 1; a list, or a pattern of names, for a set of sheets."""
+    if isinstance(value, (list, tuple)) and value:
+        return tuple(one for each in value if isinstance(one := sheet(each, at), (str, int)))
     if value is not None and (isinstance(value, bool) or not isinstance(value, (str, int))):
         raise PlanError(f"{at}: expected a sheet's name, or its number from 1, got {value!r}")
     checked: str | int | None = value

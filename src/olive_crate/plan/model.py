@@ -7,6 +7,7 @@ What they do not say is found from the file when it is read, and the receipt lis
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
@@ -26,6 +27,8 @@ class SourceSection(msgspec.Struct, frozen=True, omit_defaults=True):
 
     path: str | None = None
     encoding: str | None = None
+    paths: tuple[str, ...] | None = None
+    """The files, patterns and folders of a set."""
 
 
 class DelimitedSection(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -43,8 +46,8 @@ class DelimitedSection(msgspec.Struct, frozen=True, omit_defaults=True):
 class SheetSection(msgspec.Struct, frozen=True, omit_defaults=True):
     """Which cells of a workbook are read."""
 
-    sheet: str | int | None = None
-    """A sheet's name, or its number from 1."""
+    sheet: str | int | tuple[str | int, ...] | None = None
+    """A sheet's name, or its number from 1; a list, or a pattern, for a set of sheets."""
     range: str | None = None
     """`B9:K310`, `B9:` to the end of its block, `B:K`, a named range, or a table's name."""
     hidden: str | None = None
@@ -74,6 +77,12 @@ class Decisions(msgspec.Struct, frozen=True, omit_defaults=True):
     keep: tuple[str, ...] | None = None
     limit: int | None = None
     unreadable: str = "report"
+    on_error: str = "stop"
+    """What to do about a file of a set that cannot be read: `stop`, or `set aside`."""
+    file_as: str | None = None
+    """The variable that names the file of each case."""
+    row_as: str | None = None
+    """The variable that has the row of each case in its source."""
     changing: str = "refuse"
     """What to do about a source that changes while it is read: `refuse` it, or `take` it."""
     workers: int | None = None
@@ -101,11 +110,16 @@ class Decisions(msgspec.Struct, frozen=True, omit_defaults=True):
         known = [each.name for each in self.variables]
         return self.variables[known.index(resolve(name, known)[0])]
 
-    def source_path(self) -> str | Path:
-        """Where the source is, as seen from here. Raises `PlanError` if the plan names none."""
-        path = self.source.path
-        if path is None:
+    def source_path(self) -> Any:
+        """Where the source is, as seen from here: a path, an address, or a list of them for a set.
+
+        Raises `PlanError` if the plan names none.
+        """
+        if self.source.paths is not None:
+            return [self._from_here(each) for each in self.source.paths]
+        if self.source.path is None:
             raise PlanError("the plan has no source; pass one, or set path under [source]")
-        if "://" in path or self.base is None:
-            return path
-        return self.base / path
+        return self._from_here(self.source.path)
+
+    def _from_here(self, path: str) -> str | Path:
+        return path if "://" in path or self.base is None else self.base / path

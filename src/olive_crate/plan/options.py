@@ -152,8 +152,13 @@ class ReadingOptions(TypedDict, total=False):
         ),
     ]
     sheet: Annotated[
-        str | int | None,
-        Option("Workbooks", "Name or number of the sheet.", checks.sheet, "sheet"),
+        str | int | Sequence[str | int] | None,
+        Option(
+            "Workbooks",
+            "Name or number of the sheet; a list or a pattern (20*) for several.",
+            checks.sheet,
+            "sheet",
+        ),
     ]
     range: Annotated[
         str | None,
@@ -335,6 +340,33 @@ class ReadingOptions(TypedDict, total=False):
             "Cells that cannot be read: report them, or stop.",
             one_of("report", "stop", optional=False),
             default="report",
+        ),
+    ]
+    on_error: Annotated[
+        Literal["stop", "set aside"],
+        Option(
+            "Reading",
+            "A file of a set that cannot be read: stop, or set aside.",
+            one_of("stop", "set aside", optional=False),
+            default="stop",
+        ),
+    ]
+    file_as: Annotated[
+        str | None,
+        Option(
+            "Variables",
+            "Name of a variable that says which file each case came from.",
+            checks.variable_name,
+            default="none",
+        ),
+    ]
+    row_as: Annotated[
+        str | None,
+        Option(
+            "Variables",
+            "Name of a variable that says which row of its source each case came from.",
+            checks.variable_name,
+            default="none",
         ),
     ]
     changing: Annotated[

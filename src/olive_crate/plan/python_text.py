@@ -15,7 +15,11 @@ from .options import OPTIONS
 
 def python_text(plan: Decisions) -> str:
     """Python text that loads the plan's source with the same decisions."""
-    source = repr(str(plan.source_path())) if plan.source.path is not None else "source"
+    source = "source"
+    if plan.source.paths is not None:
+        source = repr([str(each) for each in plan.source_path()])
+    elif plan.source.path is not None:
+        source = repr(str(plan.source_path()))
     arguments = [f"    {key}={value},\n" for key, value in _arguments(plan)]
     return f"import olive_crate as oc\n\nds = oc.load(\n    {source},\n{''.join(arguments)})\n"
 
@@ -30,6 +34,7 @@ def _arguments(plan: Decisions) -> Iterator[tuple[str, str]]:
         "meaning_sets": _meaning_sets(plan),
         "variables": _variables(plan),
         "unreadable": "" if plan.unreadable == "report" else repr(plan.unreadable),
+        "on_error": "" if plan.on_error == "stop" else repr(plan.on_error),
         "changing": "" if plan.changing == "refuse" else repr(plan.changing),
     }
     for name, option in OPTIONS.items():

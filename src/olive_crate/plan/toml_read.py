@@ -67,23 +67,31 @@ def decisions_from(
 def _with_section(plan: Decisions, mapping: Mapping[str, Any], name: str, where: str) -> Decisions:
     """The plan with a section whose keys are options."""
     section, at = _section(mapping, name, where), f"{where}{name}"
-    known = [*of_section(name), *(["path"] if name == "source" else [])]
+    known = [*of_section(name), *(["path", "paths"] if name == "source" else [])]
     known += SHARED if name in ("fixed", "sheet") else ()
     for key, value in section.items():
         if key not in known:
             raise PlanError(f'{at}: unknown key "{key}"{nearest(key, known)}')
-        if key == "path":
-            plan = _with_path(plan, value, at)
+        if key in ("path", "paths"):
+            plan = _with_path(plan, key, value, at)
         else:
             plan = with_option(plan, key, value, f"{at}.{key}")
     implied = bool(section) and name in ("fixed", "sheet") and plan.layout is None
     return msgspec.structs.replace(plan, layout=name) if implied else plan
 
 
-def _with_path(plan: Decisions, value: Any, at: str) -> Decisions:
-    if not isinstance(value, str):
-        raise PlanError(f"{at}.path: expected text, got {value!r}")
-    source = msgspec.structs.replace(plan.source, path=value)
+def _with_path(plan: Decisions, key: str, value: Any, at: str) -> Decisions:
+    """The plan with its source; a path that is a pattern names a set."""
+    several = key == "paths"
+    texts = value if several and isinstance(value, list) else [value]
+    if not texts or not all(isinstance(each, str) for each in texts):
+        raise PlanError(
+            f"{at}.{key}: expected {'a list of texts' if several else 'text'}, got {value!r}"
+        )
+    if plan.source.path is not None or plan.source.paths is not None:
+        raise PlanError(f"{at}: give either path or paths, not both")
+    part = tuple(texts) if several else value
+    source = msgspec.structs.replace(plan.source, **{key: part})
     return msgspec.structs.replace(plan, source=source)
 
 
@@ -129,7 +137,7 @@ def _only_known(mapping: Mapping[str, Any], where: str) -> None:
 def _home(key: str) -> str:
     """The section in which a misplaced key belongs."""
     homes = {section: of_section(section) for section in ("source", "delimited", "fixed", "sheet")}
-    homes["source"] += ["path"]
+    homes["source"] += ["path", "paths"]
     homes["rows"] = ["labels", "units", "repeated", "closing", "data"]
     return next((section for section, keys in homes.items() if key in keys), "")
 

@@ -34,6 +34,9 @@ def tables_of(plan: Decisions, folder: Path | None = None) -> dict[str, Any]:
     """The plan as the tables of a plan file that will lie in `folder`."""
     tables = _top(plan)
     source = msgspec.to_builtins(plan.source)
+    if "paths" in source:
+        every = zip(plan.source_path(), plan.source.paths or (), strict=True)
+        source["paths"] = [_relative(path, written, folder) for path, written in every]
     if "path" in source:
         source["path"] = portable_path(plan, folder)
     tables["source"] = source
@@ -52,7 +55,7 @@ def tables_of(plan: Decisions, folder: Path | None = None) -> dict[str, Any]:
 
 def _top(plan: Decisions) -> dict[str, Any]:
     held = {key: getattr(plan, OPTIONS[key].field or key) for key in top_level()}
-    for key, usual in (("unreadable", "report"), ("changing", "refuse")):
+    for key, usual in (("unreadable", "report"), ("changing", "refuse"), ("on_error", "stop")):
         if held.get(key) == usual:
             del held[key]
     return _listed({key: value for key, value in held.items() if value is not None})
@@ -77,9 +80,12 @@ def _layout_sections(plan: Decisions) -> dict[str, Any]:
 
 def portable_path(plan: Decisions, folder: Path | None) -> str:
     """The source's path, relative to the folder that the plan file lies in."""
-    path = plan.source_path()
+    return _relative(plan.source_path(), str(plan.source.path), folder)
+
+
+def _relative(path: str | Path, written: str, folder: Path | None) -> str:
     if folder is None or (isinstance(path, str) and "://" in path):
-        return str(plan.source.path)
+        return written
     try:
         return Path(os.path.relpath(path, folder)).as_posix()
     except ValueError:  # another drive

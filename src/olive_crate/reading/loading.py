@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 import msgspec
 import numpy as np
@@ -16,7 +16,7 @@ from ..columns.outcome import joined, text_bytes
 from ..dataset.model import PlainDataset
 from ..dataset.receipt import CellCounts
 from ..declaration.variable import Variable
-from ..errors import LayoutError
+from ..errors import LayoutError, SourceError, several
 from ..evidence import FellBack
 from ..kernels.spans import RowNumbers, chained, gathered
 from ..layouts.base import Before, Block, SourceLayout
@@ -25,6 +25,8 @@ from ..layouts.text.decoding import BadByte
 from ..plan.deciding import with_options
 from ..plan.model import Decisions
 from ..sources.opening import open_source
+from ..sources.sets import PATTERN, PLAN_FILE, Files, HoldsSeveral, files_in, is_set
+from ..sources.sets import files as files_named
 from ..sources.source import Source
 from ..workers import Workers
 from .preparing import ColumnReader, Reading, prepare, promise_check
@@ -32,15 +34,18 @@ from .receipts import decided, receipt_of, refuse_changed
 from .single_pass import OtherMarksMet, Progress, reread, run, workers_for
 
 T = TypeVar("T")
-PLAN_FILE = ".plan.toml"
-"""What the name of a plan file ends with."""
 
 
 def load(
     source: Any, plan: Decisions, options: Mapping[str, Any], progress: Progress | None = None
 ) -> PlainDataset:
     """Read a source, or the source of a plan, into a dataset."""
-    return found_and_read(source, plan, options, lambda found: loaded(found, progress))
+    named = source_named(source, plan, options)
+    if named.files is not None:
+        from .sets.loading import load_set
+
+        return load_set(named.files, named.plan, progress)
+    return with_fallback(named.source, named.plan, lambda found: loaded(found, progress))
 
 
 def loaded(found: SourceLayout, progress: Progress | None = None) -> PlainDataset:
@@ -100,7 +105,12 @@ def draft(
     source: Any, plan: Decisions, options: Mapping[str, Any], progress: Progress | None = None
 ) -> Decisions:
     """Look at the whole source and write down how `load` would read it, with the evidence."""
-    return found_and_read(source, plan, options, lambda found: _drafted(found, progress))
+    named = source_named(source, plan, options)
+    if named.files is not None:
+        from .sets.drafting import draft_set
+
+        return draft_set(named.files, named.plan, progress)
+    return with_fallback(named.source, named.plan, lambda found: _drafted(found, progress))
 
 
 def _drafted(found: SourceLayout, progress: Progress | None) -> Decisions:
@@ -126,10 +136,23 @@ def _drafted_variable(column: ColumnReader) -> Variable:
     return msgspec.structs.replace(variable, missing=variable.missing[:own])
 
 
-def source_and_plan(
-    source: Any, plan: Decisions, options: Mapping[str, Any]
-) -> tuple[Source, Decisions]:
-    """The source that is meant, and the plan with the options laid over it.
+class Named(NamedTuple):
+    """What a call names: one source, or the files of a set; and the plan to read by."""
+
+    one: Source | None
+    files: Files | None
+    plan: Decisions
+
+    @property
+    def source(self) -> Source:
+        """The one source. Raises `SourceError` for a set, where one is asked for."""
+        if self.one is None:
+            raise SourceError(f"{several(len(self.files or ()), 'file')}, where one is asked for")
+        return self.one
+
+
+def source_named(source: Any, plan: Decisions, options: Mapping[str, Any]) -> Named:
+    """The source, or the set of files, that is meant, and the plan with the options laid over it.
 
     `source` may be a plan, whose own source is then read.
     """
@@ -137,34 +160,74 @@ def source_and_plan(
         from ..plan.toml_read import read_decisions
 
         source = read_decisions(Path(source))
+    given = source
     if isinstance(source, Decisions):
         plan = with_options(source, options)
-        opened = open_source(plan.source_path())
+        given = plan.source_path()
     else:
         plan = with_options(plan, options)
-        opened = open_source(source)
-        if isinstance(source, (str, Path)):
-            section = msgspec.structs.replace(plan.source, path=str(source))
-            plan = msgspec.structs.replace(plan, source=section, base=None)
-    if plan.fixed.fields is None:
-        return opened, plan
-    from .dictionaries.applying import with_dictionary  # which reads tables by this very function
+    one, files = opened_or_set(given, plan)
+    if given is source:
+        plan = _from_here(plan, source, files)
+    if plan.fixed.fields is not None:
+        from .dictionaries.applying import with_dictionary  # which reads tables by this very room
 
-    return opened, with_dictionary(plan)
+        plan = with_dictionary(plan)
+    return Named(one, files, plan)
 
 
-def found_and_read(
-    source: Any,
+def opened_or_set(given: Any, plan: Decisions) -> tuple[Source | None, Files | None]:
+    """One source, opened; or the files of a set."""
+    files = None
+    try:
+        if is_set(given):
+            files = files_named(given)
+        else:
+            opened = open_source(given)
+    except HoldsSeveral as held:
+        files = files_in(held.name, held.members)
+    sheet = plan.sheet.sheet
+    if isinstance(sheet, tuple) or (isinstance(sheet, str) and PATTERN.search(sheet)):
+        from .sets.sheets import sheets_of
+
+        files = sheets_of(files if files is not None else files_named([opened]), sheet)
+    return (opened, None) if files is None else (None, files)
+
+
+def _from_here(plan: Decisions, source: Any, files: Files | None) -> Decisions:
+    """The plan with the source that a call names, as far as that can be written down."""
+    replace = msgspec.structs.replace
+    if files is not None and not isinstance(source, (str, Path)):
+        named = replace(plan.source, path=None, paths=files.given or None)
+        return replace(plan, source=named, base=None)
+    if isinstance(source, (str, Path)):
+        return replace(plan, source=replace(plan.source, path=str(source), paths=None), base=None)
+    return plan
+
+
+def source_and_plan(
+    source: Any, plan: Decisions, options: Mapping[str, Any]
+) -> tuple[Source, Decisions]:
+    """The one source that is meant, and the plan with the options laid over it."""
+    named = source_named(source, plan, options)
+    return named.source, named.plan
+
+
+def with_fallback(
+    opened: Source,
     plan: Decisions,
-    options: Mapping[str, Any],
     read: Callable[[SourceLayout], T],
+    find: Callable[[Source, Decisions, Before], SourceLayout] = find_layout,
+    found: SourceLayout | None = None,
+    before: Before = Before(),
 ) -> T:
-    """Find the layout and read; what the head shows wrongly is found again, each thing once."""
-    opened, plan = source_and_plan(source, plan, options)
-    before, found = Before(), None
+    """Find the layout and read; what the head shows wrongly is found again, each thing once.
+
+    `found` is a layout that was found already.
+    """
     while True:
         try:
-            found = find_layout(opened, plan, before)
+            found = find(opened, plan, before) if found is None else found
             return read(found)
         except LayoutError as error:
             if plan.layout is not None or plan.fields is not None or found is None:
@@ -179,3 +242,4 @@ def found_and_read(
             before = before._replace(around=error.around)
         except OtherMarksMet as error:
             before = before._replace(shapes=error.shapes)
+        found = None

@@ -25,7 +25,8 @@ from ..declaration.variable import Variable
 from ..kernels.spans import RowNumbers, SourceRows, chained, gathered
 from ..layouts.base import Block, SourceLayout
 from ..plan.model import Decisions
-from .loading import found_and_read, loaded
+from .cell_counts import counts_of
+from .loading import loaded, source_named, with_fallback
 from .preparing import Reading, prepare, promise_check
 from .receipts import receipt_of
 from .single_pass import Progress, run
@@ -67,7 +68,9 @@ def pack(
 ) -> Receipt:
     """Read a source, or the source of a plan, into a packed file, and return the receipt."""
     try:
-        return found_and_read(source, plan, options, lambda found: _packed(found, target, progress))
+        named = source_named(source, plan, options)
+        read = lambda found: _packed(found, target, progress)  # noqa: E731
+        return with_fallback(named.source, named.plan, read)
     finally:
         target.abandon()
 
@@ -207,15 +210,5 @@ class _Sink:
 
     def counts(self) -> list[CellCounts]:
         """What the cells became."""
-        made = []
         counted = zip(self.reading.columns, self.valid, self.reason_counts, strict=True)
-        for each, valid, counts in counted:
-            outcome = each.outcome()
-            variable = outcome.variable
-            numbers = np.flatnonzero(counts).astype(np.uint8)
-            reasons = np.zeros(256, np.int64)
-            reasons[outcome.reasons(numbers)] = counts[numbers]
-            column = Column(variable, pa.nulls(0), np.zeros(0, np.uint8))
-            named = column.named(reasons)
-            made.append(CellCounts(variable.name, variable.type or "text", valid, named))
-        return made
+        return [counts_of(each.outcome(), valid, counts) for each, valid, counts in counted]

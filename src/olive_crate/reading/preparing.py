@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import TYPE_CHECKING
 
 import msgspec
@@ -41,16 +41,27 @@ Read = Callable[[SourceLayout], PlainDataset]
 BRACKETS = {("(", ")"), ("[", "]")}
 
 
-def prepare(found: SourceLayout) -> Reading:
-    """Match the plan's declarations to the columns. Raises `PlanError` for one without a column."""
+def prepare(
+    found: SourceLayout,
+    columns: dict[int, Variable] | None = None,
+    errors: Mapping[str, tuple[str, ...]] | None = None,
+) -> Reading:
+    """Match the plan's declarations to the columns. Raises `PlanError` for one without a column.
+
+    With `columns` they are matched already, and nothing is noted of how; `errors` are then the
+    error values of the whole set, by variable.
+    """
     plan = found.plan
-    names, renamed = unique_names(found.headings)
-    columns = columns_of(plan, names, found.headings, found.source.name)
-    notes: list[Note] = [*renamed, *notes_on(plan, columns, names)]
-    variables = _matched(found, names, columns)
+    names, notes = unique_names(found.headings)
+    if columns is None:
+        columns = columns_of(plan, names, found.headings, found.source.name)
+        notes = [*notes, *notes_on(plan, columns, names)]
+    else:
+        notes = []
+    variables = matched(found, names, columns)
     if plan.plain_names:
         longest = None if plan.plain_names is True else int(plan.plain_names)
-        variables, taken = _made_plain(variables, columns, longest)
+        variables, taken = made_plain(variables, columns, longest)
         notes += taken
     notes += plan.notes
     known = [each.name for each in variables]
@@ -62,16 +73,23 @@ def prepare(found: SourceLayout) -> Reading:
     places = {name: index for index, name in enumerate(known)}
     readers = []
     for name in kept:
-        readers.append(_reader(found, places[name], variables[places[name]]))
+        readers.append(_reader(found, places[name], variables[places[name]], errors))
         if variables[places[name]].flags:
             readers.append(_flag_reader(readers[-1], variables, plan))
     kept_names = set(kept)
     left = tuple(name for name in known if name not in kept_names)
-    return Reading(found, readers, left, notes)
+    return Reading(found, readers, left, list(notes))
 
 
-def _reader(found: SourceLayout, index: int, variable: Variable) -> ColumnReader:
+def _reader(
+    found: SourceLayout,
+    index: int,
+    variable: Variable,
+    errors: Mapping[str, tuple[str, ...]] | None = None,
+) -> ColumnReader:
     column = found.layout.column(index)
+    if errors is not None:
+        column = column._replace(errors=errors.get(variable.name, ()))
     if column.implied_decimals:
         if variable.type == "integer":
             raise PlanError(
@@ -102,7 +120,7 @@ def _flag_reader(
     return ColumnReader(reader.index, variable, flag_search(reader.search))
 
 
-def _matched(
+def matched(
     found: SourceLayout, names: Sequence[str], by_column: dict[int, Variable]
 ) -> list[Variable]:
     """A declaration for each column: the plan's, or what heading, labels and units say."""
@@ -127,7 +145,7 @@ def _matched(
     return variables
 
 
-def _made_plain(
+def made_plain(
     variables: Sequence[Variable], by_column: dict[int, Variable], longest: int | None
 ) -> tuple[list[Variable], Sequence[Note]]:
     """Variables under plain names, apart from those that the plan itself names."""
@@ -155,6 +173,19 @@ def columns_of(
 
     Raises `PlanError` with all differences if a declared variable has no column.
     """
+    found, lost = placed(plan, names, headings)
+    if lost:
+        raise PlanError(differences(source, lost, found, names))
+    return found
+
+
+def placed(
+    plan: Decisions, names: Sequence[str], headings: Sequence[str]
+) -> tuple[dict[int, Variable], list[Variable]]:
+    """The declared variable of each column that has one, and those without a column.
+
+    Raises `PlanError` for a variable of several headings of which two are there.
+    """
     places = {name: index for index, name in reversed(list(enumerate(names)))}
     by_heading = {each: index for index, each in reversed(list(enumerate(headings))) if each}
     found: dict[int, Variable] = {}
@@ -165,18 +196,28 @@ def columns_of(
             continue
         index = places.get(variable.name)
         if variable.from_ is not None:
-            own = index is not None and index not in found and headings[index] == variable.from_
-            index = index if own else by_heading.get(variable.from_, places.get(variable.from_))
+            heading = _heading_in(variable, by_heading)
+            own = index is not None and index not in found and headings[index] == heading
+            index = index if own else by_heading.get(heading, places.get(heading))
         if index is None or index in found:
             lost.append(variable)
         else:
             found[index] = variable
-    if lost:
-        raise PlanError(_differences(source, lost, found, names))
-    return found
+    return found, lost
 
 
-def _differences(
+def _heading_in(variable: Variable, by_heading: dict[str, int]) -> str:
+    """Which of its headings a variable has in a file."""
+    there = [each for each in variable.headings if each in by_heading]
+    if len(there) > 1:
+        listed = " and ".join(f'"{each}"' for each in there)
+        raise PlanError(
+            f'"{variable.name}": the file has {listed}; only one of several headings may be there'
+        )
+    return there[0] if there else variable.heading
+
+
+def differences(
     source: str, lost: Sequence[Variable], found: dict[int, Variable], names: Sequence[str]
 ) -> str:
     """One report of everything that keeps the plan from fitting."""

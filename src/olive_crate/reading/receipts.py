@@ -31,8 +31,17 @@ MOST_ROWS = 20
 """Row numbers that are kept as examples."""
 
 
-def receipt_of(reading: Reading, cells: Sequence[CellCounts], rows: int, began: float) -> Receipt:
-    """What was read, how, and what became of it. `began` is when, by the performance counter."""
+def receipt_of(
+    reading: Reading,
+    cells: Sequence[CellCounts],
+    rows: int,
+    began: float,
+    with_variables: bool = True,
+) -> Receipt:
+    """What was read, how, and what became of it. `began` is when, by the performance counter.
+
+    Without `with_variables`, nothing is said of how variables were decided.
+    """
     found, tally = reading.found, reading.tally
     refuse_changed(reading)
     problems = _problems(reading)
@@ -55,7 +64,7 @@ def receipt_of(reading: Reading, cells: Sequence[CellCounts], rows: int, began: 
         surplus=len(tally.surplus),
         not_kept=reading.not_kept,
         stopped=tally.stopped,
-        decided=tuple(decided(reading)),
+        decided=tuple(decided(reading, with_variables)),
         notes=(*reading.notes, *_notes(reading)),
         record_types=dict(tally.record_types.most_common()),
         characters=tally.characters,
@@ -143,9 +152,11 @@ def _fixed_settings(plan: Decisions) -> dict[str, str]:
     return settings
 
 
-def decided(reading: Reading) -> list[Evidence]:
+def decided(reading: Reading, with_variables: bool = True) -> list[Evidence]:
     """What was decided without being asked, about the source and its variables."""
     evidence = [*map(reading.with_rows, proven(reading)), *_uncovered(reading), *_repeated(reading)]
+    if not with_variables:
+        return evidence
     about = [each for column in reading.columns for each in about_variable(column)]
     return evidence + with_others(about)
 

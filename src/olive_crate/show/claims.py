@@ -7,12 +7,13 @@ from collections.abc import Callable
 from .. import evidence as ev
 from ..errors import several
 from ..evidence import Evidence
-from . import variable_claims  # adds its words
+from . import set_words, variable_claims  # which add their words
 from .claim import claim_of
 from .text import row_list, visible
 
 Words = Callable[[Evidence], str]
 suspects_words = variable_claims.suspects_words
+file_list = set_words.file_list
 
 __all__ = ["Words", "claim_of", "quoted", "suspects_words"]
 

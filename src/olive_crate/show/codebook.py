@@ -79,7 +79,7 @@ def entry_text(entry: Entry, width: int = WIDTH) -> str:
     facts = [
         ("variable", variable.name),
         ("position", str(entry.position)),
-        ("heading", variable.from_ or ""),
+        ("heading", "" if variable.from_ is None else " or ".join(variable.headings)),
         ("label", variable.label or ""),
         ("type", variable.type or ""),
         ("level", variable.level or ""),

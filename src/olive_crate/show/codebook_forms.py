@@ -51,7 +51,7 @@ def _cells(entry: Entry) -> list[str]:
     return [
         str(entry.position),
         variable.name,
-        variable.from_ or "",
+        "" if variable.from_ is None else " or ".join(variable.headings),
         variable.label or "",
         variable.type or "",
         variable.level or "",

@@ -11,6 +11,7 @@ from collections.abc import Callable
 from .. import evidence as ev
 from ..evidence import Evidence
 from .claims import claim_of
+from .set_words import in_which_files
 from .text import mark_words, visible
 
 ABOUT = {
@@ -49,6 +50,8 @@ NO_VALUE = (
     "variable.digits",
     "variable.missing",
     "variable.level",
+    "variable.from",
+    "variable.unit",
 )
 """Evidence about variables whose claim says all of it."""
 
@@ -66,7 +69,8 @@ def evidence_line(evidence: Evidence) -> str:
         about = "names in rows"
     elif isinstance(evidence, ev.TitlesFound):
         about = "titles in row" if evidence.rows == 1 else "titles in rows"
-    return f"{about}{' ' if decided else ''}{decided}: {claim_of(evidence)}"
+    words = f"{about}{' ' if decided else ''}{decided}: {claim_of(evidence)}"
+    return words + in_which_files(evidence)
 
 
 def variable_words(evidence: Evidence) -> str:

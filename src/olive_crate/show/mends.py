@@ -16,8 +16,13 @@ def mend_text(mend: Mend | None) -> str:
 
 def mend_of_several(mend: Mend, names: str | list[str]) -> str:
     """The same for a run of variables, or a list of them."""
-    parts = "".join(f", {key}={_value(value)}" for key, value in mend.parts.items())
+    parts = "".join(f", {_argument(key, value)}" for key, value in mend.parts.items())
     return f"declare({_value(names)}{parts})"
+
+
+def _argument(key: str, value: object) -> str:
+    """A keyword argument; `from` is no name in Python."""
+    return f"{key}={_value(value)}" if key != "from" else f'**{{"from": {_value(value)}}}'
 
 
 def _value(value: object) -> str:

@@ -12,6 +12,7 @@ from ..dataset.receipt import Change, Imbalance, Problem
 from ..declaration.values import value_text
 from ..errors import several, with_article
 from ..evidence import Note
+from . import set_words
 
 BEYOND = "is beyond the last column"
 
@@ -99,6 +100,31 @@ def _(note: ev.DictionaryGap) -> str:
     return f"{where}: {note.key} are ignored"
 
 
+@note_words.register
+def _(note: ev.FilesDiffer) -> str:
+    return set_words.differing_words(note)
+
+
+@note_words.register
+def _(note: ev.NotInFiles) -> str:
+    return set_words.absent_words(note)
+
+
+@note_words.register
+def _(note: ev.FileSetAside) -> str:
+    return f"set aside, not part of the data: {note.file} ({note.why})"
+
+
+@note_words.register
+def _(note: ev.FilesLeftOut) -> str:
+    return f"not taken for data: {set_words.file_list(note.names, len(note.names))}"
+
+
+@note_words.register
+def _(note: ev.FilesNotReached) -> str:
+    return f"the limit was reached before {several(note.count, 'file')}, which were not read"
+
+
 def problem_reason(problem: Problem) -> str:
     """Why a text could not be read."""
     return f"is not {with_article(problem.expected)}" if problem.expected else BEYOND
@@ -107,7 +133,8 @@ def problem_reason(problem: Problem) -> str:
 def problem_words(problem: Problem) -> str:
     """A problem as a line."""
     name = f" {problem.variable}" if problem.variable else ""
-    return f"row {problem.row}{name}: {problem.text!r} {problem_reason(problem)}"
+    file = f"{problem.file} " if problem.file else ""
+    return f"{file}row {problem.row}{name}: {problem.text!r} {problem_reason(problem)}"
 
 
 def change_words(change: Change) -> str:

@@ -7,6 +7,7 @@ from ..errors import several
 from ..evidence import Evidence, LevelSuggested, MarksTaken, TypeFits
 from .alike import lines_of
 from .notes import change_words, imbalance_words, note_words, problem_reason, promise_line
+from .set_words import file_table
 from .text import WIDTH, cut, mark_words, row_list, size_words, table, visible, wrapped
 
 PART_WORDS = {
@@ -25,6 +26,7 @@ PROBLEMS_SHOWN, DECIDED_SHOWN, NOTES_SHOWN = 10, 12, 5
 def receipt_text(receipt: Receipt, width: int = WIDTH, variables: int = 24) -> str:
     """The receipt on about a screen."""
     lines = [*_how(receipt, width), "", *_lines(receipt, width), ""]
+    lines += [*file_table(receipt, width), ""] if receipt.files else []
     lines += _cells(receipt, width, variables)
     lines += _problems(receipt, width)
     lines += _decided(receipt, width)
@@ -36,9 +38,10 @@ def receipt_text(receipt: Receipt, width: int = WIDTH, variables: int = 24) -> s
 
 def _how(receipt: Receipt, width: int) -> list[str]:
     packed = f", {receipt.compression}" if receipt.compression else ""
+    mostly = "mostly " if receipt.files else ""
     settings = ", ".join(_setting(key, value) for key, value in receipt.settings.items())
     if receipt.layout != "sheet":
-        settings = f"{receipt.layout} text, {receipt.encoding}, {settings}"
+        settings = f"{mostly}{receipt.layout} text, {receipt.encoding}, {settings}"
     counts = f"{several(receipt.rows, 'row')} of data, {several(len(receipt.cells), 'variable')}"
     if receipt.not_kept:
         counts += f" ({len(receipt.not_kept)} not kept)"
@@ -94,7 +97,9 @@ def _lengths(receipt: Receipt, width: int) -> list[str]:
     """Rows with too few or too many fields."""
     lines = []
     if receipt.short:
-        rows = row_list(receipt.short_rows, receipt.short)
+        rows = several(receipt.short, "row")
+        if receipt.short_rows:
+            rows = row_list(receipt.short_rows, receipt.short)
         have = "has" if receipt.short == 1 else "have"
         text = f"  {rows} {have} fewer fields; the missing ones are read as blank"
         lines += wrapped(text, width, "    ")
@@ -134,7 +139,8 @@ def _problems(receipt: Receipt, width: int) -> list[str]:
     for problem in receipt.problems[:PROBLEMS_SHOWN]:
         name = f" {visible(problem.variable)}:" if problem.variable else ""
         text = cut(visible(problem.text), 40)
-        line = f"  row {problem.row}{name} “{text}” {problem_reason(problem)}"
+        file = f"{visible(problem.file)} " if problem.file else ""
+        line = f"  {file}row {problem.row}{name} “{text}” {problem_reason(problem)}"
         lines.append(cut(line, width))
     if receipt.problem_count > PROBLEMS_SHOWN:
         left = receipt.problem_count - PROBLEMS_SHOWN

@@ -67,7 +67,8 @@ def _obstacle(text: ev.TextCount) -> str:
     """A text in the way, how often, and in which rows: `"n.d." ×5 (rows 12, 88, 104 …)`."""
     listed = ", ".join(map(str, text.rows))
     more = " …" if text.count > len(text.rows) else ""
-    return f'"{text.text}" ×{text.count:,} (row{"s" * (text.count > 1)} {listed}{more})'
+    file = f"{text.file} " if text.file else ""
+    return f'"{text.text}" ×{text.count:,} ({file}row{"s" * (text.count > 1)} {listed}{more})'
 
 
 @claim_of.register

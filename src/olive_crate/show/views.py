@@ -19,6 +19,7 @@ TEXT = {
     "Counts": "counts.counts_text",
     "Crossed": "counts.crossed_text",
     "Evidence": "evidence.evidence_line",
+    "Files": "set_words.files_text",
     "Finding": "findings.finding_line",
     "Findings": "findings.findings_text",
     "Look": "look.look_text",

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import io
+import tarfile
 import zipfile
+from pathlib import Path
 from typing import IO, Any, cast
 
 import msgspec
 
 from ..errors import SourceError
 from .inflating import ARCHIVE_FAULTS, member_stream
+from .sets import HoldsSeveral
 from .source import Inflating, Source
 
 
@@ -29,6 +32,14 @@ def _held(raw: Source) -> Source:
 
 
 def _unzipped(raw: Source) -> Source:
+    members = _members(raw)
+    if len(members) != 1:
+        raise HoldsSeveral(raw.name, members)
+    return next(iter(members.values()))
+
+
+def _members(raw: Source) -> dict[str, Source]:
+    """The files in an archive, each as a source, by their names."""
     try:
         with zipfile.ZipFile(cast(Any, _whole(raw))) as archive:
             members = [each for each in archive.infolist() if not each.is_dir()]
@@ -40,14 +51,10 @@ def _unzipped(raw: Source) -> Source:
             f"{raw.name}: this is a document of an office program, but no workbook; "
             "save its table as .xlsx, .ods or CSV"
         )
-    if len(names) != 1:
-        listed = ", ".join(names[:8]) + (" …" if len(names) > 8 else "")
-        raise SourceError(
-            f"{raw.name}: the archive holds {len(names)} files ({listed}); "
-            f"name one as zip://MEMBER::{raw.name}"
-        )
-    member = members[0]
+    return {each.filename: _member(raw, each) for each in members}
 
+
+def _member(raw: Source, member: zipfile.ZipInfo) -> Source:
     def opened() -> IO[bytes]:
         try:
             archive = zipfile.ZipFile(cast(Any, _whole(raw)))
@@ -64,6 +71,53 @@ def _unzipped(raw: Source) -> Source:
         compression="zip",
         stamp=raw.stamp,
     )
+
+
+def tarred(raw: Source) -> Source:
+    """The one file in a tar archive (POSIX.1-2017, pax), which may be compressed."""
+    try:
+        with tarfile.open(fileobj=cast(Any, _seekable(raw))) as archive:
+            names = [each.name for each in archive.getmembers() if each.isfile()]
+    except (tarfile.TarError, EOFError, OSError) as error:
+        raise SourceError(f"{raw.name}: the archive is damaged ({error})") from None
+    members = {name: _of_tar(raw, name) for name in names}
+    if len(members) != 1:
+        raise HoldsSeveral(raw.name, members)
+    return next(iter(members.values()))
+
+
+def _of_tar(raw: Source, name: str) -> Source:
+    def opened() -> IO[bytes]:
+        archive = tarfile.open(fileobj=cast(Any, _seekable(raw)))
+        stream = archive.extractfile(name)
+        return cast(IO[bytes], Inflating(stream, f"{raw.name} ({name})", "tar"))
+
+    return Source(f"{raw.name} ({name})", raw.path, None, opened, "tar", stamp=raw.stamp)
+
+
+def _seekable(raw: Source) -> Any:
+    """The archive's own bytes; what is compressed is unpacked into a temporary file."""
+    if raw.compression is None:
+        return raw.open() if raw.path is None else raw.path.open("rb")
+    import shutil
+    import tempfile
+
+    copy = tempfile.SpooledTemporaryFile(max_size=64 << 20)  # noqa: SIM115 - lives with the source
+    with raw.open() as stream:
+        shutil.copyfileobj(cast(Any, stream), copy, 1 << 20)
+    copy.seek(0)
+    return copy
+
+
+def member_sources(path: Path) -> dict[str, Source] | None:
+    """The files in an archive of several; `None` for what is no such archive."""
+    from .opening import open_source
+
+    try:
+        open_source(path)
+    except HoldsSeveral as held:
+        return held.members
+    return None
 
 
 def _opened(raw: Source) -> IO[bytes]:

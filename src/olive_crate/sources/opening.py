@@ -23,6 +23,8 @@ MAGIC = {
     b"\x28\xb5\x2f\xfd": "zstd",
     b"PK\x03\x04": "zip",
 }
+TAR, TAR_AT = b"ustar", 257
+"""What a tar archive has, and where."""
 OLD_OFFICE = b"\xd0\xcf\x11\xe0"
 FORMATS = {
     b"PAR1": "a Parquet file; open it with unpack",
@@ -42,7 +44,7 @@ def open_source(source: Any) -> Source:
     if isinstance(source, Source):
         return source
     raw = _raw(source)
-    head = raw.head(8)
+    head = raw.head(TAR_AT + len(TAR))
     if head.startswith(OLD_OFFICE):
         raise SourceError(f"{raw.name}: {_old_office(raw)}")
     for magic, words in FORMATS.items():
@@ -54,7 +56,13 @@ def open_source(source: Any) -> Source:
                 from .archives import zipped
 
                 return zipped(raw)
-            return _decompressed(raw, kind)
+            raw = _decompressed(raw, kind)
+            head = raw.head(TAR_AT + len(TAR))
+            break
+    if head[TAR_AT:] == TAR:
+        from .archives import tarred
+
+        return tarred(raw)
     return raw
 
 

@@ -192,6 +192,8 @@ def _looked_at(
     if wanted is None and named is not None:
         wanted = named[0]
     if wanted is not None:
+        if isinstance(wanted, tuple):
+            raise LayoutError(f"{workbook.name}: several sheets are named, where one is asked for")
         entries = [sheet_named(workbook, wanted)]
     else:
         entries = [each for each in workbook.sheets if not each.hidden] or list(workbook.sheets)

@@ -1,0 +1,408 @@
+"""The files of a set side by side, before their data are read: layouts, headings, differences.
+
+Each file is looked at like a single one. What differs between files without changing what a cell
+means (encoding, delimiter, decimal mark, where the heading is, the order of columns) is settled for
+each by itself and noted. What cannot be told (a heading that may be another's new name, another
+unit) becomes evidence that is not certain.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterable, Sequence
+from difflib import SequenceMatcher
+
+import msgspec
+
+from ...declaration.variable import Variable
+from ...errors import (
+    LayoutError,
+    OliveCrateError,
+    PlanError,
+    SourceError,
+    UnreadableError,
+    several,
+)
+from ...evidence import (
+    Evidence,
+    FilesDiffer,
+    FileSetAside,
+    FilesLeftOut,
+    InFiles,
+    Mend,
+    Note,
+    NotInFiles,
+    PerhapsRenamed,
+    UnitsDiffer,
+)
+from ...layouts.base import Before, Preview, SourceLayout
+from ...layouts.text.names import unique_names
+from ...plan.model import Decisions
+from ...plan.naming import ordered
+from ...plan.selecting import resolve
+from ...sources.opening import open_source
+from ...sources.sets import Files, Member
+from ...sources.source import Source
+from ..loading import with_fallback
+from ..preparing import differences, made_plain, matched, placed
+
+NAMED = 5
+"""Files that evidence names; all are counted."""
+ALIKE = 0.6
+"""Headings at least this similar (by difflib's ratio) may be one heading, renamed."""
+FAULTS = (SourceError, LayoutError, UnreadableError)
+"""What makes a file be set aside, if that is wanted."""
+
+
+class FileFound(msgspec.Struct, eq=False):
+    """One file of a set, found."""
+
+    member: Member
+    place: int
+    """Its place in the set, from 0."""
+    source: Source
+    found: SourceLayout
+    columns: dict[int, Variable]
+    """The declaration of each column, under the names of the set."""
+
+    @property
+    def names(self) -> list[str]:
+        """The names of its variables, in the order of its columns."""
+        return [self.columns[index].name for index in sorted(self.columns)]
+
+
+class Survey(msgspec.Struct, eq=False):
+    """All files of a set, found."""
+
+    plan: Decisions
+    files: list[FileFound]
+    variables: tuple[Variable, ...]
+    """Those that are read, in the order of the dataset; types as far as they are declared."""
+    not_kept: tuple[str, ...]
+    set: Files
+    notes: list[Note]
+    evidence: list[Evidence]
+    errors: dict[str, tuple[str, ...]]
+    """Texts that workbooks have in the place of a value, by variable."""
+
+    @property
+    def parts(self) -> tuple[str, ...]:
+        """The words for parts of the files' names that become variables."""
+        return tuple(dict.fromkeys(part for each in self.files for part in each.member.parts))
+
+
+def survey(
+    files: Files,
+    plan: Decisions,
+    each_done: Callable[[int], None] = lambda count: None,
+    thorough: bool = True,
+) -> Survey:
+    """Find the layout of every file, and what the files have in common.
+
+    Raises what a single file would raise, unless the plan says to set such files aside.
+    """
+    found: list[FileFound] = []
+    aside: list[Note] = []
+    for place, member in enumerate(files):
+        try:
+            found.append(_found(member, place, plan, thorough))
+        except FAULTS as error:
+            aside.append(set_aside(plan, member, error))
+        each_done(place + 1)
+    if not found:
+        raise SourceError(f"none of the {len(files)} files could be read: {aside[0]}")
+    return _compared(files, plan, found, aside)
+
+
+def set_aside(plan: Decisions, member: Member, error: OliveCrateError) -> Note:
+    """The note of a file that is left out; raises the error where that is not wanted."""
+    if plan.on_error != "set aside":
+        raise error
+    return FileSetAside(file=member.name, why=str(error))
+
+
+def plan_for(plan: Decisions, member: Member) -> Decisions:
+    """The plan of the set as that of one of its files."""
+    replace = msgspec.structs.replace
+    path = member.source if isinstance(member.source, str) else None
+    source = replace(plan.source, path=path, paths=None)
+    sheet = plan.sheet
+    if member.sheet:
+        sheet = replace(sheet, sheet=member.sheet)
+    return replace(plan, source=source, base=None, sheet=sheet, keep=None, order=None)
+
+
+def _found(member: Member, place: int, plan: Decisions, thorough: bool) -> FileFound:
+    source = open_source(member.source)
+    own = plan_for(plan, member)
+    found = with_fallback(source, own, lambda at: at, before=Before(thorough))
+    return file_found(member, place, source, msgspec.structs.replace(found, preview=_no_preview))
+
+
+def _no_preview(count: int) -> Preview:
+    raise LookupError("the head of this file was let go of")
+
+
+def file_found(member: Member, place: int, source: Source, found: SourceLayout) -> FileFound:
+    """A file with its columns matched to the declarations, as far as it has them."""
+    names, _ = unique_names(found.headings)
+    try:
+        by_column, _ = placed(found.plan, names, found.headings)
+    except PlanError as error:
+        raise PlanError(f"{member.name}: {error}") from None
+    variables = matched(found, names, by_column)
+    return FileFound(member, place, source, found, dict(enumerate(variables)))
+
+
+def _compared(files: Files, plan: Decisions, found: list[FileFound], notes: list[Note]) -> Survey:
+    """What the files have in common, and how they differ."""
+    variables = _together(plan, found)
+    variables, made = _plain(plan, found, variables)
+    _under_shared_names(found, variables)
+    known = [each.name for each in variables]
+    kept = resolve(plan.keep, known) if plan.keep is not None else known
+    if plan.order is not None:
+        kept = ordered([name for name in resolve(plan.order, known) if name in kept], kept)
+    by_name = {each.name: each for each in variables}
+    left = FilesLeftOut(names=files.left_out)
+    all_notes = [
+        *notes,
+        *([left] if files.left_out else []),
+        *made,
+        *_differing(found),
+        *_absent(found, kept),
+    ]
+    made_survey = Survey(
+        plan,
+        found,
+        tuple(by_name[name] for name in kept),
+        tuple(name for name in known if name not in set(kept)),
+        files,
+        all_notes,
+        [*_renamed(found, known), *_units(found, known)],
+        _errors(found),
+    )
+    _free_names(made_survey)
+    return made_survey
+
+
+def _together(plan: Decisions, found: Sequence[FileFound]) -> list[Variable]:
+    """The variables of all files: those of the commonest shape first.
+
+    Raises `PlanError` for a declared variable that no file has.
+    """
+    shapes = Counter(tuple(each.names) for each in found)
+    common = shapes.most_common(1)[0][0]
+    usual = next(each for each in found if tuple(each.names) == common)
+    merged: dict[str, Variable] = {}
+    for each in [usual, *found]:
+        for index in sorted(each.columns):
+            variable = each.columns[index]
+            known = merged.get(variable.name)
+            merged[variable.name] = variable if known is None else _both(known, variable)
+    parts = {part for each in found for part in each.member.parts}
+    declared = [each for each in plan.variables if each.name not in (merged.keys() | parts)]
+    lost = [each for each in declared if not _is_flag(each, plan)]
+    if lost:
+        names = list(usual.names)
+        raise PlanError(differences(f"{several(len(found), 'file')}", lost, usual.columns, names))
+    return list(merged.values())
+
+
+def _is_flag(variable: Variable, plan: Decisions) -> bool:
+    return any(variable.name == f"{each.name}_flag" for each in plan.variables if each.flags)
+
+
+def _both(known: Variable, other: Variable) -> Variable:
+    """One variable, as two files have it."""
+    headings = tuple(dict.fromkeys([*known.headings, *other.headings]))
+    alone = headings == (known.name,)
+    return msgspec.structs.replace(
+        known,
+        from_=None if alone else headings[0] if len(headings) == 1 else headings,
+        label=known.label or other.label,
+        unit=known.unit or other.unit,
+    )
+
+
+def _plain(
+    plan: Decisions, found: Sequence[FileFound], variables: list[Variable]
+) -> tuple[list[Variable], Sequence[Note]]:
+    """The variables under plain names, if the plan wants that."""
+    if not plan.plain_names:
+        return variables, []
+    longest = None if plan.plain_names is True else int(plan.plain_names)
+    declared = {each.name for each in plan.variables}
+    own = {place: each for place, each in enumerate(variables) if each.name in declared}
+    named, notes = made_plain(variables, own, longest)
+    names = {old.name: new.name for old, new in zip(variables, named, strict=True)}
+    for file in found:
+        file.columns = {
+            index: msgspec.structs.replace(each, name=names[each.name])
+            for index, each in file.columns.items()
+        }
+    return named, notes
+
+
+def _under_shared_names(found: Iterable[FileFound], variables: Sequence[Variable]) -> None:
+    """Every file has the same declaration of a variable; only its heading is the file's own."""
+    shared = {each.name: each for each in variables}
+    for file in found:
+        file.columns = {
+            index: msgspec.structs.replace(shared[own.name], from_=own.from_)
+            for index, own in file.columns.items()
+        }
+
+
+def _free_names(made: Survey) -> None:
+    """Raise `PlanError` where a column is to be called as a variable is already."""
+    taken = {each.name for each in made.variables}
+    wanted = [(f"the part {{{part}}} of the files' names", part) for part in made.parts]
+    wanted += [
+        (option, name)
+        for option, name in (("file_as", made.plan.file_as), ("row_as", made.plan.row_as))
+        if name is not None
+    ]
+    for what, name in wanted:
+        if name in taken:
+            raise PlanError(f'{what}: a variable is named "{name}" already; choose another name')
+        taken.add(name)
+
+
+def in_files(values: Iterable[tuple[str, str]]) -> tuple[InFiles, ...]:
+    """Values with the files that have them, from pairs of a value and a file; commonest first."""
+    files: dict[str, list[str]] = {}
+    for value, file in values:
+        files.setdefault(value, []).append(file)
+    ranked = sorted(files.items(), key=lambda item: -len(item[1]))
+    return tuple(InFiles(value, len(named), tuple(named[:NAMED])) for value, named in ranked)
+
+
+def traits_of(file: FileFound) -> dict[str, str]:
+    """What files may differ in without harm."""
+    plan = file.found.plan
+    traits = {
+        "layout": plan.layout or "delimited",
+        "encoding": "" if plan.layout == "sheet" else file.found.layout.encoding,
+        "heading": ", ".join(map(str, plan.rows.names or ())) or "none",
+    }
+    if plan.layout not in ("sheet", "fixed"):
+        traits["delimiter"] = plan.delimited.delimiter or ""
+    if plan.layout != "sheet":
+        traits["decimal"] = plan.delimited.decimal or ""
+    return traits
+
+
+def _differing(found: Sequence[FileFound]) -> list[Note]:
+    """What was settled for each file by itself."""
+    notes: list[Note] = []
+    for what in ("layout", "encoding", "delimiter", "decimal", "heading"):
+        pairs = [(traits_of(each).get(what, ""), each.member.name) for each in found]
+        values = in_files((value, name) for value, name in pairs if value)
+        if what == "encoding":
+            values = _beyond_ascii(values)
+        if len(values) > 1:
+            notes.append(FilesDiffer(what=what, usual=values[0].value, others=values[1:]))
+    moved = in_files((", ".join(_shared_order(each, found)), each.member.name) for each in found)
+    if len(moved) > 1 and not _is_one_order(found):
+        notes.append(FilesDiffer(what="order", usual=moved[0].value, others=moved[1:]))
+    return notes
+
+
+def _beyond_ascii(values: tuple[InFiles, ...]) -> tuple[InFiles, ...]:
+    """Encodings that differ in more than that some files are pure ASCII."""
+    return tuple(each for each in values if each.value != "ascii")
+
+
+def _shared_order(file: FileFound, found: Sequence[FileFound]) -> list[str]:
+    """The names that all files share, in the order of this one."""
+    shared = set(file.names).intersection(*(each.names for each in found))
+    return [name for name in file.names if name in shared]
+
+
+def _is_one_order(found: Sequence[FileFound]) -> bool:
+    first = _shared_order(found[0], found)
+    return all(_shared_order(each, found) == first for each in found)
+
+
+def _absent(found: Sequence[FileFound], names: Iterable[str]) -> list[Note]:
+    """Variables that some files do not have."""
+    notes: list[Note] = []
+    for name in names:
+        without = [each.member.name for each in found if name not in set(each.names)]
+        if without:
+            first = tuple(without[:NAMED])
+            notes.append(NotInFiles(name=name, count=len(without), of=len(found), files=first))
+    return notes
+
+
+def _renamed(found: Sequence[FileFound], names: Sequence[str]) -> list[Evidence]:
+    """Variables that only files without another one have, under a heading like its own."""
+    having = {name: {f.place for f in found if name in set(f.names)} for name in names}
+    partial = [name for name in names if len(having[name]) < len(found)]
+    evidence: list[Evidence] = []
+    used: set[str] = set()
+    for usual in sorted(partial, key=lambda name: -len(having[name])):
+        for other in partial:
+            apart = not having[usual] & having[other]
+            fewer = len(having[other]) <= len(having[usual]) and other != usual
+            if not apart or not fewer or {usual, other} & used or not _alike(usual, other, found):
+                continue
+            used |= {usual, other}
+            where = [f.member.name for f in found if f.place in having[other]]
+            headings = [*_headings(usual, found), *_headings(other, found)]
+            evidence.append(
+                PerhapsRenamed(
+                    variable=usual,
+                    value=usual,
+                    other=other,
+                    count=len(where),
+                    files=tuple(where[:NAMED]),
+                    certain=False,
+                    mend=Mend({"from": headings}, usual),
+                )
+            )
+            break
+    return evidence
+
+
+def _headings(name: str, found: Iterable[FileFound]) -> list[str]:
+    held = [each for file in found for each in file.columns.values() if each.name == name]
+    return list(dict.fromkeys(heading for each in held for heading in each.headings))
+
+
+def _alike(one: str, other: str, found: Sequence[FileFound]) -> bool:
+    """Are two names alike, or does one begin with the other?"""
+    first, second = one.casefold(), other.casefold()
+    if first.startswith(second) or second.startswith(first):
+        return True
+    return SequenceMatcher(None, first, second).ratio() >= ALIKE
+
+
+def _units(found: Sequence[FileFound], names: Iterable[str]) -> list[Evidence]:
+    """Variables with different units in different files."""
+    evidence: list[Evidence] = []
+    for name in names:
+        pairs = [
+            (unit, file.member.name)
+            for file in found
+            for index, each in file.columns.items()
+            if each.name == name and (unit := file.found.units[index])
+        ]
+        units = in_files(pairs)
+        if len(units) > 1:
+            evidence.append(
+                UnitsDiffer(variable=name, value=units[0].value, units=units, certain=False)
+            )
+    return evidence
+
+
+def _errors(found: Iterable[FileFound]) -> dict[str, tuple[str, ...]]:
+    """Error values that workbooks hold, by variable, over all files."""
+    held: dict[str, dict[str, None]] = {}
+    for file in found:
+        for index, variable in file.columns.items():
+            errors = file.found.layout.column(index).errors
+            if errors:
+                held.setdefault(variable.name, {}).update(dict.fromkeys(errors))
+    return {name: tuple(each) for name, each in held.items()}

@@ -1,0 +1,138 @@
+"""What is to say of the files of a set, in words: evidence, notes, and the list of files."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+
+from .. import evidence as ev
+from ..dataset.receipt import Receipt
+from ..errors import several
+from ..sources.sets import Files
+from .claim import claim_of
+from .text import WIDTH, cut, mark_words, size_words, table, visible
+
+FILES_SHOWN = 40
+READ_SHOWN = 10
+"""Files of a receipt: those that differ first, in their order."""
+NAMED = 3
+WHAT = {
+    "layout": "layouts",
+    "encoding": "encodings",
+    "delimiter": "delimiters",
+    "decimal": "decimal marks",
+    "heading": "rows of the heading",
+    "order": "the order of columns",
+    "format": "notations of dates",
+}
+
+
+def file_list(files: Sequence[str], count: int, most: int = NAMED) -> str:
+    """The first of so many files, by their names: `a.csv, b.csv and 3 more`."""
+    shown = ", ".join(visible(each) for each in files[:most])
+    left = count - min(most, len(files))
+    return f"{shown} and {left:,} more" if left > 0 else shown
+
+
+@claim_of.register
+def _(evidence: ev.PerhapsRenamed) -> str:
+    where = file_list(evidence.files, evidence.count)
+    return f'perhaps the same variable as "{evidence.other}", which is there instead in {where}'
+
+
+@claim_of.register
+def _(evidence: ev.TypesDiffer) -> str:
+    listed = (f"{each.value} in {_counted(each)}" for each in evidence.kinds)
+    return "; ".join(listed)
+
+
+@claim_of.register
+def _(evidence: ev.UnitsDiffer) -> str:
+    listed = (f'"{each.value}" in {_counted(each)}' for each in evidence.units)
+    return f"units differ: {'; '.join(listed)}"
+
+
+def _counted(value: ev.InFiles) -> str:
+    files = several(value.count, "file")
+    return f"{files} ({file_list(value.files, value.count, 2)})"
+
+
+def differing_words(note: ev.FilesDiffer) -> str:
+    """Files that differ in something that is settled for each by itself."""
+    mark = mark_words if note.what in ("delimiter", "decimal") else visible
+    what = WHAT[note.what]
+    if note.what == "order":
+        moved = [name for each in note.others for name in each.files]
+        count = sum(each.count for each in note.others)
+        return f"columns are in another order in {file_list(moved, count)}; taken by their names"
+    others = "; ".join(
+        f"{mark(each.value)} in {file_list(each.files, each.count)}" for each in note.others
+    )
+    about = f"{note.variable}: " if note.variable else ""
+    return (
+        f"{about}{what} differ, each file is read by its own: mostly {mark(note.usual)}; {others}"
+    )
+
+
+def absent_words(note: ev.NotInFiles) -> str:
+    """A variable that some of the files do not have."""
+    where = f"{note.count:,} of {note.of:,} files ({file_list(note.files, note.count)})"
+    return f'"{note.name}" is missing in {where}, with the reason "not in file"'
+
+
+def in_which_files(evidence: ev.Evidence) -> str:
+    """The files that evidence is about, where that is not all of them."""
+    if not evidence.files:
+        return ""
+    return f" ({file_list(evidence.files, evidence.in_files)})"
+
+
+def files_text(files: Files, width: int = WIDTH) -> str:
+    """A set as a table: a row a file."""
+    parts = list(dict.fromkeys(part for each in files for part in each.parts))
+    sheets = any(each.sheet for each in files)
+    total = "" if files.size is None else f", {size_words(files.size)}"
+    lines = [f"{several(len(files), 'sheet' if sheets else 'file')}{total}", ""]
+    rows = [
+        [
+            each.name,
+            *(each.parts.get(part, "") for part in parts),
+            "" if each.size is None else size_words(each.size),
+            "" if each.time is None else each.time.strftime("%Y-%m-%d %H:%M"),
+        ]
+        for each in files.members[:FILES_SHOWN]
+    ]
+    right = "l" + "l" * len(parts) + "rl"
+    lines += table(["name", *parts, "size", "changed (UTC)"], rows, right, width)
+    if len(files) > FILES_SHOWN:
+        lines.append(f"and {several(len(files) - FILES_SHOWN, 'more file')}")
+    if files.left_out:
+        left = file_list(files.left_out, len(files.left_out))
+        lines += ["", cut(f"not taken for data: {left}", width)]
+    return "\n".join(lines)
+
+
+def file_table(receipt: Receipt, width: int) -> list[str]:
+    """What was read of each file."""
+    usual = Counter(len(each.cells) for each in receipt.files).most_common(1)[0][0]
+    odd = [each for each in receipt.files if len(each.cells) != usual or each.problem_count]
+    chosen = {id(each) for each in (*odd[:READ_SHOWN], *receipt.files)[:READ_SHOWN]}
+    shown = [each for each in receipt.files if id(each) in chosen]
+    rows = [
+        [
+            each.source,
+            f"{each.lines:,}",
+            f"{each.rows:,}",
+            str(len(each.cells)),
+            f"{each.problem_count:,}" if each.problem_count else "",
+        ]
+        for each in shown
+    ]
+    problems = any(each.problem_count for each in shown)
+    head = ["file", "lines", "rows of data", "variables", *(["problems"] if problems else [])]
+    lines = table(head, [row[: len(head)] for row in rows], "lrrrr", width)
+    left = [each for each in receipt.files if id(each) not in chosen]
+    if left:
+        rows_left = sum(each.rows for each in left)
+        lines.append(f"{several(len(left), 'more file')}, {rows_left:,} rows of data")
+    return lines
