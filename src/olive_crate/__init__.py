@@ -13,9 +13,9 @@ from . import views
 if TYPE_CHECKING:
     from .api.comparing import compare
     from .api.dataset import Dataset
-    from .api.pictures import draw_counts, draw_pairs, draw_patterns, draw_positions
+    from .api.pictures import draw_counts, draw_files, draw_pairs, draw_patterns, draw_positions
     from .api.plan import Plan
-    from .api.reading import dictionary, draft, load, look, pack, unpack
+    from .api.reading import dictionary, draft, files, load, look, pack, unpack
     from .checks.comparison import Comparison
     from .checks.findings import Finding, Findings
     from .columns.column import Column
@@ -32,15 +32,17 @@ if TYPE_CHECKING:
     from .plan.fields import Field
     from .plan.rows import Rows
     from .reading.looking import Look
+    from .reading.sets.looking import SetLook
+    from .sources.sets import Files
 
 __version__ = "0.1.0"
 
 _HOMES = {
     "api.comparing": ("compare",),
     "api.dataset": ("Dataset",),
-    "api.pictures": ("draw_counts", "draw_pairs", "draw_patterns", "draw_positions"),
+    "api.pictures": ("draw_counts", "draw_files", "draw_pairs", "draw_patterns", "draw_positions"),
     "api.plan": ("Plan",),
-    "api.reading": ("dictionary", "draft", "load", "look", "pack", "unpack"),
+    "api.reading": ("dictionary", "draft", "files", "load", "look", "pack", "unpack"),
     "checks.comparison": ("Comparison",),
     "checks.findings": ("Finding", "Findings"),
     "columns.column": ("Column",),
@@ -57,6 +59,8 @@ _HOMES = {
     "plan.fields": ("Field",),
     "plan.rows": ("Rows",),
     "reading.looking": ("Look",),
+    "reading.sets.looking": ("SetLook",),
+    "sources.sets": ("Files",),
 }
 _HOME = {name: home for home, names in _HOMES.items() for name in names}
 
@@ -69,6 +73,7 @@ __all__ = [
     "Evidence",
     "Exported",
     "Field",
+    "Files",
     "Finding",
     "Findings",
     "LayoutError",
@@ -85,6 +90,7 @@ __all__ = [
     "Promised",
     "Receipt",
     "Rows",
+    "SetLook",
     "SourceError",
     "Trace",
     "UnreadableError",
@@ -93,9 +99,11 @@ __all__ = [
     "dictionary",
     "draft",
     "draw_counts",
+    "draw_files",
     "draw_pairs",
     "draw_patterns",
     "draw_positions",
+    "files",
     "load",
     "look",
     "pack",

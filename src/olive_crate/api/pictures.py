@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from typing import Any, Unpack
 
+from ..errors import PlanError
 from ..plan.options import ReadingOptions
 from ..show.pictures.distributions import draw_counts
 from ..show.pictures.matrices import draw_pairs, draw_patterns
@@ -35,4 +36,27 @@ def draw_positions(
     positions.draw_positions(find_layout(opened, decisions, Before(thorough=False)), path)
 
 
-__all__ = ["draw_counts", "draw_pairs", "draw_patterns", "draw_positions"]
+@takes_reading_options
+def draw_files(
+    source: Any,
+    path: str | os.PathLike[str],
+    *,
+    plan: Plan | None = None,
+    **options: Unpack[ReadingOptions],
+) -> None:
+    """Draw which variables are in which file of a set, with types and shares missing.
+
+    Accepts the source and options of `look`. Raises `PlanError` if the source is not a set of
+    files, or if the extra `report` is not installed.
+    """
+    from ..reading.sets.looking import SetLook
+    from ..show.pictures import sets
+    from .reading import look
+
+    found = look(source, plan=plan, **options)
+    if not isinstance(found, SetLook):
+        raise PlanError(f"{found.source}: one file, where a set of files is asked for")
+    sets.draw_files(found, path)
+
+
+__all__ = ["draw_counts", "draw_files", "draw_pairs", "draw_patterns", "draw_positions"]

@@ -15,23 +15,38 @@ from .plan import NO_PLAN, Plan
 
 if TYPE_CHECKING:
     from ..reading.looking import Look
+    from ..reading.sets.looking import SetLook
     from ..reading.single_pass import Progress
+    from ..sources.sets import Files
 
 
 @takes_reading_options
-def look(source: Any, *, plan: Plan | None = None, **options: Unpack[ReadingOptions]) -> Look:
+def look(
+    source: Any,
+    *,
+    plan: Plan | None = None,
+    progress: Progress | None = None,
+    **options: Unpack[ReadingOptions],
+) -> Look | SetLook:
     """Show the start and end of a source, and how it would be read.
 
-    `source` is a path, a URL, bytes, an open file, or a plan with its own source; `plan` is a plan
-    made for another source. Reads at most 4 MB, so the lines of smaller files are counted. Raises
-    `SourceError`, `LayoutError` and `PlanError`.
+    `source` is a path, a URL, bytes, an open file, a plan with its own source, or a set of files:
+    a list, a pattern, a folder, an archive, `files(...)`. Of a set, each file is compared with the
+    others. `plan` is a plan made for another source. Reads at most 4 MB of a file, so the lines of
+    smaller files are counted. Raises `SourceError`, `LayoutError` and `PlanError`.
 
     >>> print(look(b"id;acid\\n1;0,3\\n2;0,4\\n").variables[1].type)
     number
     """
     from ..reading import looking
+    from ..reading.loading import source_named
 
-    return looking.look(source, _base(plan), options)
+    named = source_named(source, _base(plan), options)
+    if named.files is None:
+        return looking.look(named.source, named.plan, {})
+    from ..reading.sets.looking import look_at_set
+
+    return look_at_set(named.files, named.plan, progress)
 
 
 @takes_reading_options
@@ -62,10 +77,10 @@ def load(
     progress: Progress | None = None,
     **options: Unpack[ReadingOptions],
 ) -> Dataset:
-    """Read a source, or the source of a plan, into a dataset.
+    """Read a source, a set of files, or the source of a plan into a dataset.
 
-    `plan` is a plan made for another source. `progress` is called with the bytes read, the bytes in
-    total (`None` if unknown) and the current step.
+    `source` is as for `look`. `plan` is a plan made for another source. `progress` is called with
+    the bytes read, the bytes in total (`None` if unknown) and the current step.
 
     Raises `SourceError`, `LayoutError`, `PlanError`, and `UnreadableError` if `unreadable="stop"`.
 
@@ -97,6 +112,18 @@ def pack(
     from ..reading import packing
 
     return packing.pack(source, _base(plan), options, Packing(path, replace), progress)
+
+
+def files(source: Any) -> Files:
+    """Return a set of files as a value: names, sizes, times. Nothing of them is read.
+
+    `source` is a list, a folder, an archive, or a pattern: `*` and `?` within a folder, `[...]`,
+    `**` for any folders, and `{year}` for a part of the name that becomes a variable. Any address
+    that `fsspec` knows can be a pattern. Raises `SourceError` where there is no such file.
+    """
+    from ..sources.sets import files as named
+
+    return named(source)
 
 
 def unpack(path: str | os.PathLike[str]) -> Dataset:
@@ -136,4 +163,4 @@ def _base(plan: Plan | None) -> Plan:
     return NO_PLAN if plan is None else plan
 
 
-__all__ = ["dictionary", "draft", "load", "look", "pack", "unpack"]
+__all__ = ["dictionary", "draft", "files", "load", "look", "pack", "unpack"]

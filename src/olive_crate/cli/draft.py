@@ -7,13 +7,13 @@ from typing import Annotated, Any
 
 import typer
 
-from .options import reading, source_of
+from .options import reading, sources_argument, sources_of
 from .screen import progress, show, show_json, show_lines, width
 
 
 @reading
 def draft(
-    source: Annotated[str, typer.Argument(help="A file, a URL, a plan, or - for standard input.")],
+    source: sources_argument,
     output: Annotated[
         Path | None, typer.Option("--output", "-o", help="Write the plan to this file.")
     ] = None,
@@ -31,7 +31,7 @@ def draft(
 
     target = checked_target(output, replace) if output else None
     with progress("looking through") as bar:
-        plan = draft_plan(source_of(source, options or {}), progress=bar, **(options or {}))
+        plan = draft_plan(sources_of(source, options or {}), progress=bar, **(options or {}))
     if as_json:
         show_json(tables_of(plan))
         return

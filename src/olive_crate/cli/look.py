@@ -7,30 +7,41 @@ from typing import Annotated, Any
 
 import typer
 
-from .options import reading, source_of
-from .screen import show_json, show_lines, width
+from .options import reading, sources_argument, sources_of
+from .screen import progress, show_json, show_lines, width
 
 
 @reading
 def look(
-    source: Annotated[str, typer.Argument(help="A file, a URL, or - for standard input.")],
+    source: sources_argument,
     picture: Annotated[
         Path | None,
-        typer.Option(help="Draw the positions of fixed columns to this PNG, SVG or PDF file."),
+        typer.Option(
+            help="Draw fixed columns, or the variables of a set of files, to this PNG, SVG or PDF."
+        ),
     ] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
     options: dict[str, Any] | None = None,
 ) -> None:
     """Show how a file begins and ends, and how it would be read."""
     from ..api.reading import look as look_at
-    from ..show.look import look_lines
+    from ..reading.sets.looking import SetLook
 
+    given = options or {}
+    with progress("looking") as bar:
+        found = look_at(sources_of(source, given), progress=bar, **given)
     if picture is not None:
-        from ..api.pictures import draw_positions
+        from ..api import pictures
 
-        draw_positions(source_of(source, options or {}), picture, **(options or {}))
-    found = look_at(source_of(source, options or {}), **(options or {}))
+        draw = pictures.draw_files if isinstance(found, SetLook) else pictures.draw_positions
+        draw(sources_of(source, given), picture, **given)
     if as_json:
         show_json(found.to_dict())
+    elif isinstance(found, SetLook):
+        from ..show.set_look import set_look_lines
+
+        show_lines(set_look_lines(found, width()))
     else:
+        from ..show.look import look_lines
+
         show_lines(look_lines(found, width()))

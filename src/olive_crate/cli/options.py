@@ -219,6 +219,21 @@ PARSERS: dict[str, Callable[[str, dict[str, Any]], Any]] = {
 """How the text of flags becomes the value of an option, where it is not the value itself."""
 
 
+sources_argument = Annotated[
+    list[str],
+    typer.Argument(
+        metavar="SOURCE...",
+        help="A file, several, a pattern ('season/*.csv'), a folder, a URL, a plan, or - for "
+        "standard input.",
+    ),
+]
+
+
+def sources_of(sources: list[str], options: Mapping[str, Any]) -> Any:
+    """The source that arguments mean: several are a set."""
+    return source_of(sources[0], options) if len(sources) == 1 else sources
+
+
 def source_of(source: str, options: Mapping[str, Any]) -> Any:
     """The source that an argument means: `-` for standard input, a plan file for its source."""
     if source == "-":

@@ -65,8 +65,9 @@ NOTHING = Withheld(np.zeros(0, np.int64), kernels.strings([]))
 class Column(msgspec.Struct, frozen=True, eq=False):
     """One variable's cells: `values` is null exactly where `reasons` is not 0.
 
-    `reasons` says why: 0 present, 1 blank, 2 unreadable, 3 not in file, 10 + k the k-th missing code. Compared
-    with a value (`column > 3`) it gives a mask, true where a cell has a value for which that holds.
+    `reasons` says why: 0 present, 1 blank, 2 unreadable, 3 not in file, 10 + k the k-th missing
+    code. Compared with a value (`column > 3`) it gives a mask, true where a cell has a value for
+    which that holds.
     """
 
     variable: Variable

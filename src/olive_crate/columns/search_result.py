@@ -203,7 +203,7 @@ def _each_its_own(states: Sequence[State], kind: str) -> tuple[State, list[State
 
 
 def _declared_time(states: Sequence[State]) -> tuple[State, list[State]]:
-    """A declared date or time: one way for all parts if all were tried with it, else each its own."""
+    """A declared date or time: one way for all parts if they share one, else each its own."""
     filled = [_misses(each) for each in states if _misses(each)]
     kind = next(each.kind for each in states if isinstance(each, (DeclaredTime, Settled)))
     if not filled:

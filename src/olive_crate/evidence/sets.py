@@ -35,6 +35,7 @@ class NotInFiles(Note, frozen=True, kw_only=True):
     count: int
     of: int
     files: tuple[str, ...]
+    """The first of the files without it, or of those with it where these are fewer."""
 
 
 class FileSetAside(Note, frozen=True, kw_only=True):

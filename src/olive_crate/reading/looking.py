@@ -31,7 +31,7 @@ from ..plan.fields import Field
 from ..plan.model import Decisions
 from ..sources.source import Source
 from ..views import Shown
-from .loading import source_and_plan
+from .loading import source_named
 from .preparing import Reading, prepare
 from .receipts import decided
 
@@ -91,7 +91,8 @@ class Look(Shown, msgspec.Struct, frozen=True):
 
 def look(source: Any, plan: Decisions, options: Mapping[str, Any]) -> Look:
     """Show how a source begins and ends and how it would be read."""
-    opened, plan = source_and_plan(source, plan, options)
+    named = source_named(source, plan, options)
+    opened, plan = named.source, named.plan
     if opened.workbook is None and (opened.size == 0 or not opened.head(1)):
         return _empty(opened)
     found = find_layout(opened, plan, Before(thorough=False))

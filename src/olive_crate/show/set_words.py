@@ -76,6 +76,10 @@ def differing_words(note: ev.FilesDiffer) -> str:
 
 def absent_words(note: ev.NotInFiles) -> str:
     """A variable that some of the files do not have."""
+    having = note.of - note.count
+    if having < note.count:
+        where = f"{having:,} of {note.of:,} files ({file_list(note.files, having)})"
+        return f'"{note.name}" is in {where} only; elsewhere it is missing as "not in file"'
     where = f"{note.count:,} of {note.of:,} files ({file_list(note.files, note.count)})"
     return f'"{note.name}" is missing in {where}, with the reason "not in file"'
 

@@ -30,6 +30,7 @@ TEXT = {
     "Problem": "notes.problem_words",
     "Promise": "notes.promise_line",
     "Receipt": "receipt.receipt_text",
+    "SetLook": "set_look.set_look_text",
     "Summary": "summary.summary_text",
     "Trace": "trace.trace_text",
 }

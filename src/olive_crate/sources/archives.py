@@ -88,7 +88,7 @@ def tarred(raw: Source) -> Source:
 
 def _of_tar(raw: Source, name: str) -> Source:
     def opened() -> IO[bytes]:
-        archive = tarfile.open(fileobj=cast(Any, _seekable(raw)))
+        archive = tarfile.open(fileobj=cast(Any, _seekable(raw)))  # noqa: SIM115 - lives on
         stream = archive.extractfile(name)
         return cast(IO[bytes], Inflating(stream, f"{raw.name} ({name})", "tar"))
 

@@ -7,7 +7,7 @@ import io
 import msgspec
 
 from ...plan.model import Decisions
-from ...sources.source import Sample, Source, decoded
+from ...sources.source import Sample, Source, decoded, is_ebcdic, is_multibyte
 from ..base import Preview
 from ..text.completing import as_utf8
 from ..text.preview import Bounds, counted, lines_of, raw_view
@@ -19,7 +19,11 @@ def preview(sample: Sample, plan: Decisions, layout: DelimitedLayout, cases: int
     text = decoded(sample.head, layout.encoding, sample.is_whole)
     lines = lines_of(text) if sample.is_whole else lines_of(text)[:-1] or [text]
 
+    by_byte = not is_multibyte(layout.encoding) and not is_ebcdic(layout.encoding)
+
     def count(data: bytes) -> int:
+        if by_byte and b"\r" not in data:
+            return data.count(b"\n") + (data[-1:] not in (b"", b"\n"))
         return len(lines_of(decoded(data, layout.encoding, True)))
 
     bounds = Bounds(layout.encoding, layout.first, layout.last)

@@ -39,7 +39,9 @@ def _sheets(member: Member, wanted: str | Sequence[str | int], several: bool) ->
                 name for name, hidden in tables if not hidden and fnmatch.fnmatchcase(name, each)
             ]
         if not hits:
-            raise LayoutError(f'{member.name}: there is no sheet "{each}"{nearest(str(each), names)}')
+            raise LayoutError(
+                f'{member.name}: there is no sheet "{each}"{nearest(str(each), names)}'
+            )
         made |= dict.fromkeys(hits)
     replace = msgspec.structs.replace
     return [

@@ -111,7 +111,7 @@ def survey(
         each_done(place + 1)
     if not found:
         raise SourceError(f"none of the {len(files)} files could be read: {aside[0]}")
-    return _compared(files, plan, found, aside)
+    return compared(files, plan, found, aside)
 
 
 def set_aside(plan: Decisions, member: Member, error: OliveCrateError) -> Note:
@@ -154,7 +154,7 @@ def file_found(member: Member, place: int, source: Source, found: SourceLayout) 
     return FileFound(member, place, source, found, dict(enumerate(variables)))
 
 
-def _compared(files: Files, plan: Decisions, found: list[FileFound], notes: list[Note]) -> Survey:
+def compared(files: Files, plan: Decisions, found: list[FileFound], notes: list[Note]) -> Survey:
     """What the files have in common, and how they differ."""
     variables = _together(plan, found)
     variables, made = _plain(plan, found, variables)
@@ -329,9 +329,12 @@ def _absent(found: Sequence[FileFound], names: Iterable[str]) -> list[Note]:
     """Variables that some files do not have."""
     notes: list[Note] = []
     for name in names:
-        without = [each.member.name for each in found if name not in set(each.names)]
+        having = [each.member.name for each in found if name in set(each.names)]
+        held = set(having)
+        without = [each.member.name for each in found if each.member.name not in held]
         if without:
-            first = tuple(without[:NAMED])
+            fewer = having if len(having) < len(without) else without
+            first = tuple(fewer[:NAMED])
             notes.append(NotInFiles(name=name, count=len(without), of=len(found), files=first))
     return notes
 
