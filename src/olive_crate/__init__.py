@@ -26,7 +26,14 @@ if TYPE_CHECKING:
     from .declaration.promises import Promised
     from .declaration.variable import Variable
     from .describe.codebook import Codebook
-    from .errors import LayoutError, OliveCrateError, PlanError, SourceError, UnreadableError
+    from .errors import (
+        LayoutError,
+        OliveCrateError,
+        PlanError,
+        SourceError,
+        TargetError,
+        UnreadableError,
+    )
     from .evidence import Evidence, Mend, Note
     from .formats.exporting import Exported
     from .plan.fields import Field
@@ -53,7 +60,10 @@ _HOMES = {
     "declaration.promises": ("Promised",),
     "declaration.variable": ("Variable",),
     "describe.codebook": ("Codebook",),
-    "errors": (*("LayoutError", "OliveCrateError", "PlanError", "SourceError", "UnreadableError"),),
+    "errors": (
+        *("LayoutError", "OliveCrateError", "PlanError", "SourceError", "TargetError"),
+        "UnreadableError",
+    ),
     "evidence": ("Evidence", "Mend", "Note"),
     "formats.exporting": ("Exported",),
     "plan.fields": ("Field",),
@@ -92,6 +102,7 @@ __all__ = [
     "Rows",
     "SetLook",
     "SourceError",
+    "TargetError",
     "Trace",
     "UnreadableError",
     "Variable",

@@ -52,6 +52,10 @@ class UnreadableError(OliveCrateError):
     """A cell does not parse as declared, and the plan says to stop at such cells."""
 
 
+class TargetError(OliveCrateError):
+    """What is to be written cannot be, or must not be."""
+
+
 def nearest(name: str, known: Iterable[str]) -> str:
     """A hint that names the nearest known name, else all of them; empty if none is known."""
     from difflib import get_close_matches

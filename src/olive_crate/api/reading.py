@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any, Unpack
 
 from ..dataset.receipt import Receipt
@@ -14,6 +15,9 @@ from .documented import takes_reading_options
 from .plan import NO_PLAN, Plan
 
 if TYPE_CHECKING:
+    from ..dataset.update import Update
+    from ..formats.set_packing import RunnerOf
+    from ..plan.model import Decisions
     from ..reading.looking import Look
     from ..reading.sets.looking import SetLook
     from ..reading.single_pass import Progress
@@ -99,19 +103,92 @@ def pack(
     path: str | os.PathLike[str],
     *,
     replace: bool = False,
+    by: str | int | Sequence[str] | None = None,
+    update: bool = False,
+    forget_gone: bool = False,
+    dry_run: bool = False,
+    cluster: Any = None,
     plan: Plan | None = None,
     progress: Progress | None = None,
     **options: Unpack[ReadingOptions],
-) -> Receipt:
+) -> Receipt | Update:
     """Read a source, or the source of a plan, into a packed file, and return the receipt.
 
     Equivalent to `load(...).pack(path)`, in bounded memory. Raises `PlanError` if the file exists
     and `replace` is not set; a failure leaves no file behind.
+
+    A set of files is packed into one file if `path` ends in `.parquet`, else into a folder of
+    Parquet files: one for each source file, `by` so many rows, or `by` the values of variables in
+    folders `name=value`. `update=True` reads only new and changed files into such a folder, by the
+    plan that it was packed by, and returns an `Update`; parts of files that are gone are kept
+    unless `forget_gone`; `dry_run` only tells. `cluster` is the address or the client of a Dask
+    cluster whose machines do the work, or "local" for processes on this machine.
     """
     from ..formats.packed import Packing
-    from ..reading import packing
+    from ..reading import loading, packing
 
-    return packing.pack(source, _base(plan), options, Packing(path, replace), progress)
+    if update or dry_run:
+        given = {"forget_gone": forget_gone, "dry_run": dry_run, "cluster": cluster}
+        return _update(source, path, _base(plan), options, progress, given)
+    named = loading.source_named(source, _base(plan), options)
+    whole = os.fspath(path).endswith(".parquet") and by is None and cluster is None
+    if named.files is None and whole:
+        return packing.pack_source(named.source, named.plan, Packing(path, replace), progress)
+    from ..formats import set_packing
+    from ..sources.folder import Folder
+    from ..sources.sets import Files, Member
+
+    files = named.files or Files([Member(named.source.name, named.source, named.source.size)])
+    if whole:
+        return set_packing.pack_to_file(files, named.plan, path, replace, progress)
+    parts, folder = set_packing.parts_by(by), Folder(path)
+    with _runner(cluster, named.plan) as runner_of:
+        return set_packing.pack_set(files, named.plan, folder, parts, replace, runner_of, progress)
+
+
+def _update(
+    source: Any,
+    path: str | os.PathLike[str],
+    plan: Plan,
+    options: Mapping[str, Any],
+    progress: Progress | None,
+    given: Mapping[str, Any],
+) -> Update:
+    """New and changed files read into a packed set."""
+    from ..formats import set_packing
+    from ..reading import loading
+    from ..sources.folder import Folder
+
+    files = None
+    if options or plan is not NO_PLAN:
+        raise PlanError("update: a packed set is brought up to date by its own plan")
+    if source is not None:
+        named = loading.source_named(source, plan, {})
+        if named.files is None:
+            raise PlanError("update: name the set of files, as it was packed")
+        files = named.files
+    with _runner(given["cluster"], plan) as runner_of:
+        return set_packing.update_set(
+            files,
+            None,
+            Folder(path),
+            given["forget_gone"],
+            given["dry_run"],
+            runner_of,
+            progress,
+        )
+
+
+@contextmanager
+def _runner(cluster: Any, plan: Plan | Decisions) -> Iterator[RunnerOf | None]:
+    """Whoever does the work: `None` for threads of this process."""
+    if cluster is None:
+        yield None
+        return
+    from ..formats.cluster import on_cluster
+
+    with on_cluster(cluster, plan) as runner_of:
+        yield runner_of
 
 
 def files(source: Any) -> Files:

@@ -233,9 +233,12 @@ class Unread:
     """A column that is read when it is first asked for, whole or piece by piece."""
 
     def __init__(
-        self, read: Callable[[], Column], pieces: Callable[[], Iterator[Column]] | None = None
+        self,
+        read: Callable[[], Column],
+        pieces: Callable[[], Iterator[Column]] | None = None,
+        taken: Callable[[Ints], Column] | None = None,
     ) -> None:
-        self._read, self._pieces = read, pieces
+        self._read, self._pieces, self._taken = read, pieces, taken
         self._column: Column | None = None
 
     def __call__(self) -> Column:
@@ -243,6 +246,12 @@ class Unread:
         if self._column is None:
             self._column = self._read()
         return self._column
+
+    def taken(self, cells: Ints) -> Column:
+        """Some of the cells; where that can be, nothing else is read."""
+        if self._column is None and self._taken is not None:
+            return self._taken(cells)
+        return self().taken(cells)
 
     def pieces(self) -> Iterator[Column]:
         """The column in pieces, which are not kept."""

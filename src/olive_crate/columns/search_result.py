@@ -17,7 +17,7 @@ from collections.abc import Sequence
 
 import msgspec
 
-from ..kernels.spans import FILE_BITS
+from ..kernels.spans import FILE_BITS, LAST_ROW
 from .rule import MISSING_MARKS, Rule, base
 from .search import (
     UNKNOWN,
@@ -33,6 +33,7 @@ from .search import (
 from .statistics import ROWS_KEPT, TRACKED, Obstacles
 from .suggestions import FEW, Watch
 
+INFINITE = float("inf")
 WRITTEN_MANY_WAYS = ("date", "datetime")
 """Types whose parts may each be written in their own way."""
 
@@ -51,7 +52,12 @@ class SearchResult(msgspec.Struct, eq=False):
     taken: int = 0
     leading_zeros: bool = False
     obstacles: Obstacles | None = None
-    watch: Watch = msgspec.field(default_factory=Watch)
+    low: float | None = None
+    high: float | None = None
+    """The smallest and the largest number."""
+    seen: int = 0
+    suspects: dict[float, int] = {}
+    """Numbers that look like codes, with their counts."""
     count: int = 0
     few: list[str] | None = None
     """The different texts, where there are few."""
@@ -85,7 +91,10 @@ def result_of(search: TypeSearch, file: int = 0) -> SearchResult:
         counts.taken,
         counts.leading_zeros,
         obstacles,
-        counts.watch,
+        None if counts.watch.low == INFINITE else float(counts.watch.low),
+        None if counts.watch.high == -INFINITE else float(counts.watch.high),
+        counts.watch.seen,
+        dict(counts.watch.counts),
         counts.scale.count,
         None if few is None else sorted(few),
         counts.scale.mixed,
@@ -98,6 +107,28 @@ def result_of(search: TypeSearch, file: int = 0) -> SearchResult:
     )
 
 
+def of_file(result: SearchResult, file: int) -> SearchResult:
+    """The same, with its rows as those of the file at this place in a set."""
+    obstacles = result.obstacles
+    if obstacles is not None:
+        texts = {
+            text: (count, [_row_in(file, row) for row in rows])
+            for text, (count, rows) in obstacles.texts.items()
+        }
+        obstacles = Obstacles(
+            obstacles.kind, obstacles.fitting, obstacles.count, obstacles.odd, texts
+        )
+    written = {
+        code: (count, [_row_in(file, row) for row in rows])
+        for code, (count, rows) in result.as_written.items()
+    }
+    return msgspec.structs.replace(result, obstacles=obstacles, as_written=written)
+
+
+def _row_in(file: int, row: int) -> int:
+    return (row & LAST_ROW) + (file << FILE_BITS)
+
+
 def search_with(rule: Rule, result: SearchResult) -> TypeSearch:
     """The search that has found this."""
     search = TypeSearch(rule, result.state)
@@ -106,7 +137,10 @@ def search_with(rule: Rule, result: SearchResult) -> TypeSearch:
     counts.decimals, counts.inexact, counts.wide = result.decimals, result.inexact, result.wide
     counts.fitting, counts.taken = result.fitting, result.taken
     counts.leading_zeros, counts.obstacles = result.leading_zeros, result.obstacles
-    counts.watch, counts.as_written = result.watch, result.as_written
+    low = INFINITE if result.low is None else result.low
+    high = -INFINITE if result.high is None else result.high
+    counts.watch = Watch(dict(result.suspects), low, high, result.seen)
+    counts.as_written = result.as_written
     counts.kept_counts = Counter(result.kept)
     for mark, count in result.marks.items():
         counts.mark_counts[MISSING_MARKS.index(mark)] = count
@@ -132,7 +166,10 @@ def put_together(results: Sequence[SearchResult]) -> tuple[SearchResult, list[St
         sum(each.taken for each in results),
         any(each.leading_zeros for each in results),
         None,
-        _watch([each.watch for each in results]),
+        min((each.low for each in results if each.low is not None), default=None),
+        max((each.high for each in results if each.high is not None), default=None),
+        sum(each.seen for each in results),
+        _suspects(results),
         sum(each.count for each in results),
         None if few is None else sorted(few),
         any(each.mixed for each in results),
@@ -223,12 +260,11 @@ def _few(results: Sequence[SearchResult]) -> set[str] | None:
     return together if len(together) <= FEW else None
 
 
-def _watch(parts: Sequence[Watch]) -> Watch:
+def _suspects(results: Sequence[SearchResult]) -> dict[float, int]:
     counts: Counter[float] = Counter()
-    for each in parts:
-        counts.update(each.counts)
-    low, high = min(each.low for each in parts), max(each.high for each in parts)
-    return Watch(dict(counts), low, high, sum(each.seen for each in parts))
+    for each in results:
+        counts.update(each.suspects)
+    return dict(counts)
 
 
 def _summed(parts: Sequence[dict[str, int]]) -> dict[str, int]:

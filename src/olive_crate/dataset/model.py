@@ -8,6 +8,7 @@ with every operation.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from typing import Any, Protocol
 
 import msgspec
 
@@ -15,8 +16,16 @@ from ..columns.column import Column, Columns, Unread, in_pieces
 from ..declaration.variable import Variable
 from ..errors import PlanError, nearest
 from ..kernels.spans import RowNumbers
+from ..kernels.types import Ints
 from ..plan.model import Decisions
 from .receipt import Receipt
+
+
+class PartsHeld(Protocol):
+    """The files of a packed set."""
+
+    def matching(self, expression: Any) -> Ints:
+        """The cases for which an Arrow expression on the variables is true."""
 
 
 class PlainDataset(msgspec.Struct, frozen=True, eq=False):
@@ -29,6 +38,8 @@ class PlainDataset(msgspec.Struct, frozen=True, eq=False):
     plan: Decisions
     source_rows: RowNumbers | None = None
     """The row of the source that each case came from; `None` where that was not kept."""
+    parts: PartsHeld | None = None
+    """The files of a packed set that it was opened from, all of its cases."""
 
     @property
     def names(self) -> list[str]:

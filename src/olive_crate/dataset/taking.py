@@ -55,7 +55,8 @@ def rows_of(dataset: D, rows: Ints) -> D:
     """Some rows, by their places from 0."""
 
     def later(name: str) -> Unread:
-        return Unread(lambda: dataset.columns[name].taken(rows))
+        held = dataset.held(name)
+        return Unread(lambda: held.taken(rows))
 
     came = None if dataset.source_rows is None else dataset.source_rows.taken(rows)
     return msgspec.structs.replace(
@@ -63,6 +64,7 @@ def rows_of(dataset: D, rows: Ints) -> D:
         columns=Columns({name: later(name) for name in dataset.names}),
         rows=len(rows),
         source_rows=came,
+        parts=None,
     )
 
 
@@ -70,6 +72,8 @@ def rows_where(dataset: D, expression: Any) -> D:
     """The rows for which an Arrow expression on the variables, or a mask, is true."""
     import pyarrow.compute as pc
 
+    if isinstance(expression, pc.Expression) and dataset.parts is not None:
+        return rows_of(dataset, dataset.parts.matching(expression))
     if isinstance(expression, pc.Expression):
         numbers = kernels.whole_numbers(np.arange(dataset.rows))
         table = arrow_table(dataset).append_column("", numbers)
@@ -114,6 +118,7 @@ def changed(
         columns=Columns(made),
         plan=plan,
         receipt=receipt or dataset.receipt,
+        parts=None,
     )
 
 
@@ -128,7 +133,9 @@ def with_columns_beside(dataset: D, beside: Mapping[str, Column]) -> D:
             further = beside[old.name]
             variables.append(further.variable)
             made[further.variable.name] = further
-    return msgspec.structs.replace(dataset, variables=tuple(variables), columns=Columns(made))
+    return msgspec.structs.replace(
+        dataset, variables=tuple(variables), columns=Columns(made), parts=None
+    )
 
 
 def _renamed(dataset: PlainDataset, name: str, variable: Variable) -> Unread:

@@ -39,7 +39,7 @@ def arrow_writer(dataset: PlainDataset, kind: str, missing: str) -> Callable[[Pa
 
 def table_with(dataset: PlainDataset, missing: str) -> pa.Table:
     """The values, with codes in the place of nulls or columns of reasons if asked for."""
-    from .packed import beside
+    from .table_shape import beside
 
     table = arrow_table(dataset)
     if missing == "null":

@@ -73,7 +73,7 @@ def _with_reasons(
     dataset: PlainDataset, headings: list[str], columns: list[list[str]]
 ) -> tuple[list[str], list[list[str]]]:
     """A column of reasons behind each variable that has missing cells."""
-    from .packed import beside
+    from .table_shape import beside
 
     lacking = [name for name in headings if dataset[name].reasons.any()]
     called = beside(headings, lacking, "reason")

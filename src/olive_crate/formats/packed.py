@@ -8,7 +8,7 @@ one key of the file's own metadata.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -24,10 +24,13 @@ from ..dataset.receipt import Receipt
 from ..declaration.variable import Variable
 from ..errors import SourceError, nearest
 from ..kernels.spans import RowNumbers
+from ..kernels.types import Ints
 from ..plan.model import Decisions
 from ..plan.toml_read import decisions_from
 from ..plan.toml_write import tables_of
+from ..sources.folder import Folder
 from ..sources.writing import checked_target, put_in_place, temporary_beside
+from .table_shape import TableShape, new_writer
 
 KEY = b"olive_crate"
 VERSION = 3
@@ -53,35 +56,13 @@ class Packing:
         """
         if self._writer is not None:
             self._writer.close()
-        self.variables, self.reasons = variables, reasons
-        names = [each.name for each in variables]
-        self.reason_columns = beside(names, reasons, "reason")
-        held = [name for name, withheld in reasons.items() if withheld]
-        self.held_columns = beside([*names, *self.reason_columns.values()], held, "withheld")
-        fields = []
-        for variable, kind in zip(variables, types, strict=True):
-            fields.append(pa.field(variable.name, kind))
-            if variable.name in reasons:
-                words = pa.dictionary(pa.int16(), pa.string())
-                fields.append(pa.field(self.reason_columns[variable.name], words))
-            if variable.name in self.held_columns:
-                fields.append(pa.field(self.held_columns[variable.name], pa.string()))
-        self.schema = pa.schema(fields)
-        self._writer = pq.ParquetWriter(
-            self._temporary, self.schema, compression="zstd", compression_level=1
-        )
+        self.shape = TableShape(variables, types, reasons)
+        self._writer = new_writer(self._temporary, self.shape.schema)
 
-    def write(self, columns: list[Column]) -> None:
-        """Add rows; the columns are those of `start`, with their final declarations."""
+    def write(self, columns: list[Column], rows: Ints | None = None) -> None:
+        """Add cases; the columns are those of `start`, with their final declarations."""
         assert self._writer is not None
-        arrays: list[pa.Array] = []
-        for column in columns:
-            arrays.append(column.values)
-            if column.variable.name in self.reasons:
-                arrays.append(column.reason_texts())
-            if column.variable.name in self.held_columns:
-                arrays.append(_spread(column.withheld, len(column)))
-        self._writer.write_table(pa.Table.from_arrays(arrays, schema=self.schema))
+        self._writer.write_table(self.shape.table(columns))
 
     def finish(
         self,
@@ -95,8 +76,8 @@ class Packing:
         metadata = {
             "version": VERSION,
             "variables": variables,
-            "reasons": self.reason_columns,
-            "withheld": self.held_columns,
+            "reasons": self.shape.reasons,
+            "withheld": self.shape.withheld,
             "receipt": receipt.to_dict(),
             "plan": tables_of(plan, self.path.parent),
             "rows": None if came is None else came.to_dict(),
@@ -113,26 +94,6 @@ class Packing:
             self._writer.close()
             self._writer = None
         self._temporary.unlink(missing_ok=True)
-
-
-def beside(taken: Iterable[str], names: Iterable[str], what: str) -> dict[str, str]:
-    """What the column that stands beside each variable is called."""
-    used, found = set(taken), {}
-    for name in names:
-        column = f"{name}_{what}"
-        while column in used:
-            column += "_"
-        used.add(column)
-        found[name] = column
-    return found
-
-
-def _spread(withheld: Withheld, count: int) -> pa.Array:
-    """Texts in their cells, null elsewhere."""
-    place = np.full(count, len(withheld), np.int64)
-    place[withheld.cells] = np.arange(len(withheld))
-    known = kernels.arrow(place, place < len(withheld), pa.int64())
-    return withheld.texts.take(known)
 
 
 def _gathered(texts: pa.Array) -> Withheld:
@@ -164,6 +125,10 @@ def unpack(path: Any) -> PlainDataset:
     Raises `SourceError` for a file that is not there or was not packed by Olive Crate.
     """
     target = Path(path)
+    if target.is_dir() or "://" in str(path):
+        from .packed_set import unpack_set
+
+        return unpack_set(Folder(str(path)))
     if not target.is_file():
         siblings = [each.name for each in target.parent.glob("*.parquet")]
         raise SourceError(f"{target}: no such file{nearest(target.name, siblings)}")
@@ -204,12 +169,7 @@ def _later(
     names = [name for name in (variable.name, reasons, withheld) if name is not None]
 
     def column(arrays: dict[str, pa.Array]) -> Column:
-        values = arrays[variable.name]
-        if reasons is None:
-            return Column(variable, values, np.zeros(len(values), np.uint8))
-        numbers = _numbers(variable, arrays[reasons])
-        held = _gathered(arrays[withheld]) if withheld else NOTHING
-        return Column(variable, values, numbers, held)
+        return _cells(variable, arrays, reasons, withheld)
 
     def read() -> Column:
         repeated = variable.type == "text" and _repeats(file, variable.name)
@@ -228,6 +188,26 @@ def _later(
             yield read()
 
     return Unread(read, pieces)
+
+
+def _cells(
+    variable: Variable, arrays: dict[str, pa.Array], reasons: str | None, withheld: str | None
+) -> Column:
+    """A variable from its own column and those beside it."""
+    values = arrays[variable.name]
+    if reasons is None:
+        return Column(variable, values, np.zeros(len(values), np.uint8))
+    numbers = _numbers(variable, arrays[reasons])
+    held = _gathered(arrays[withheld]) if withheld else NOTHING
+    return Column(variable, values, numbers, held)
+
+
+def cells_of_file(
+    variable: Variable, table: pa.Table, reasons: str | None, withheld: str | None
+) -> Column:
+    """A variable from the columns of a table read from a file."""
+    arrays = {name: _joined(table.column(name)) for name in table.column_names}
+    return _cells(variable, arrays, reasons, withheld)
 
 
 def _opened(path: Path, file: pq.ParquetFile, encoded: list[str]) -> pq.ParquetFile:

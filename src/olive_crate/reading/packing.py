@@ -10,7 +10,7 @@ What is written to is handed in (`Target`): the file format lies above this room
 from __future__ import annotations
 
 import time
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any, Protocol
 
 import msgspec
@@ -23,14 +23,18 @@ from ..columns.outcome import Outcome, joined
 from ..dataset.receipt import CellCounts, Receipt
 from ..declaration.variable import Variable
 from ..kernels.spans import RowNumbers, SourceRows, chained, gathered
+from ..kernels.types import Ints
 from ..layouts.base import Block, SourceLayout
 from ..plan.model import Decisions
+from ..sources.source import Source
+from ..workers import Workers
 from .cell_counts import counts_of
 from .loading import loaded, source_named, with_fallback
 from .preparing import Reading, prepare, promise_check
 from .receipts import receipt_of
 from .single_pass import Progress, run
 
+Further = Callable[[Ints], list[Column]]
 HELD = 64 << 20
 """Bytes of converted blocks that are held before they are written."""
 
@@ -43,8 +47,8 @@ class Target(Protocol):
     ) -> None:
         """Begin, or begin anew."""
 
-    def write(self, columns: list[Column]) -> None:
-        """Add rows."""
+    def write(self, columns: list[Column], rows: Ints) -> None:
+        """Add cases; `rows` are those of the source that they came from."""
 
     def finish(
         self,
@@ -67,10 +71,16 @@ def pack(
     progress: Progress | None = None,
 ) -> Receipt:
     """Read a source, or the source of a plan, into a packed file, and return the receipt."""
+    named = source_named(source, plan, options)
+    return pack_source(named.source, named.plan, target, progress)
+
+
+def pack_source(
+    source: Source, plan: Decisions, target: Target, progress: Progress | None = None
+) -> Receipt:
+    """Read one source into a packed file, and return the receipt."""
     try:
-        named = source_named(source, plan, options)
-        read = lambda found: _packed(found, target, progress)  # noqa: E731
-        return with_fallback(named.source, named.plan, read)
+        return with_fallback(source, plan, lambda found: _packed(found, target, progress))
     finally:
         target.abandon()
 
@@ -78,21 +88,36 @@ def pack(
 def _packed(found: SourceLayout, target: Target, progress: Progress | None) -> Receipt:
     began = time.perf_counter()
     reading = prepare(found)
-    sink = _Sink(reading, target)
-    run(reading, sink.take, progress)
-    if not sink.finish():
-        for column in reading.columns:
-            column.problems.clear()
-            column.search.settle()
-        sink = _Sink(reading, target, sink.missing())
-        run(reading, sink.take, progress)
-        sink.finish()
+    sink = streamed(reading, target, progress)
     receipt = receipt_of(reading, sink.counts(), sink.rows, began)
     if sink.promises is not None:
         receipt = msgspec.structs.replace(receipt, promises=sink.promises.results())
     variables = tuple(each.outcome().variable for each in reading.columns)
     target.finish(variables, receipt, found.plan, chained(sink.came))
     return receipt
+
+
+def streamed(
+    reading: Reading,
+    target: Target,
+    progress: Progress | None = None,
+    workers: Workers | None = None,
+    further: Further | None = None,
+) -> Sink:
+    """Read a source into a target: in one pass, or in a second one that holds no surprise.
+
+    `further` gives columns that do not come from cells, for the rows of some cases.
+    """
+    sink = Sink(reading, target, None, further)
+    run(reading, sink.take, progress, workers=workers)
+    if not sink.finish():
+        for column in reading.columns:
+            column.problems.clear()
+            column.search.settle()
+        sink = Sink(reading, target, sink.missing(), further)
+        run(reading, sink.take, progress, workers=workers)
+        sink.finish()
+    return sink
 
 
 class _Begun:
@@ -114,14 +139,19 @@ class _Begun:
         )
 
 
-class _Sink:
+class Sink:
     """Holds blocks until there are enough of them to write."""
 
     def __init__(
-        self, reading: Reading, target: Target, missing: dict[str, bool] | None = None
+        self,
+        reading: Reading,
+        target: Target,
+        missing: dict[str, bool] | None = None,
+        further: Further | None = None,
     ) -> None:
         self.reading, self.target = reading, target
         self.known_missing = missing
+        self.further = further or _nothing_further
         self.held: list[list[TypedBlock]] = []
         self.rows_held: list[SourceRows] = []
         self.size = self.rows = 0
@@ -178,8 +208,10 @@ class _Sink:
         if self.begun is not None:
             return self.begun.holds(outcomes, missing)
         self.begun = _Begun(outcomes, missing)
-        types = [each.arrow_type for each in outcomes]
-        self.target.start(tuple(each.variable for each in outcomes), types, missing)
+        more = self.further(np.zeros(0, np.int64))
+        types = [*(each.arrow_type for each in outcomes), *(each.values.type for each in more)]
+        variables = (*(each.variable for each in outcomes), *(each.variable for each in more))
+        self.target.start(variables, types, missing)
         return True
 
     def _write(self, outcomes: list[Outcome]) -> None:
@@ -189,7 +221,7 @@ class _Sink:
         ]
         rows = np.concatenate([np.zeros(0, np.int64), *self.rows_held])
         if columns and len(columns[0]):
-            self.target.write(columns)
+            self.target.write([*columns, *self.further(rows)], rows)
             if self.promises is not None:
                 self.promises.add(columns, rows)
 
@@ -212,3 +244,7 @@ class _Sink:
         """What the cells became."""
         counted = zip(self.reading.columns, self.valid, self.reason_counts, strict=True)
         return [counts_of(each.outcome(), valid, counts) for each, valid, counts in counted]
+
+
+def _nothing_further(rows: Ints) -> list[Column]:
+    return []

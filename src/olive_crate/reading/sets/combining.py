@@ -43,6 +43,11 @@ class Combined(msgspec.Struct, eq=False):
     evidence: list[Evidence]
     notes: list[Note]
 
+    def kind_in(self, place: int) -> str:
+        """As what the cells of a file are to be taken."""
+        state = self.own[place]
+        return self.search.kind if state is self.search.state else state.kind or "text"
+
 
 def combine(
     survey: Survey,

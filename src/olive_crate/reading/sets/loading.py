@@ -186,7 +186,7 @@ def _dataset(read: SetRead, began: float) -> PlainDataset:
     every = [*columns.values(), *further]
     rows = sum(counts)
     whole = rows_of_set(found, reads)
-    promises, left = promises_of_set(found, every, rows, whole)
+    promises, left = promises_of_set(found, every, whole)
     receipt = set_receipt(
         found,
         files,
@@ -223,29 +223,45 @@ def rows_of_set(found: Survey, reads: Iterable[FileRead]) -> RowNumbers:
 
 
 def promises_of_set(
-    found: Survey, columns: Sequence[Column], rows: int, came: RowNumbers
+    found: Survey, columns: Sequence[Column], came: RowNumbers
 ) -> tuple[tuple[Promise, ...], list[Note]]:
     """What was promised of all files together, held against the data."""
-    plan = found.plan
+    variables = [each.variable for each in columns]
+    given = found.plan.promised
+    if given == Promised() and not any(each.required or each.promised for each in variables):
+        return (), []
+    return judged_promises(found.plan, variables, found.not_kept, [columns], came)
+
+
+def judged_promises(
+    plan: Decisions,
+    variables: Sequence[Variable],
+    not_kept: Sequence[str],
+    pieces: Iterable[Sequence[Column]],
+    came: RowNumbers | None,
+) -> tuple[tuple[Promise, ...], list[Note]]:
+    """What was promised, held against pieces of all columns; `came` has the rows of their cases."""
     given = plan.promised
     if given.totals == "closing":  # each file has its own
         given = msgspec.structs.replace(given, totals={})
-    variables = [each.variable for each in columns]
-    if given == Promised() and not any(each.required or each.promised for each in variables):
-        return (), []
-    promised, left = checkable(given, found.not_kept, plan.limit is not None)
-    check = PromiseCheck(promised, variables, {})
-    check.add(columns, came.keys(np.arange(rows)))
+    promised, left = checkable(given, tuple(not_kept), plan.limit is not None)
+    check, begun = PromiseCheck(promised, variables, {}), 0
+    for columns in pieces:
+        count = len(columns[0]) if columns else 0
+        cases = np.arange(begun, begun + count)
+        check.add(columns, cases + 1 if came is None else came.keys(cases))
+        begun += count
     notes: list[Note] = [
         PromiseNotChecked(promise=each.promise, names=each.names, lacking=each.lacking)
         for each in left
     ]
-    return tuple(with_file(each, came.files) for each in check.results()), notes
+    files = came.files if came is not None else ()
+    return tuple(with_file(each, files) for each in check.results()), notes
 
 
 def with_file(promise: Promise, files: Sequence[str]) -> Promise:
     """A promise whose rows are those of files."""
-    if not promise.rows:
+    if not promise.rows or not files:
         return promise
     named = tuple(files[row >> FILE_BITS] for row in promise.rows)
     rows = tuple(row & LAST_ROW for row in promise.rows)

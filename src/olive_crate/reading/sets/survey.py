@@ -95,23 +95,24 @@ def survey(
     files: Files,
     plan: Decisions,
     each_done: Callable[[int], None] = lambda count: None,
-    thorough: bool = True,
+    known: Sequence[Variable] = (),
 ) -> Survey:
     """Find the layout of every file, and what the files have in common.
 
-    Raises what a single file would raise, unless the plan says to set such files aside.
+    `known` are variables that other files of the set have. Raises what a single file would raise,
+    unless the plan says to set such files aside.
     """
     found: list[FileFound] = []
     aside: list[Note] = []
     for place, member in enumerate(files):
         try:
-            found.append(_found(member, place, plan, thorough))
+            found.append(find_file(member, place, plan))
         except FAULTS as error:
             aside.append(set_aside(plan, member, error))
         each_done(place + 1)
     if not found:
         raise SourceError(f"none of the {len(files)} files could be read: {aside[0]}")
-    return compared(files, plan, found, aside)
+    return compared(files, plan, found, aside, known)
 
 
 def set_aside(plan: Decisions, member: Member, error: OliveCrateError) -> Note:
@@ -132,7 +133,8 @@ def plan_for(plan: Decisions, member: Member) -> Decisions:
     return replace(plan, source=source, base=None, sheet=sheet, keep=None, order=None)
 
 
-def _found(member: Member, place: int, plan: Decisions, thorough: bool) -> FileFound:
+def find_file(member: Member, place: int, plan: Decisions, thorough: bool = True) -> FileFound:
+    """The layout of one file. Raises what a single file would raise."""
     source = open_source(member.source)
     own = plan_for(plan, member)
     found = with_fallback(source, own, lambda at: at, before=Before(thorough))
@@ -154,9 +156,15 @@ def file_found(member: Member, place: int, source: Source, found: SourceLayout) 
     return FileFound(member, place, source, found, dict(enumerate(variables)))
 
 
-def compared(files: Files, plan: Decisions, found: list[FileFound], notes: list[Note]) -> Survey:
+def compared(
+    files: Files,
+    plan: Decisions,
+    found: list[FileFound],
+    notes: list[Note],
+    others: Sequence[Variable] = (),
+) -> Survey:
     """What the files have in common, and how they differ."""
-    variables = _together(plan, found)
+    variables = _together(plan, found, others)
     variables, made = _plain(plan, found, variables)
     _under_shared_names(found, variables)
     known = [each.name for each in variables]
@@ -186,7 +194,9 @@ def compared(files: Files, plan: Decisions, found: list[FileFound], notes: list[
     return made_survey
 
 
-def _together(plan: Decisions, found: Sequence[FileFound]) -> list[Variable]:
+def _together(
+    plan: Decisions, found: Sequence[FileFound], others: Sequence[Variable]
+) -> list[Variable]:
     """The variables of all files: those of the commonest shape first.
 
     Raises `PlanError` for a declared variable that no file has.
@@ -194,7 +204,7 @@ def _together(plan: Decisions, found: Sequence[FileFound]) -> list[Variable]:
     shapes = Counter(tuple(each.names) for each in found)
     common = shapes.most_common(1)[0][0]
     usual = next(each for each in found if tuple(each.names) == common)
-    merged: dict[str, Variable] = {}
+    merged: dict[str, Variable] = {each.name: each for each in others}
     for each in [usual, *found]:
         for index in sorted(each.columns):
             variable = each.columns[index]

@@ -1,0 +1,298 @@
+"""A packed set: opened in an instant, its parts read as they are asked for.
+
+Opening reads the metadata file and nothing else. A column is read part by part, with the columns
+and groups of rows that are asked for; a filter on Arrow expressions is judged by the statistics of
+each group before any of its cells is read.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+from typing import Any
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+import pyarrow.parquet as pq
+
+from .. import kernels
+from ..columns.column import Column, Columns, Unread, followed, in_pieces, told_apart
+from ..columns.rule import IS_NOT_IN_FILE
+from ..dataset.model import PlainDataset
+from ..dataset.packed_set import METADATA, VERSION, Part, SetMetadata
+from ..dataset.receipt import Receipt
+from ..declaration.variable import Variable
+from ..errors import SourceError
+from ..kernels.spans import RowNumbers, chained
+from ..kernels.types import Ints
+from ..plan.toml_read import decisions_from
+from ..sources.folder import Folder
+from .packed import cells_of_file
+
+ARROW = {
+    "integer": pa.int64(),
+    "number": pa.float64(),
+    "date": pa.date32(),
+    "boolean": pa.bool_(),
+    "category": pa.dictionary(pa.int32(), pa.string()),
+    "time": pa.time64("us"),
+    "datetime": pa.timestamp("us"),
+    "duration": pa.duration("us"),
+}
+
+
+def metadata_of(folder: Folder) -> SetMetadata | None:
+    """The metadata of a packed set; `None` if the folder holds none. Raises `SourceError`."""
+    data = folder.read(METADATA)
+    if data is None:
+        return None
+    try:
+        made = msgspec.json.decode(data, type=SetMetadata)
+    except msgspec.DecodeError as error:
+        raise SourceError(f"{folder.path(METADATA)}: damaged ({error})") from None
+    if made.version != VERSION:
+        which = "a newer" if made.version > VERSION else "an older"
+        raise SourceError(
+            f"{folder}: packed by {which} version of Olive Crate; pack the source again"
+        )
+    return made
+
+
+def unpack_set(folder: Folder) -> PlainDataset:
+    """Open a packed set. Raises `SourceError` for a folder that holds none."""
+    metadata = metadata_of(folder)
+    if metadata is None:
+        raise SourceError(f"{folder}: a folder, but not a packed set (it has no {METADATA})")
+    return opened(folder, metadata)
+
+
+def opened(folder: Folder, metadata: SetMetadata) -> PlainDataset:
+    """The dataset of a set by its metadata."""
+    held = PackedParts(folder, metadata)
+    columns = Columns({each.name: held.column(each) for each in metadata.variables})
+    base = Path(folder.address) if folder.is_local else None
+    return PlainDataset(
+        tuple(metadata.variables),
+        columns,
+        metadata.rows,
+        _receipt(metadata),
+        decisions_from(metadata.plan, base, f"{folder}: "),
+        _source_rows(metadata),
+        held,
+    )
+
+
+def _receipt(metadata: SetMetadata) -> Receipt:
+    """The account of all files; those of each are decoded when they are asked for."""
+    made = Receipt.from_dict(msgspec.json.decode(metadata.receipt))
+    files: Any = LazyReceipts([each.receipt for each in metadata.sources])
+    return msgspec.structs.replace(made, files=files)
+
+
+class LazyReceipts(Sequence[Receipt]):
+    """The accounts of files, each decoded when it is asked for."""
+
+    def __init__(self, raw: Sequence[msgspec.Raw]) -> None:
+        self._raw = raw
+
+    def __len__(self) -> int:
+        return len(self._raw)
+
+    def __getitem__(self, index: Any) -> Any:
+        if isinstance(index, slice):
+            return LazyReceipts(self._raw[index])
+        return Receipt.from_dict(msgspec.json.decode(self._raw[index]))
+
+
+def _source_rows(metadata: SetMetadata) -> RowNumbers | None:
+    """The rows of the sources, in the order of the parts."""
+    runs = []
+    for place, source in enumerate(metadata.sources):
+        for part in source.parts:
+            rows = RowNumbers.from_dict(part.runs)
+            if rows is None:
+                return None
+            runs.append(rows.of_file(place))
+    made = chained(runs)
+    return msgspec.structs.replace(made, files=tuple(each.name for each in metadata.sources))
+
+
+class PackedParts:
+    """The files of a packed set, in the order of their cases."""
+
+    def __init__(self, folder: Folder, metadata: SetMetadata) -> None:
+        self.folder = folder
+        self.parts = [part for source in metadata.sources for part in source.parts]
+        self.variables = metadata.variables
+        counts = np.array([each.rows for each in self.parts], np.int64)
+        self.ends = np.cumsum(counts)
+        self.begins = self.ends - counts
+
+    def file(self, part: Part) -> pq.ParquetFile:
+        """A part, opened. Raises `SourceError` if it is gone or damaged."""
+        where = self.folder.path(part.path)
+        try:
+            if self.folder.is_local:
+                return pq.ParquetFile(where, memory_map=True)
+            return pq.ParquetFile(self.folder.open(part.path))
+        except FileNotFoundError:
+            raise SourceError(f"{where}: this part of the packed set is gone") from None
+        except (pa.ArrowInvalid, OSError) as error:
+            raise SourceError(f"{where}: not a Parquet file, or damaged ({error})") from None
+
+    def column(self, variable: Variable) -> Unread:
+        """A column that is read when it is asked for."""
+
+        def pieces() -> Iterator[Column]:
+            nothing = True
+            for part in self.parts:
+                for piece in self._pieces(part, variable):
+                    nothing = False
+                    yield piece
+            if nothing:
+                yield self._absent(variable, 0)
+
+        return Unread(
+            lambda: joined_columns(variable, list(pieces())),
+            pieces,
+            lambda rows: self._taken(variable, rows),
+        )
+
+    def _pieces(self, part: Part, variable: Variable) -> Iterator[Column]:
+        """A variable in one part, by its groups of rows."""
+        if variable.name in part.constants:
+            yield from in_pieces(self._constant(variable, part))
+        elif variable.name not in part.names:
+            yield from in_pieces(self._absent(variable, part.rows))
+        else:
+            file = self.file(part)
+            for group in range(file.num_row_groups):
+                yield self._group(file, part, variable, group)
+
+    def _group(self, file: pq.ParquetFile, part: Part, variable: Variable, group: int) -> Column:
+        beside = (part.reasons.get(variable.name), part.withheld.get(variable.name))
+        names = [variable.name, *(each for each in beside if each)]
+        table = file.read_row_group(group, columns=names, use_threads=False)
+        return cells_of_file(variable, table, *beside)
+
+    def _absent(self, variable: Variable, count: int) -> Column:
+        reasons = np.full(count, IS_NOT_IN_FILE, np.uint8)
+        return Column(variable, pa.nulls(count, arrow_type(variable)), reasons)
+
+    def _constant(self, variable: Variable, part: Part) -> Column:
+        """A variable by whose values the set is divided."""
+        constant, kind = part.constants[variable.name], arrow_type(variable)
+        if constant.text is None:
+            known = {words: number for number, words in told_apart(variable).items()}
+            reasons = np.full(part.rows, known.get(constant.reason, 1), np.uint8)
+            return Column(variable, pa.nulls(part.rows, kind), reasons)
+        one = pa.array([constant.text], pa.string())
+        one = one.dictionary_encode() if pa.types.is_dictionary(kind) else one.cast(kind)
+        values = one.take(kernels.whole_numbers(np.zeros(part.rows, np.int64)))
+        return Column(variable, values, np.zeros(part.rows, np.uint8))
+
+    def _taken(self, variable: Variable, rows: Ints) -> Column:
+        """Some of the cells: only the groups of rows that hold any of them are read."""
+        order = np.argsort(rows, kind="stable")
+        wanted, made = rows[order], list[Column]()
+        for place, part in enumerate(self.parts):
+            low, high = np.searchsorted(wanted, (self.begins[place], self.ends[place]))
+            own, start = wanted[low:high] - self.begins[place], 0
+            for count, column in self._wanted(part, variable, own) if low < high else ():
+                if column is not None:
+                    made.append(column.taken(own[(own >= start) & (own < start + count)] - start))
+                start += count
+        whole = joined_columns(variable, made) if made else self._absent(variable, 0)
+        if bool((order == np.arange(len(rows))).all()):
+            return whole
+        back = np.empty(len(rows), np.int64)
+        back[order] = np.arange(len(rows))
+        return whole.taken(back)
+
+    def _wanted(
+        self, part: Part, variable: Variable, rows: Ints
+    ) -> Iterator[tuple[int, Column | None]]:
+        """Each group of a part with its count of rows; read only where any of them is wanted."""
+        if variable.name in part.constants or variable.name not in part.names:
+            for piece in self._pieces(part, variable):
+                yield len(piece), piece
+            return
+        file, start = self.file(part), 0
+        for group in range(file.num_row_groups):
+            count = file.metadata.row_group(group).num_rows
+            hit = bool(((rows >= start) & (rows < start + count)).any())
+            yield count, self._group(file, part, variable, group) if hit else None
+            start += count
+
+    def matching(self, expression: Any) -> Ints:
+        """The cases for which an Arrow expression is true, judged group by group."""
+        hits = [
+            self.begins[place] + self._hits(part, expression)
+            for place, part in enumerate(self.parts)
+            if part.rows
+        ]
+        return np.concatenate([np.zeros(0, np.int64), *hits])
+
+    def _hits(self, part: Part, expression: Any) -> Ints:
+        import pyarrow.dataset as ds
+
+        projected = {"hit": expression}
+        if any(each.name not in part.names for each in self.variables):
+            table = self._whole(part)
+            scanner = ds.Scanner.from_batches(
+                table.to_batches(), schema=table.schema, columns=projected
+            )
+            return _true_in(scanner.to_table())
+        fragment = ds.ParquetFileFormat().make_fragment(*self._located(part))
+        first = np.cumsum([0, *(each.num_rows for each in fragment.row_groups)])
+        found = [
+            first[one.row_groups[0].id] + _true_in(one.to_table(columns=projected))
+            for one in fragment.split_by_row_group(filter=expression)
+        ]
+        return np.concatenate([np.zeros(0, np.int64), *found])
+
+    def _located(self, part: Part) -> tuple[str, Any]:
+        """The path of a part, and the file system that it is on."""
+        path = self.folder.path(part.path)
+        if self.folder.is_local:
+            return path, None
+        import fsspec
+
+        system, within = fsspec.core.url_to_fs(path)
+        return within, system
+
+    def _whole(self, part: Part) -> pa.Table:
+        """All variables of one part, those that it lacks too."""
+        columns = {
+            each.name: pa.chunked_array(
+                [piece.values for piece in self._pieces(part, each)], arrow_type(each)
+            )
+            for each in self.variables
+        }
+        return pa.table(columns)
+
+
+def _true_in(table: pa.Table) -> Ints:
+    hit: Ints = np.flatnonzero(table["hit"].fill_null(False).to_numpy())
+    return hit
+
+
+def arrow_type(variable: Variable) -> pa.DataType:
+    """The Arrow type of a variable in a packed set."""
+    return ARROW.get(variable.type or "text", pa.string())
+
+
+def joined_columns(variable: Variable, pieces: Sequence[Column]) -> Column:
+    """Pieces of a column as one."""
+    if len(pieces) == 1:
+        return pieces[0]
+    chunks = pa.chunked_array([each.values for each in pieces])
+    if pa.types.is_dictionary(chunks.type):
+        chunks = chunks.unify_dictionaries()
+    whole = chunks.combine_chunks()
+    if isinstance(whole, pa.ChunkedArray):
+        whole = whole.chunk(0) if whole.num_chunks == 1 else pa.concat_arrays(whole.chunks)
+    reasons = np.concatenate([each.reasons for each in pieces])
+    held = followed([(len(each), each.withheld) for each in pieces])
+    return Column(variable, whole, reasons, held)

@@ -1,0 +1,294 @@
+"""A set of files packed into a folder, or brought up to date there.
+
+Parts are written aside. When all of them are whole they get their names, and the metadata file is
+replaced last: until then the folder is what it was. Only files that the metadata named are removed.
+"""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from ..columns.column import Column
+from ..dataset.packed_set import (
+    METADATA,
+    STAGING,
+    PackedSource,
+    PartsBy,
+    SetMetadata,
+)
+from ..dataset.receipt import Receipt
+from ..dataset.update import Update
+from ..declaration.promises import Promised
+from ..errors import Advice, PlanError, SourceError, TargetError
+from ..evidence import Note
+from ..plan.model import Decisions
+from ..plan.toml_read import decisions_from
+from ..reading.sets.loading import judged_promises
+from ..reading.sets.packing import Packed, Runner, Threads, pack_files
+from ..reading.sets.part_task import address_of
+from ..reading.sets.survey import Survey
+from ..reading.single_pass import Progress
+from ..sources.folder import Folder
+from ..sources.sets import Files, Member
+from .packed import Packing
+from .packed_set import PackedParts, metadata_of, opened
+from .part_files import PartFiles
+
+RunnerOf = Callable[[Survey], Runner]
+
+
+def parts_by(value: Any) -> PartsBy:
+    """What a set is to be divided by. Raises `PlanError` for what it cannot be."""
+    if value is None or value == "file":
+        return PartsBy()
+    if isinstance(value, int) and not isinstance(value, bool) and value > 0:
+        return PartsBy("rows", value)
+    names = [value] if isinstance(value, str) else value
+    if isinstance(names, (list, tuple)) and names and all(isinstance(n, str) for n in names):
+        return PartsBy("values", 0, tuple(names))
+    raise PlanError(
+        f'by: expected "file", a number of rows, or the names of variables, got {value!r}'
+    )
+
+
+def threads(plan: Decisions) -> RunnerOf:
+    """Whoever does the work on this machine."""
+    return lambda found: Threads(PartFiles, {each.place: each for each in found.files}, plan)
+
+
+def pack_set(
+    files: Files,
+    plan: Decisions,
+    folder: Folder,
+    by: PartsBy,
+    replace: bool = False,
+    runner_of: RunnerOf | None = None,
+    progress: Progress | None = None,
+) -> Receipt:
+    """Pack a set into a folder, whole or not at all. Raises `TargetError` if it must not be."""
+    old = _checked(folder, replace)
+    packed = pack_files(files, plan, folder, by, runner_of or threads(plan), progress)
+    return _in_place(folder, packed, old)
+
+
+def _checked(folder: Folder, replace: bool) -> SetMetadata | None:
+    """The set that is in the folder; `TargetError` where one must not be packed there."""
+    folder.make()
+    old = metadata_of(folder)
+    if old is not None and not replace:
+        raise TargetError(
+            f"{folder}: there is a packed set already",
+            Advice(
+                "use {} to bring it up to date, or overwrite it",
+                "update=True or replace=True",
+                "--update or --replace",
+            ),
+        )
+    if old is None and folder.names():
+        held = ", ".join(folder.names()[:3])
+        raise TargetError(f"{folder}: holds other files ({held}); name a new or an empty folder")
+    return old
+
+
+def _in_place(
+    folder: Folder, packed: Packed, old: SetMetadata | None, gone: Sequence[PackedSource] = ()
+) -> Receipt:
+    """Give all parts their names, then the metadata; what nothing names any more is removed."""
+    metadata = packed.metadata
+    named = [part for source in metadata.sources for part in source.parts]
+    for part in named:
+        if folder.exists(f"{STAGING}/{part.path}"):
+            folder.move(f"{STAGING}/{part.path}", part.path)
+    receipt = _with_promises(folder, packed)
+    plain = msgspec.structs.replace(receipt, files=()).to_dict()
+    metadata.receipt = msgspec.Raw(msgspec.json.encode(plain))
+    folder.write(METADATA, msgspec.json.encode(metadata))
+    kept = {part.path for part in named}
+    for source in [*(old.sources if old else ()), *gone]:
+        for part in source.parts:
+            if part.path not in kept:
+                folder.remove(part.path)
+    _clear(folder)
+    return receipt
+
+
+def _clear(folder: Folder) -> None:
+    """Remove what was noted aside, and parts there that came to nothing."""
+    if folder.is_local:
+        shutil.rmtree(Path(folder.address, STAGING), ignore_errors=True)
+        return
+    for name in folder.names(STAGING):
+        folder.remove(f"{STAGING}/{name}")
+
+
+def _with_promises(folder: Folder, packed: Packed) -> Receipt:
+    """The account of all, with what was promised of them held against the parts."""
+    receipt = packed.receipt
+    dataset = opened(folder, packed.metadata)
+    given = dataset.plan.promised
+    variables = dataset.variables
+    if given == Promised() and not any(each.required or each.promised for each in variables):
+        return receipt
+    promises, notes = judged_promises(
+        dataset.plan, variables, receipt.not_kept, pieces_of(dataset), dataset.source_rows
+    )
+    all_notes: tuple[Note, ...] = (*receipt.notes, *notes)
+    return msgspec.structs.replace(receipt, promises=promises, notes=all_notes)
+
+
+def pieces_of(dataset: Any) -> Any:
+    """All columns of a dataset, piece by piece, together."""
+    return zip(*(dataset.pieces(name) for name in dataset.names), strict=True)
+
+
+def pack_to_file(
+    files: Files, plan: Decisions, path: Any, replace: bool, progress: Progress | None = None
+) -> Receipt:
+    """Pack a set into one Parquet file, in bounded memory."""
+    packing = Packing(path, replace)
+    aside = Folder(packing.path.parent / f".{packing.path.name}.parts")
+    try:
+        aside.make()
+        packed = pack_files(files, plan, aside, PartsBy(), threads(plan), progress)
+        for source in packed.metadata.sources:
+            for part in source.parts:
+                aside.move(f"{STAGING}/{part.path}", part.path)
+        receipt = _with_promises(aside, packed)
+        dataset = opened(aside, packed.metadata)
+        parts = PackedParts(aside, packed.metadata)
+        missing = _missing(packed.metadata)
+        types = [next(parts.column(each).pieces()).values.type for each in dataset.variables]
+        packing.start(dataset.variables, types, missing)
+        for columns in pieces_of(dataset):
+            packing.write([_of_type(c, t) for c, t in zip(columns, types, strict=True)])
+        packing.finish(dataset.variables, receipt, plan, dataset.source_rows)
+        return receipt
+    finally:
+        packing.abandon()
+        shutil.rmtree(aside.address, ignore_errors=True)
+
+
+def _of_type(column: Column, kind: Any) -> Column:
+    if column.values.type == kind:
+        return column
+    return msgspec.structs.replace(column, values=column.values.cast(kind))
+
+
+def _missing(metadata: SetMetadata) -> dict[str, bool]:
+    """The variables with missing cells in any part, and whether any of them are withheld."""
+    missing: dict[str, bool] = {}
+    for source in metadata.sources:
+        for part in source.parts:
+            for variable in metadata.variables:
+                name = variable.name
+                if name in part.reasons or name not in part.names:
+                    missing[name] = missing.get(name, False) or name in part.withheld
+    return missing
+
+
+def update_set(
+    files: Files | None,
+    plan: Decisions | None,
+    folder: Folder,
+    forget_gone: bool = False,
+    dry_run: bool = False,
+    runner_of: RunnerOf | None = None,
+    progress: Progress | None = None,
+) -> Update:
+    """Read new and changed files into a packed set, by the plan that it was packed by.
+
+    Raises `SourceError` where no set is there, or where a type turns out too narrow and a file that
+    must be read again for it is gone; then nothing is changed.
+    """
+    old = metadata_of(folder)
+    if old is None:
+        raise SourceError(f"{folder}: there is no packed set to bring up to date")
+    base = Path(folder.address) if folder.is_local else None
+    settled = plan or decisions_from(old.plan, base, f"{folder}: ")
+    if files is None:
+        from ..reading.loading import source_named
+
+        named = source_named(settled, settled, {})
+        files = named.files or Files([Member(named.source.name, named.source)])
+    known = {(each.name, each.sheet): each for each in old.sources}
+    names = {(each.name, each.sheet) for each in files}
+    new = [each for each in files if (each.name, each.sheet) not in known]
+    changed = [
+        each
+        for each in files
+        if (source := known.get((each.name, each.sheet))) is not None and not _is_same(each, source)
+    ]
+    gone = [each for key, each in known.items() if key not in names]
+    told = Update(
+        folder=str(folder),
+        new=tuple(each.name for each in new),
+        changed=tuple(each.name for each in changed),
+        gone=tuple(each.name for each in gone),
+        unchanged=len(files) - len(new) - len(changed),
+        forgotten=forget_gone,
+        dry=dry_run,
+    )
+    if dry_run or not (new or changed or (gone and forget_gone)):
+        return told
+    replaced = {(each.name, each.sheet) for each in changed}
+    if forget_gone:
+        replaced |= {(each.name, each.sheet) for each in gone}
+    kept = [each for key, each in known.items() if key not in replaced]
+    return _updated(told, Files([*changed, *new]), settled, folder, old, kept, runner_of, progress)
+
+
+def _updated(
+    told: Update,
+    files: Files,
+    plan: Decisions,
+    folder: Folder,
+    old: SetMetadata,
+    kept: list[PackedSource],
+    runner_of: RunnerOf | None,
+    progress: Progress | None,
+) -> Update:
+    own_variables = _from_cells(old, kept)
+    if len(files):
+        packed = pack_files(
+            files, plan, folder, old.by, runner_of or threads(plan), progress, kept, own_variables
+        )
+    else:
+        raise PlanError("forget_gone: the set would be empty, or nothing else is new")
+    before = {each.name: each.type or "text" for each in old.variables}
+    after = {each.name: each.type or "text" for each in packed.metadata.variables}
+    widened = tuple(
+        (name, kind, after[name])
+        for name, kind in before.items()
+        if name in after and after[name] != kind
+    )
+    paths = {part.path for source in kept for part in source.parts}
+    again = tuple(
+        source.name
+        for source in packed.metadata.sources
+        if source.name in {each.name for each in kept}
+        and not all(part.path in paths for part in source.parts)
+    )
+    receipt = _in_place(folder, packed, old)
+    return msgspec.structs.replace(told, again=again, widened=widened, receipt=receipt)
+
+
+def _from_cells(old: SetMetadata, kept: Sequence[PackedSource]) -> list[Any]:
+    """The variables of the set that come from cells, as they were declared for reading."""
+    held: dict[str, Any] = {}
+    for source in kept:
+        for each in source.variables:
+            held.setdefault(each.name, each)
+    order = [name for name in old.order if name in held]
+    return [held[name] for name in order]
+
+
+def _is_same(member: Member, source: PackedSource) -> bool:
+    """Is a file as it was when it was packed, as far as size and time tell?"""
+    if member.size is None or (member.size, member.changed) != (source.size, source.changed):
+        return False
+    return member.changed is not None and address_of(member) == source.address

@@ -1,0 +1,78 @@
+"""How the variables of a dataset lie in the columns of a Parquet file.
+
+A variable is a column of its type. Beside it stands a column with the reasons of its missing cells,
+where it has any, and one with what stood in cells whose declaration does not tell it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.parquet as pq
+
+from .. import kernels
+from ..columns.column import Column, Withheld
+from ..declaration.variable import Variable
+
+
+class TableShape:
+    """The columns of a file for variables of these types."""
+
+    def __init__(
+        self, variables: Sequence[Variable], types: Sequence[pa.DataType], missing: dict[str, bool]
+    ) -> None:
+        """`missing` has the variables with missing cells, and whether any of them are withheld."""
+        names = [each.name for each in variables]
+        known = {name: held for name, held in missing.items() if name in set(names)}
+        self.names = names
+        self.reasons = beside(names, known, "reason")
+        held = [name for name, withheld in known.items() if withheld]
+        self.withheld = beside([*names, *self.reasons.values()], held, "withheld")
+        fields = []
+        for variable, kind in zip(variables, types, strict=True):
+            fields.append(pa.field(variable.name, kind))
+            if variable.name in self.reasons:
+                words = pa.dictionary(pa.int16(), pa.string())
+                fields.append(pa.field(self.reasons[variable.name], words))
+            if variable.name in self.withheld:
+                fields.append(pa.field(self.withheld[variable.name], pa.string()))
+        self.schema = pa.schema(fields)
+
+    def table(self, columns: Sequence[Column]) -> pa.Table:
+        """The columns as a table of this shape."""
+        arrays: list[pa.Array] = []
+        for column in columns:
+            arrays.append(column.values)
+            if column.variable.name in self.reasons:
+                arrays.append(column.reason_texts())
+            if column.variable.name in self.withheld:
+                arrays.append(_spread(column.withheld, len(column)))
+        return pa.Table.from_arrays(arrays, schema=self.schema)
+
+
+def new_writer(where: Any, schema: pa.Schema) -> pq.ParquetWriter:
+    """A Parquet file being written, compressed as all of ours are."""
+    return pq.ParquetWriter(where, schema, compression="zstd", compression_level=1)
+
+
+def beside(taken: Iterable[str], names: Iterable[str], what: str) -> dict[str, str]:
+    """What the column that stands beside each variable is called."""
+    used, found = set(taken), {}
+    for name in names:
+        column = f"{name}_{what}"
+        while column in used:
+            column += "_"
+        used.add(column)
+        found[name] = column
+    return found
+
+
+def _spread(withheld: Withheld, count: int) -> pa.Array:
+    """Texts in their cells, null elsewhere."""
+    place = np.full(count, len(withheld), np.int64)
+    place[withheld.cells] = np.arange(len(withheld))
+    known = kernels.arrow(place, place < len(withheld), pa.int64())
+    return withheld.texts.take(known)

@@ -1,0 +1,335 @@
+"""A set of files packed: each file into its parts, types by all of them, one account.
+
+Files are read side by side, each by itself and in bounded memory. Where all of them together say
+otherwise than one file took a variable, that file is read once more, by what all of them say. What
+was finished is noted aside as it comes, so that a run that is killed goes on where it stopped.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from pathlib import Path
+from typing import Protocol
+
+import msgspec
+
+from ...columns.search import Settled, State
+from ...columns.search_result import SearchResult, of_file
+from ...dataset.packed_set import STAGING, VERSION, PackedSource, PartsBy, SetMetadata
+from ...dataset.receipt import CellCounts, Receipt
+from ...declaration.codes import NOT_IN_FILE
+from ...declaration.variable import Variable
+from ...errors import PlanError, SourceError, nearest
+from ...evidence import Note
+from ...plan.model import Decisions
+from ...plan.toml_write import tables_of
+from ...sources.folder import Folder
+from ...sources.sets import Files, Member
+from ...sources.sets import files as files_named
+from ...workers import ALONE, Workers, usual_workers
+from ..single_pass import Progress
+from ..source_columns import part_column
+from .combining import Combined, combine, set_receipt
+from .part_task import NamePart, NewTarget, Task, do_task, identity_of
+from .survey import FAULTS, FileFound, Survey, find_file, set_aside, survey
+
+Done = PackedSource | Note
+
+
+class Runner(Protocol):
+    """Whoever does tasks: threads of this process, or the machines of a cluster."""
+
+    def each(self, tasks: Sequence[Task], told: Callable[[int], None]) -> list[Done]:
+        """What comes of each task, in order."""
+
+
+class Threads:
+    """Tasks done by threads of this process, side by side."""
+
+    def __init__(self, new_target: NewTarget, found: Mapping[int, FileFound], plan: Decisions):
+        self.new_target, self.found, self.plan = new_target, found, plan
+
+    def each(self, tasks: Sequence[Task], told: Callable[[int], None]) -> list[Done]:
+        """What comes of each task, in order; a single one has all threads to itself."""
+        count = self.plan.workers or usual_workers()
+        done = [0]
+
+        def do(task: Task, workers: Workers | None) -> Done:
+            made = done_or_noted(task, self.new_target, self.found.get(task.place), workers)
+            done[0] += 1
+            told(done[0])
+            return made
+
+        if len(tasks) < 2 or count == 1:
+            return [do(task, None) for task in tasks]
+        with Workers(count) as workers:
+            return workers.each(lambda task: do(task, ALONE), tasks)
+
+
+def done_or_noted(
+    task: Task,
+    new_target: NewTarget,
+    found: FileFound | None = None,
+    workers: Workers | None = None,
+) -> Done:
+    """What comes of a task: done before already, done now, or set aside if that is wanted."""
+    record = f"{STAGING}/{task.identity}.json"
+    if not task.states:
+        known = _done_before(task, record)
+        if known is not None:
+            return known
+    try:
+        made = do_task(task, new_target, found, workers=workers)
+    except FAULTS as error:
+        return set_aside(task.plan, task.member, error)
+    if not task.states:
+        task.folder.write(record, msgspec.json.encode(made))
+    return made
+
+
+def _done_before(task: Task, record: str) -> PackedSource | None:
+    """What a run before this one, which was killed, has done of a task."""
+    data = task.folder.read(record)
+    if data is None:
+        return None
+    try:
+        known = msgspec.json.decode(data, type=PackedSource)
+    except msgspec.DecodeError:
+        return None
+    there = (
+        task.folder.exists(f"{STAGING}/{part.path}") or task.folder.exists(part.path)
+        for part in known.parts
+    )
+    return known if all(there) else None
+
+
+class Packed(msgspec.Struct, eq=False):
+    """A set packed, before its metadata is written."""
+
+    metadata: SetMetadata
+    receipt: Receipt
+    combined: dict[str, Combined]
+
+
+def pack_files(
+    files: Files,
+    plan: Decisions,
+    folder: Folder,
+    by: PartsBy,
+    runner_of: Callable[[Survey], Runner],
+    progress: Progress | None = None,
+    kept: Sequence[PackedSource] = (),
+    known: Sequence[Variable] = (),
+) -> Packed:
+    """Read the files of a set into parts in a folder.
+
+    `kept` are sources that were packed before and whose parts stay, with `known` variables. Raises
+    `SourceError` where one of them must be read again and is gone.
+    """
+    began = time.perf_counter()
+    found = survey(
+        files, plan, lambda n: _tell(progress, n, len(files), "looking at files"), known=known
+    )
+    parts = _name_parts(found, kept)
+    _refuse_unknown(by, found)
+    tasks = [_task(found, each, folder, by, parts.get(each.place, ())) for each in found.files]
+    runner = runner_of(found)
+    made = runner.each(tasks, lambda n: _tell(progress, n, len(tasks), "packing files"))
+    notes = [each for each in made if isinstance(each, Note)]
+    sources = [*kept, *(each for each in made if isinstance(each, PackedSource))]
+    combined = _combined(found, sources)
+    again = _stale(sources, combined)
+    if again:
+        by_name = {task.member.name: task for task in tasks}
+        redo = [
+            msgspec.structs.replace(
+                by_name.get(sources[index].name) or _old_task(found, sources[index], folder, by),
+                states=states,
+            )
+            for index, states in again.items()
+        ]
+        redone = runner.each(redo, lambda n: _tell(progress, n, len(redo), "reading again"))
+        for index, each in zip(again, redone, strict=True):
+            if isinstance(each, Note):
+                raise SourceError(str(each))
+            sources[index] = _redone(sources[index], each)
+            folder.write(f"{STAGING}/{each.identity}.json", msgspec.json.encode(sources[index]))
+    return _packed(found, sources, combined, notes, by, began, folder)
+
+
+def _tell(progress: Progress | None, done: int, total: int, what: str) -> None:
+    if progress:
+        progress(done, total, what)
+
+
+def _task(
+    found: Survey,
+    file: FileFound,
+    folder: Folder,
+    by: PartsBy,
+    name_parts: tuple[NamePart, ...],
+) -> Task:
+    names = tuple(repr(each) for each in (*found.variables, *name_parts))
+    return Task(
+        file.member,
+        file.place,
+        found.plan,
+        found.variables,
+        found.errors,
+        folder,
+        by,
+        identity_of(file.member, found.plan, by, names),
+        name_parts,
+    )
+
+
+def _name_parts(found: Survey, kept: Sequence[PackedSource]) -> dict[int, tuple[NamePart, ...]]:
+    """The parts of the files' names as variables, by the files' places."""
+    made: dict[int, list[NamePart]] = {each.place: [] for each in found.files}
+    for part in found.parts:
+        texts = [each.member.parts.get(part) for each in found.files]
+        others = [each.name_parts.get(part) for each in kept]
+        variable = part_column(found.plan, part, [*texts, *others]).variable
+        for file, text in zip(found.files, texts, strict=True):
+            made[file.place].append(NamePart(variable, text))
+    return {place: tuple(each) for place, each in made.items()}
+
+
+def _refuse_unknown(by: PartsBy, found: Survey) -> None:
+    """Raise `PlanError` for parts by a variable that there is not."""
+    known = [*(each.name for each in found.variables), *found.parts]
+    for name in by.names:
+        if name not in known:
+            raise PlanError(f'by: there is no variable "{name}"{nearest(name, known)}')
+
+
+def _old_task(found: Survey, source: PackedSource, folder: Folder, by: PartsBy) -> Task:
+    """The task of a source that was packed before. Raises `SourceError` if it is gone."""
+    address = source.address.partition("\0")[0]
+    member = next((each for each in files_again(address) if each.name == source.name), None)
+    if member is None:
+        raise SourceError(
+            f"{source.name}: a variable must be taken again from all files, and this one is gone "
+            f"({address or 'it was no file'}); bring it back, or pack without it"
+        )
+    member = msgspec.structs.replace(member, sheet=source.sheet, parts=source.name_parts)
+    file = find_file(member, 0, found.plan)
+    return _task(found, file, folder, by, ())
+
+
+def files_again(address: str) -> Sequence[Member]:
+    """The files at an address now, under the names that they were packed by; none if it is gone."""
+    try:
+        return files_named(address).members if address else ()
+    except SourceError:
+        return ()
+
+
+def _combined(found: Survey, sources: Sequence[PackedSource]) -> dict[str, Combined]:
+    """The type of each variable by all sources."""
+    results: dict[str, dict[int, SearchResult]] = {}
+    order = {each.name: each for each in found.variables}
+    for index, source in enumerate(sources):
+        for name, result in source.results.items():
+            results.setdefault(name, {})[index] = of_file(result, index)
+        for variable in source.variables:
+            order.setdefault(variable.name, variable)
+    names = [each.name for each in sources]
+    return {
+        name: combine(found, variable, results[name], names)
+        for name, variable in order.items()
+        if name in results
+    }
+
+
+def _stale(
+    sources: Sequence[PackedSource], combined: Mapping[str, Combined]
+) -> dict[int, dict[str, State]]:
+    """The sources that must be read again, each with what its variables are."""
+    again: dict[int, dict[str, State]] = {}
+    for index, source in enumerate(sources):
+        kinds = {name: combined[name].kind_in(index) for name in source.results}
+        if any(source.results[name].kind != kind for name, kind in kinds.items()):
+            again[index] = {name: Settled(kind) for name, kind in kinds.items()}
+    return again
+
+
+def _redone(before: PackedSource, after: PackedSource) -> PackedSource:
+    """A source after its second reading, with what the first one has found out."""
+    results = {
+        name: msgspec.structs.replace(result, kind=after.results[name].kind)
+        for name, result in before.results.items()
+    }
+    return msgspec.structs.replace(after, results=results)
+
+
+def _packed(
+    found: Survey,
+    sources: list[PackedSource],
+    combined: dict[str, Combined],
+    notes: Sequence[Note],
+    by: PartsBy,
+    began: float,
+    folder: Folder,
+) -> Packed:
+    """The account of all, and the metadata of the set."""
+    receipts = [Receipt.from_dict(msgspec.json.decode(each.receipt)) for each in sources]
+    rows = sum(each.rows for each in sources)
+    further = _further_variables(found, sources)
+    cells = [_cells(name, each, receipts, rows) for name, each in combined.items()]
+    cells += [_further_cells(each, sources, rows) for each in further]
+    receipt = set_receipt(found, receipts, cells, rows, began, combined.values(), notes)
+    variables = [*(each.outcome.variable for each in combined.values()), *further]
+    metadata = SetMetadata(
+        VERSION,
+        variables,
+        by,
+        tables_of(found.plan, Path(folder.address) if folder.is_local else None),
+        sources,
+        msgspec.Raw(msgspec.json.encode(msgspec.structs.replace(receipt, files=()).to_dict())),
+        rows,
+        [each.name for each in found.variables],
+    )
+    return Packed(metadata, receipt, combined)
+
+
+def _cells(name: str, combined: Combined, receipts: Iterable[Receipt], rows: int) -> CellCounts:
+    """What the cells of a variable became, in all files; those that lack it have it missing."""
+    valid, held, missing = 0, 0, dict[str, int]()
+    for receipt in receipts:
+        for each in receipt.cells:
+            if each.name == name:
+                valid += each.valid
+                held += each.total
+                for reason, count in each.missing.items():
+                    missing[reason] = missing.get(reason, 0) + count
+    if held < rows:
+        missing[NOT_IN_FILE] = rows - held
+    return CellCounts(name, combined.outcome.variable.type or "text", valid, missing)
+
+
+def _further_variables(found: Survey, sources: Sequence[PackedSource]) -> list[Variable]:
+    """The variables that do not come from cells: parts of names, the file, the row."""
+    plan = found.plan
+    made = []
+    for part in dict.fromkeys(part for each in sources for part in each.name_parts):
+        texts = [each.name_parts.get(part) for each in sources]
+        made.append(part_column(plan, part, texts).variable)
+    if plan.file_as is not None:
+        made.append(Variable(plan.file_as, type="category", label="File of the source"))
+    if plan.row_as is not None:
+        made.append(Variable(plan.row_as, type="integer", label="Row of the source"))
+    return made
+
+
+def _further_cells(variable: Variable, sources: Iterable[PackedSource], rows: int) -> CellCounts:
+    without = sum(
+        each.rows
+        for each in sources
+        if each.name_parts and each.name_parts.get(variable.name) is None
+    )
+    missing = {NOT_IN_FILE: without} if variable.name not in ("",) and without else {}
+    if any(variable.name in each.name_parts for each in sources):
+        return CellCounts(variable.name, variable.type or "text", rows - without, missing)
+    return CellCounts(variable.name, variable.type or "text", rows, {})

@@ -1,0 +1,208 @@
+"""One file of a set read into its parts: a task that can be done in any process, by itself.
+
+A task is a plain value that says what to read, by what plan, under which names. What comes of it
+is plain too: which parts were written, what the searches have found, and the account of the file.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Mapping
+from typing import Any, Protocol
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+
+from ...columns.column import Column
+from ...columns.rule import IS_NOT_IN_FILE, reason_of
+from ...columns.search import State
+from ...columns.search_result import result_of
+from ...dataset.packed_set import PackedSource, Part, PartsBy
+from ...declaration.variable import Variable
+from ...kernels import arrow
+from ...layouts.base import SourceLayout
+from ...plan.model import Decisions
+from ...sources.folder import Folder
+from ...sources.sets import Files, Member
+from ...workers import Workers
+from ..loading import with_fallback
+from ..packing import Target, streamed
+from ..receipts import receipt_of
+from ..single_pass import Progress, workers_for
+from .one_file import prepared
+from .survey import FileFound, Survey, file_found, find_file
+
+
+class PartTarget(Target, Protocol):
+    """A target that says in the end what parts it has written."""
+
+    parts: list[Part]
+
+
+NewTarget = Callable[[Folder, str, PartsBy], PartTarget]
+
+
+class NamePart(msgspec.Struct, frozen=True):
+    """A part of the files' names as a variable, with its value in one file."""
+
+    variable: Variable
+    text: str | None
+
+
+class Task(msgspec.Struct, frozen=True):
+    """What to read into parts."""
+
+    member: Member
+    place: int
+    plan: Decisions
+    variables: tuple[Variable, ...]
+    """All that are read, under their names in the set."""
+    errors: Mapping[str, tuple[str, ...]]
+    folder: Folder
+    by: PartsBy
+    identity: str
+    name_parts: tuple[NamePart, ...] = ()
+    states: Mapping[str, State] = {}
+    """As what to take variables, where that is settled."""
+    range: tuple[int, int] | None = None
+
+
+def identity_of(member: Member, plan: Decisions, by: PartsBy, names: tuple[str, ...]) -> str:
+    """A hash of what is read and how: with the same one, the same comes of it."""
+    told = [
+        repr((member.name, address_of(member), member.size, member.changed, member.sheet)),
+        repr((msgspec.structs.replace(plan, notes=(), evidence=(), workers=None), by, names)),
+    ]
+    return hashlib.sha256("\0".join(told).encode("utf-8")).hexdigest()
+
+
+def address_of(member: Member) -> str:
+    """The path or address of a member; empty for what is only in memory."""
+    if isinstance(member.source, str):
+        return member.source
+    path = getattr(member.source, "path", None)
+    return "" if path is None else f"{path}\0{member.name}"
+
+
+def do_task(
+    task: Task,
+    new_target: NewTarget,
+    found: FileFound | None = None,
+    progress: Progress | None = None,
+    workers: Workers | None = None,
+) -> PackedSource:
+    """Read a file into its parts. Raises what a single file would raise."""
+    file = found or find_file(task.member, task.place, task.plan)
+    target = new_target(task.folder, task.member.name, task.by)
+
+    def read(layout: SourceLayout) -> PackedSource:
+        now = file
+        if layout is not file.found:
+            now = file_found(file.member, file.place, file.source, layout)
+        return _read(task, _under_names(task, now), target, progress, workers)
+
+    try:
+        return with_fallback(file.source, file.found.plan, read, found=file.found)
+    finally:
+        target.abandon()
+
+
+def _under_names(task: Task, file: FileFound) -> FileFound:
+    """The file with its columns declared as those of the set."""
+    shared = {each.name: each for each in task.variables}
+    columns = {
+        index: msgspec.structs.replace(shared.get(own.name, own), from_=own.from_)
+        for index, own in file.columns.items()
+    }
+    return FileFound(file.member, file.place, file.source, file.found, columns)
+
+
+def _read(
+    task: Task,
+    file: FileFound,
+    target: PartTarget,
+    progress: Progress | None,
+    workers: Workers | None,
+) -> PackedSource:
+    import time
+
+    began = time.perf_counter()
+    alone = Survey(task.plan, [file], task.variables, (), Files([]), [], [], dict(task.errors))
+    reading = prepared(alone, file)
+    for column in reading.columns:
+        state = task.states.get(column.variable.name)
+        if state is not None:
+            column.search.state = state
+    further = _further(task)
+    if workers is None:
+        with workers_for(reading.found) as own:
+            sink = streamed(reading, target, progress, own, further)
+    else:
+        sink = streamed(reading, target, progress, workers, further)
+    receipt = receipt_of(reading, sink.counts(), sink.rows, began, with_variables=False)
+    receipt = msgspec.structs.replace(receipt, source=task.member.name)
+    variables = tuple(each.outcome().variable for each in reading.columns)
+    target.finish(variables, receipt, reading.found.plan, None)
+    return PackedSource(
+        name=task.member.name,
+        address=address_of(task.member),
+        size=task.member.size,
+        changed=task.member.changed,
+        fingerprint=receipt.fingerprint,
+        identity=task.identity,
+        rows=sink.rows,
+        parts=target.parts,
+        results={c.variable.name: result_of(c.search) for c in reading.columns},
+        receipt=msgspec.Raw(msgspec.json.encode(receipt.to_dict())),
+        variables=[each.variable for each in reading.columns],
+        sheet=task.member.sheet,
+        name_parts=dict(task.member.parts),
+    )
+
+
+def _further(task: Task) -> Callable[[Any], list[Column]]:
+    """Columns that do not come from cells: parts of the name, the file, the row."""
+    plan = task.plan
+
+    def columns(rows: Any) -> list[Column]:
+        count = len(rows)
+        made = [_constant(each, count) for each in task.name_parts]
+        if plan.file_as is not None:
+            variable = Variable(plan.file_as, type="category", label="File of the source")
+            made.append(_constant(NamePart(variable, task.member.name), count))
+        if plan.row_as is not None:
+            variable = Variable(plan.row_as, type="integer", label="Row of the source")
+            numbers = arrow(np.asarray(rows, np.int64), None, pa.int64())
+            made.append(Column(variable, numbers, np.zeros(count, np.uint8)))
+        return made
+
+    return columns
+
+
+def _constant(part: NamePart, count: int) -> Column:
+    """A column with the same in each cell."""
+    variable = part.variable
+    kind = ARROW.get(variable.type or "text", pa.string())
+    if part.text is None:
+        return Column(variable, pa.nulls(count, kind), np.full(count, IS_NOT_IN_FILE, np.uint8))
+    coded = [place for place, code in enumerate(variable.missing) if str(code) == part.text]
+    if coded:
+        reasons = np.full(count, reason_of(coded[0]), np.uint8)
+        return Column(variable, pa.nulls(count, kind), reasons)
+    one = pa.array([part.text], pa.string())
+    if pa.types.is_dictionary(kind):
+        indices = pa.array(np.zeros(count, np.int32))
+        values = pa.DictionaryArray.from_arrays(indices, one)
+    else:
+        values = one.cast(kind).take(pa.array(np.zeros(count, np.int64)))
+    return Column(variable, values, np.zeros(count, np.uint8))
+
+
+ARROW = {
+    "integer": pa.int64(),
+    "number": pa.float64(),
+    "date": pa.date32(),
+    "boolean": pa.bool_(),
+    "category": pa.dictionary(pa.int32(), pa.string()),
+}
