@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
@@ -277,6 +277,15 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         from ..reading.tracing import trace
 
         return trace(self, name, row, source)
+
+    def pieces(self, rows: int = 50_000) -> Iterator[Dataset]:
+        """Iterate over the cases as datasets of `rows` rows; a packed one is read as it goes.
+
+        Raises `PlanError` for fewer than one row.
+        """
+        from ..dataset.taking import pieces_of
+
+        return map(Dataset.of, pieces_of(self, rows))
 
     def pack(self, path: str | Path, replace: bool = False) -> None:
         """Write the dataset and all its metadata to one Parquet file, completely or not at all.

@@ -30,6 +30,7 @@ def takes_reading_options(function: F) -> F:
             name, inspect.Parameter.KEYWORD_ONLY, default=UNSET, annotation=TYPES[name]
         )
         for name in OPTIONS
+        if name not in made.parameters
     ]
     signature = made.replace(parameters=[*own, *options])
     function.__signature__ = signature  # type: ignore[attr-defined]

@@ -98,6 +98,33 @@ def load(
 
 
 @takes_reading_options
+def pieces(
+    source: Any,
+    *,
+    rows: int = 50_000,
+    settle: bool = False,
+    plan: Plan | None = None,
+    progress: Progress | None = None,
+    **options: Any,
+) -> Iterator[Dataset]:
+    """Iterate over a source as datasets of `rows` rows with equal declarations.
+
+    Takes the options of `load`; rows of names and data are given in a plan, as `rows` is the size.
+
+    Memory is bounded by a piece. Types are those of the plan, if it declares them all; else the
+    first rows settle them and a note says so: cells further on that do not fit are missing as
+    `unreadable` and listed in the piece's problems. `settle=True` settles them by a first pass over
+    the whole source.
+
+    >>> [len(piece) for piece in pieces(b"id\\n1\\n2\\n3\\n", rows=2)]
+    [2, 1]
+    """
+    from ..reading import pieces as reading
+
+    return map(Dataset.of, reading.pieces(source, _base(plan), options, rows, settle, progress))
+
+
+@takes_reading_options
 def pack(
     source: Any,
     path: str | os.PathLike[str],
@@ -240,4 +267,4 @@ def _base(plan: Plan | None) -> Plan:
     return NO_PLAN if plan is None else plan
 
 
-__all__ = ["dictionary", "draft", "files", "load", "look", "pack", "unpack"]
+__all__ = ["dictionary", "draft", "files", "load", "look", "pack", "pieces", "unpack"]

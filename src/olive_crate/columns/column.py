@@ -324,3 +324,18 @@ def followed(parts: Sequence[tuple[int, Withheld]]) -> Withheld:
             moved.append(Withheld(part.cells + begin, part.texts))
         begin += count
     return merged(moved)
+
+
+def joined_columns(variable: Variable, pieces: Sequence[Column]) -> Column:
+    """Pieces of a column as one."""
+    if len(pieces) == 1:
+        return pieces[0]
+    chunks = pa.chunked_array([each.values for each in pieces])
+    if pa.types.is_dictionary(chunks.type):
+        chunks = chunks.unify_dictionaries()
+    whole = chunks.combine_chunks()
+    if isinstance(whole, pa.ChunkedArray):
+        whole = whole.chunk(0) if whole.num_chunks == 1 else pa.concat_arrays(whole.chunks)
+    reasons = np.concatenate([each.reasons for each in pieces])
+    held = followed([(len(each), each.withheld) for each in pieces])
+    return Column(variable, whole, reasons, held)

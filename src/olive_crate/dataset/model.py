@@ -60,7 +60,7 @@ class PlainDataset(msgspec.Struct, frozen=True, eq=False):
     def __repr__(self) -> str:
         return f"<Dataset {self.rows} rows, {len(self.variables)} variables>"
 
-    def pieces(self, name: str) -> Iterator[Column]:
+    def column_pieces(self, name: str) -> Iterator[Column]:
         """One variable's column, some rows at a time: what is packed is not read as a whole."""
         self._known(name)
         if isinstance(self.columns, Columns):

@@ -5,7 +5,7 @@ Nothing is read for any of this: a column is taken from when it is asked for.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any, TypeVar
 
 import msgspec
@@ -66,6 +66,14 @@ def rows_of(dataset: D, rows: Ints) -> D:
         source_rows=came,
         parts=None,
     )
+
+
+def pieces_of(dataset: D, rows: int) -> Iterator[D]:
+    """The cases some rows at a time; columns are read as far as each piece needs them."""
+    if isinstance(rows, bool) or rows < 1:
+        raise PlanError(f"rows: expected a whole number from 1 up, got {rows!r}")
+    for start in range(0, max(dataset.rows, 1), rows):
+        yield rows_of(dataset, np.arange(start, min(start + rows, dataset.rows)))
 
 
 def rows_where(dataset: D, expression: Any) -> D:
@@ -144,7 +152,9 @@ def _renamed(dataset: PlainDataset, name: str, variable: Variable) -> Unread:
     def called(column: Column) -> Column:
         return msgspec.structs.replace(column, variable=variable)
 
-    return Unread(lambda: called(dataset.columns[name]), lambda: map(called, dataset.pieces(name)))
+    return Unread(
+        lambda: called(dataset.columns[name]), lambda: map(called, dataset.column_pieces(name))
+    )
 
 
 def arrow_table(dataset: PlainDataset) -> pa.Table:

@@ -159,7 +159,7 @@ def _counts(
     edges = _edges(variable, dataset, bins) if bins is not None and numeric else None
     met: dict[Any, int] = {}
     column: Column | None = None
-    for piece in ahead(dataset.pieces(variable.name)):
+    for piece in ahead(dataset.column_pieces(variable.name)):
         column = column or piece
         reasons += reason_totals(piece.reasons)
         found = _tally(piece) if edges is None else _binned(piece, edges)
@@ -225,7 +225,7 @@ def _edges(variable: Variable, dataset: PlainDataset, bins: int | Sequence[float
         raise PlanError(f"bins: expected at least 1, got {bins}")
     ends = [
         (limits["min"], limits["max"])
-        for piece in ahead(dataset.pieces(variable.name))
+        for piece in ahead(dataset.column_pieces(variable.name))
         if (limits := pc.min_max(piece.values).as_py())["min"] is not None
     ]
     low = min((low for low, _ in ends), default=0)
@@ -271,7 +271,7 @@ def _bin_words(edges: np.ndarray, variable: Variable) -> list[str]:
 def _crossed(dataset: PlainDataset, down: Variable, across: Variable) -> Crossed:
     met: dict[tuple[Any, Any], int] = {}
     total = both = 0
-    pairs = zip(dataset.pieces(down.name), dataset.pieces(across.name), strict=True)
+    pairs = zip(dataset.column_pieces(down.name), dataset.column_pieces(across.name), strict=True)
     for one, other in pairs:
         left, right = encoded(one.values), encoded(other.values)
         there = (one.reasons == 0) & (other.reasons == 0)

@@ -76,7 +76,7 @@ def overlap(dataset: PlainDataset, names: Names = "*") -> Pairs:
 
 
 def _present(dataset: PlainDataset, name: str) -> np.ndarray:
-    return np.concatenate([piece.reasons == 0 for piece in ahead(dataset.pieces(name))])
+    return np.concatenate([piece.reasons == 0 for piece in ahead(dataset.column_pieces(name))])
 
 
 def _both(present: np.ndarray) -> np.ndarray:
@@ -178,7 +178,7 @@ def _numbers(dataset: PlainDataset, names: Names | None, use: str) -> tuple[list
     made = np.empty((dataset.rows, len(wanted)))
     for place, name in enumerate(wanted):
         begin = 0
-        for piece in ahead(dataset.pieces(name)):
+        for piece in ahead(dataset.column_pieces(name)):
             made[begin : begin + len(piece), place] = piece.to_numpy()
             begin += len(piece)
     return wanted, made[complete_cases(dataset, wanted)] if use == "complete" else made

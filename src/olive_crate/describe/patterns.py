@@ -63,7 +63,7 @@ def missing_patterns(dataset: PlainDataset, names: Names = "*") -> Patterns:
     bits = np.zeros((dataset.rows, max(1, -(-len(wanted) // 8))), np.uint8)
     for place, name in enumerate(wanted):
         begin, bit = 0, np.uint8(1 << (place % 8))
-        for piece in ahead(dataset.pieces(name)):
+        for piece in ahead(dataset.column_pieces(name)):
             bits[begin : begin + len(piece), place // 8] |= (piece.reasons != 0) * bit
             begin += len(piece)
     whole = np.ascontiguousarray(bits).view(f"V{bits.shape[1]}").ravel()

@@ -112,7 +112,7 @@ def summary(dataset: PlainDataset, names: Names = "*", complete: bool = False) -
     by_name = {each.name: each for each in dataset.variables}
     kept = complete_cases(dataset, wanted) if complete else None
     rows = dataset.rows if kept is None else int(np.count_nonzero(kept))
-    gathered = (_gathered(by_name[name], dataset.pieces(name), kept) for name in wanted)
+    gathered = (_gathered(by_name[name], dataset.column_pieces(name), kept) for name in wanted)
     return Summary([make() for make in ahead(gathered)], rows, complete)
 
 
@@ -121,7 +121,7 @@ def complete_cases(dataset: PlainDataset, names: Sequence[str]) -> Flags:
     kept = np.ones(dataset.rows, bool)
     for name in names:
         begin = 0
-        for piece in ahead(dataset.pieces(name)):
+        for piece in ahead(dataset.column_pieces(name)):
             kept[begin : begin + len(piece)] &= piece.reasons == 0
             begin += len(piece)
     return kept

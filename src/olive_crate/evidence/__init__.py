@@ -23,6 +23,7 @@ from .notes import (
     Note,
     PlainNameTaken,
     PromiseNotChecked,
+    ProvisionalTypes,
     RenamedColumn,
     SourceChanged,
     UndeclaredColumns,
@@ -128,6 +129,7 @@ ALL_NOTES = (
     *(RenamedColumn, UnnamedColumns, UndeclaredColumns, MovedColumns, PlainNameTaken),
     *(FellBack, SourceChanged, PromiseNotChecked, IncompleteRecord, CutCharacters, DictionaryGap),
     *(FilesDiffer, NotInFiles, FileSetAside, FilesLeftOut, FilesNotReached),
+    ProvisionalTypes,
 )
 
 __all__ = [
@@ -190,6 +192,7 @@ __all__ = [
     "PerhapsRenamed",
     "PlainNameTaken",
     "PromiseNotChecked",
+    "ProvisionalTypes",
     "QuoteFound",
     "RecordLength",
     "RenamedColumn",

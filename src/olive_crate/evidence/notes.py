@@ -38,6 +38,12 @@ class SourceChanged(Note, frozen=True, kw_only=True):
     name: str
 
 
+class ProvisionalTypes(Note, frozen=True, kw_only=True):
+    """Types were settled by the first rows only."""
+
+    rows: int
+
+
 class UndeclaredColumns(Note, frozen=True, kw_only=True):
     """Columns that the plan does not mention."""
 

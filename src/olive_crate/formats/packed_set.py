@@ -17,7 +17,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from .. import kernels
-from ..columns.column import Column, Columns, Unread, followed, in_pieces, told_apart
+from ..columns.column import Column, Columns, Unread, in_pieces, joined_columns, told_apart
 from ..columns.rule import IS_NOT_IN_FILE
 from ..dataset.model import PlainDataset
 from ..dataset.packed_set import METADATA, VERSION, Part, SetMetadata
@@ -281,18 +281,3 @@ def _true_in(table: pa.Table) -> Ints:
 def arrow_type(variable: Variable) -> pa.DataType:
     """The Arrow type of a variable in a packed set."""
     return ARROW.get(variable.type or "text", pa.string())
-
-
-def joined_columns(variable: Variable, pieces: Sequence[Column]) -> Column:
-    """Pieces of a column as one."""
-    if len(pieces) == 1:
-        return pieces[0]
-    chunks = pa.chunked_array([each.values for each in pieces])
-    if pa.types.is_dictionary(chunks.type):
-        chunks = chunks.unify_dictionaries()
-    whole = chunks.combine_chunks()
-    if isinstance(whole, pa.ChunkedArray):
-        whole = whole.chunk(0) if whole.num_chunks == 1 else pa.concat_arrays(whole.chunks)
-    reasons = np.concatenate([each.reasons for each in pieces])
-    held = followed([(len(each), each.withheld) for each in pieces])
-    return Column(variable, whole, reasons, held)

@@ -143,7 +143,7 @@ def _with_promises(folder: Folder, packed: Packed) -> Receipt:
 
 def pieces_of(dataset: Any) -> Any:
     """All columns of a dataset, piece by piece, together."""
-    return zip(*(dataset.pieces(name) for name in dataset.names), strict=True)
+    return zip(*(dataset.column_pieces(name) for name in dataset.names), strict=True)
 
 
 def pack_to_file(

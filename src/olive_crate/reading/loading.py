@@ -197,7 +197,7 @@ def opened_or_set(given: Any, plan: Decisions) -> tuple[Source | None, Files | N
 def _from_here(plan: Decisions, source: Any, files: Files | None) -> Decisions:
     """The plan with the source that a call names, as far as that can be written down."""
     replace = msgspec.structs.replace
-    if files is not None and not isinstance(source, (str, Path)):
+    if files is not None and not isinstance(source, (str, Path)) and plan.source.paths is None:
         named = replace(plan.source, path=None, paths=files.given or None)
         return replace(plan, source=named, base=None)
     if isinstance(source, (str, Path)):

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from contextlib import nullcontext
 
 import msgspec
@@ -48,6 +48,18 @@ def run(
     The work is done by `workers`, or by as many as usual, who leave at the end. Raises
     `OtherMarksMet` if the source turns out to need other marks for numbers.
     """
+    for block, typed in stream(reading, progress, keeping, workers):
+        take(block, typed)
+    check_marks(reading)
+
+
+def stream(
+    reading: Reading,
+    progress: Progress | None = None,
+    keeping: bool = False,
+    workers: Workers | None = None,
+) -> Iterator[tuple[Block, list[TypedBlock]]]:
+    """Each block of the source, converted."""
     found = reading.found
     tally = reading.tally = Tally()
     stop = found.plan.unreadable == "stop"
@@ -58,12 +70,11 @@ def run(
             own = ALONE if block.early or len(block.rows) < MANY else crew
             typed = own.each(_taker(block), reading.columns)
             _note_problems(reading, block, typed, stop)
-            take(block, typed)
+            yield block, typed
             if doubtful and reading.proof is None:
                 look_for_proof(reading, block)
             if progress:
                 progress(tally.bytes, found.source.size, "reading")
-    check_marks(reading)
 
 
 def _forecast(reading: Reading) -> Forecast:

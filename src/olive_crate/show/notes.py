@@ -45,6 +45,14 @@ def _(note: ev.SourceChanged) -> str:
 
 
 @note_words.register
+def _(note: ev.ProvisionalTypes) -> str:
+    return (
+        f"types are provisional: settled by the first {several(note.rows, 'row')}; "
+        "cells that do not fit are missing as unreadable"
+    )
+
+
+@note_words.register
 def _(note: ev.UndeclaredColumns) -> str:
     return f"columns that the plan does not mention: {_quoted(note.names)}"
 

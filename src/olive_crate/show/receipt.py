@@ -38,6 +38,7 @@ def receipt_text(receipt: Receipt, width: int = WIDTH, variables: int = 24) -> s
 
 def _how(receipt: Receipt, width: int) -> list[str]:
     packed = f", {receipt.compression}" if receipt.compression else ""
+    size = f"  {size_words(receipt.bytes)}" if receipt.bytes or receipt.settings else ""
     mostly = "mostly " if receipt.files else ""
     settings = ", ".join(_setting(key, value) for key, value in receipt.settings.items())
     if receipt.layout != "sheet":
@@ -48,8 +49,8 @@ def _how(receipt: Receipt, width: int) -> list[str]:
     if receipt.stopped:
         counts += " – stopped at the limit, the rest was not read"
     return [
-        cut(f"{receipt.source}  {size_words(receipt.bytes)}{packed}", width),
-        *wrapped(settings, width, "  "),
+        cut(f"{receipt.source}{size}{packed}", width),
+        *(wrapped(settings, width, "  ") if receipt.settings else []),
         counts,
     ]
 

@@ -73,7 +73,7 @@ def read_files(
     """
     limit, notes = found.plan.limit, list[Note]()
     if limit is not None:
-        return _up_to(found, limit, progress)
+        return _up_to(found, limit, progress, keeping)
     total = sum(each.source.size or 0 for each in found.files) or None
     done = [0]
 
@@ -103,18 +103,18 @@ def read_files(
 
 
 def _up_to(
-    found: Survey, limit: int, progress: Progress | None
+    found: Survey, limit: int, progress: Progress | None, keeping: bool
 ) -> tuple[list[FileRead], list[Note]]:
     """As many files as it takes to have so many rows."""
     reads: list[FileRead] = []
     notes: list[Note] = []
     left = limit
     for number, file in enumerate(found.files):
-        if left == 0 and reads:
+        if left <= 0 and reads:
             notes.append(FilesNotReached(count=len(found.files) - number))
             break
         try:
-            reads.append(read_file(found, file, progress, left))
+            reads.append(read_file(found, file, progress, left, None, keeping))
             left -= reads[-1].count
         except FAULTS as error:
             notes.append(set_aside(found.plan, file.member, error))

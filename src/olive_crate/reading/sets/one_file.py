@@ -29,7 +29,7 @@ from ..loading import with_fallback
 from ..preparing import Reading, prepare
 from ..receipts import receipt_of
 from ..single_pass import Progress, reread, run, workers_for
-from .survey import FileFound, Survey, file_found
+from .survey import FileFound, Survey, file_found, find_file
 
 
 class FileRead(msgspec.Struct, eq=False):
@@ -69,6 +69,8 @@ def read_file(
     keeping: bool = True,
 ) -> FileRead:
     """Read one file; its blocks are kept if wanted. Raises what a single file would raise."""
+    if limit is not None:
+        file = limited(survey, file, limit)
     before = file.found
 
     def read(found: SourceLayout) -> FileRead:
@@ -76,6 +78,13 @@ def read_file(
         return _read(survey, now, found, progress, limit, workers, keeping)
 
     return with_fallback(file.source, before.plan, read, found=before)
+
+
+def limited(survey: Survey, file: FileFound, limit: int) -> FileFound:
+    """The file with a layout of so many cases."""
+    plan = msgspec.structs.replace(survey.plan, limit=limit)
+    found = find_file(file.member, file.place, plan)
+    return FileFound(file.member, file.place, file.source, found.found, file.columns)
 
 
 def prepared(survey: Survey, file: FileFound, limit: int | None = None) -> Reading:
