@@ -125,6 +125,26 @@ def of_file(result: SearchResult, file: int) -> SearchResult:
     return msgspec.structs.replace(result, obstacles=obstacles, as_written=written)
 
 
+def shifted(result: SearchResult, rows: int) -> SearchResult:
+    """The same, with its rows as many further on."""
+    if not rows:
+        return result
+    obstacles = result.obstacles
+    if obstacles is not None:
+        texts = {
+            text: (count, [row + rows for row in held])
+            for text, (count, held) in obstacles.texts.items()
+        }
+        obstacles = Obstacles(
+            obstacles.kind, obstacles.fitting, obstacles.count, obstacles.odd, texts
+        )
+    written = {
+        code: (count, [row + rows for row in held])
+        for code, (count, held) in result.as_written.items()
+    }
+    return msgspec.structs.replace(result, obstacles=obstacles, as_written=written)
+
+
 def _row_in(file: int, row: int) -> int:
     return (row & LAST_ROW) + (file << FILE_BITS)
 

@@ -29,9 +29,10 @@ from ..evidence import Note
 from ..plan.model import Decisions
 from ..plan.toml_read import decisions_from
 from ..reading.sets.loading import judged_promises
-from ..reading.sets.packing import Packed, Runner, Threads, pack_files
+from ..reading.sets.packing import Packed, Threads, pack_files
 from ..reading.sets.part_task import address_of
 from ..reading.sets.survey import Survey
+from ..reading.sets.units import Runner
 from ..reading.single_pass import Progress
 from ..sources.folder import Folder
 from ..sources.sets import Files, Member
@@ -56,9 +57,11 @@ def parts_by(value: Any) -> PartsBy:
     )
 
 
-def threads(plan: Decisions) -> RunnerOf:
-    """Whoever does the work on this machine."""
-    return lambda found: Threads(PartFiles, {each.place: each for each in found.files}, plan)
+def threads(plan: Decisions, range_size: int | None = None) -> RunnerOf:
+    """Whoever does the work in this process; large files in ranges of so many bytes."""
+    return lambda found: Threads(
+        PartFiles, {each.place: each for each in found.files}, plan, range_size
+    )
 
 
 def pack_set(

@@ -76,6 +76,12 @@ class Layout(Protocol):
     def only_rows(self, first: int, last: int) -> Layout:
         """The layout of some rows alone."""
 
+    def of_range(self, first: bool, final: bool) -> RangeLayout | None:
+        """The layout of a range of bytes that begins and ends with a record.
+
+        `None` where ranges cannot be read by themselves.
+        """
+
     def read(self, source: Source, tally: Tally, hands: Hands) -> Iterator[Block]:
         """The data, block after block; `tally` accounts for every row."""
 
@@ -83,6 +89,16 @@ class Layout(Protocol):
         self, source: Source, row: int, index: int, offsets: Sequence[tuple[int, int]]
     ) -> RawCell:
         """A cell where it stands in its row; `offsets` are rows and the bytes they begin at."""
+
+
+class RangeLayout(NamedTuple):
+    """How a range of bytes of a source is read, and how ranges are found."""
+
+    layout: Layout
+    quote: bytes
+    """What stands around fields in which line ends are no ends of records; empty for nothing."""
+    skip: int
+    """Lines at the top of the source that belong to no record."""
 
 
 class RawCell(NamedTuple):

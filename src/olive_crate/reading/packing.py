@@ -103,18 +103,20 @@ def streamed(
     progress: Progress | None = None,
     workers: Workers | None = None,
     further: Further | None = None,
+    row_offset: int = 0,
 ) -> Sink:
     """Read a source into a target: in one pass, or in a second one that holds no surprise.
 
-    `further` gives columns that do not come from cells, for the rows of some cases.
+    `further` gives columns that do not come from cells, for the rows of some cases. `row_offset` is
+    how many rows of the source lie before what is read.
     """
-    sink = Sink(reading, target, None, further)
+    sink = Sink(reading, target, None, further, row_offset)
     run(reading, sink.take, progress, workers=workers)
     if not sink.finish():
         for column in reading.columns:
             column.problems.clear()
             column.search.settle()
-        sink = Sink(reading, target, sink.missing(), further)
+        sink = Sink(reading, target, sink.missing(), further, row_offset)
         run(reading, sink.take, progress, workers=workers)
         sink.finish()
     return sink
@@ -148,9 +150,11 @@ class Sink:
         target: Target,
         missing: dict[str, bool] | None = None,
         further: Further | None = None,
+        row_offset: int = 0,
     ) -> None:
         self.reading, self.target = reading, target
         self.known_missing = missing
+        self.row_offset = row_offset
         self.further = further or _nothing_further
         self.held: list[list[TypedBlock]] = []
         self.rows_held: list[SourceRows] = []
@@ -219,7 +223,7 @@ class Sink:
             joined(outcome, [blocks[place] for blocks in self.held])
             for place, outcome in enumerate(outcomes)
         ]
-        rows = np.concatenate([np.zeros(0, np.int64), *self.rows_held])
+        rows = np.concatenate([np.zeros(0, np.int64), *self.rows_held]) + self.row_offset
         if columns and len(columns[0]):
             self.target.write([*columns, *self.further(rows)], rows)
             if self.promises is not None:

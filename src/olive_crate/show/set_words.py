@@ -7,10 +7,11 @@ from collections.abc import Sequence
 
 from .. import evidence as ev
 from ..dataset.receipt import Receipt
+from ..dataset.update import Update
 from ..errors import several
 from ..sources.sets import Files
 from .claim import claim_of
-from .text import WIDTH, cut, mark_words, size_words, table, visible
+from .text import WIDTH, cut, mark_words, size_words, table, visible, wrapped
 
 FILES_SHOWN = 40
 READ_SHOWN = 10
@@ -140,3 +141,22 @@ def file_table(receipt: Receipt, width: int) -> list[str]:
         rows_left = sum(each.rows for each in left)
         lines.append(f"{several(len(left), 'more file')}, {rows_left:,} rows of data")
     return lines
+
+
+def update_text(update: Update, width: int = WIDTH) -> str:
+    """What was, or would be, done to a packed set."""
+    would = "would be " if update.dry else ""
+    lines = [f"{update.folder}: {several(update.unchanged, 'file')} unchanged"]
+    for files, words in (
+        (update.new, f"new, {would}read"),
+        (update.changed, f"changed, {would}read again"),
+        (update.gone, "gone, " + (f"{would}dropped" if update.forgotten else "their parts kept")),
+        (update.again, "read again, as a type was too narrow"),
+    ):
+        if files:
+            lines += wrapped(f"  {words}: {file_list(files, len(files), 10)}", width, "    ")
+    for name, before, after in update.widened:
+        lines.append(cut(f"  {visible(name)} is {after} now, and was {before}", width))
+    if not (update.new or update.changed or update.receipt):
+        lines.append("  nothing to read")
+    return "\n".join(lines) + "\n" * (update.receipt is not None)

@@ -32,6 +32,7 @@ TEXT = {
     "Receipt": "receipt.receipt_text",
     "SetLook": "set_look.set_look_text",
     "Summary": "summary.summary_text",
+    "Update": "set_words.update_text",
     "Trace": "trace.trace_text",
 }
 """By the name of a value's class, or of one that it derives from: a function of this room."""

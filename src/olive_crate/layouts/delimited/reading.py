@@ -18,6 +18,7 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Iterator, Sequence
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -26,7 +27,7 @@ from ... import kernels
 from ...columns.rule import SourceColumn
 from ...kernels.spans import BlockRows, Spans, shaped, spans_in, spans_of
 from ...kernels.types import Dialect, Flags, Ints, Structure, Table
-from ...sources.source import Source
+from ...sources.source import Source, is_ebcdic, is_multibyte
 from ..base import (
     BLANK,
     COMMENT,
@@ -36,6 +37,7 @@ from ..base import (
     SKIPPED,
     Block,
     Hands,
+    RangeLayout,
     RawCell,
     Tally,
 )
@@ -286,6 +288,19 @@ class DelimitedLayout(msgspec.Struct, frozen=True, eq=False):
     def only_rows(self, first: int, last: int) -> DelimitedLayout:
         """The layout of some rows alone."""
         return msgspec.structs.replace(self, first=first, last=last)
+
+    def of_range(self, first: bool, final: bool) -> RangeLayout | None:
+        """A range holds whole records; comments and escapes would hide where they begin."""
+        marks = self.dialect
+        by_byte = not is_multibyte(self.encoding) and not is_ebcdic(self.encoding)
+        plain = by_byte and not marks.comment and not marks.escape
+        if not plain or self.limit is not None or (self.last or 0) > 0:
+            return None
+        quote = bytes([marks.quote]) if marks.quote else b""
+        changes: dict[str, Any] = {} if final else {"last": None}
+        if not first:
+            changes |= {"heading": (), "skip": 0, "first": 1}
+        return RangeLayout(msgspec.structs.replace(self, **changes), quote, self.skip)
 
     def read(self, source: Source, tally: Tally, hands: Hands) -> Iterator[Block]:
         """The data, block after block."""

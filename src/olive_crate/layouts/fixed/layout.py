@@ -9,7 +9,7 @@ import msgspec
 from ...columns.rule import SourceColumn
 from ...plan.fields import Field, RecordType
 from ...sources.source import Source, is_multibyte
-from ..base import Block, Hands, RawCell, Tally
+from ..base import Block, Hands, RangeLayout, RawCell, Tally
 
 
 class FixedLayout(msgspec.Struct, frozen=True, eq=False):
@@ -60,6 +60,10 @@ class FixedLayout(msgspec.Struct, frozen=True, eq=False):
         from .reading import read_blocks
 
         return read_blocks(source, self, tally, hands)
+
+    def of_range(self, first: bool, final: bool) -> RangeLayout | None:
+        """Such a source is read as a whole."""
+        return None
 
     def raw_cell(
         self, source: Source, row: int, index: int, offsets: Sequence[tuple[int, int]]

@@ -11,7 +11,7 @@ from ...kernels.spans import Cells
 from ...kernels.types import Ints
 from ...sources.ranges import Area, letters
 from ...sources.source import Source
-from ..base import Block, Hands, RawCell, Tally
+from ..base import Block, Hands, RangeLayout, RawCell, Tally
 from .grid import GridCells, Sheet
 
 BETWEEN = " | "
@@ -90,6 +90,10 @@ class SheetLayout(msgspec.Struct, frozen=True, eq=False):
         from .reading import read_blocks
 
         return read_blocks(self, tally)
+
+    def of_range(self, first: bool, final: bool) -> RangeLayout | None:
+        """Such a source is read as a whole."""
+        return None
 
     def raw_cell(
         self, source: Source, row: int, index: int, offsets: Sequence[tuple[int, int]]

@@ -10,11 +10,10 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path
-from typing import Protocol
 
 import msgspec
 
-from ...columns.search import Settled, State
+from ...columns.search import Settled
 from ...columns.search_result import SearchResult, of_file
 from ...dataset.packed_set import STAGING, VERSION, PackedSource, PartsBy, SetMetadata
 from ...dataset.receipt import CellCounts, Receipt
@@ -31,24 +30,33 @@ from ...workers import ALONE, Workers, usual_workers
 from ..single_pass import Progress
 from ..source_columns import part_column
 from .combining import Combined, combine, set_receipt
-from .part_task import NamePart, NewTarget, Task, do_task, identity_of
+from .part_task import NamePart, NewTarget, RangeFailed, Task, do_task, identity_of
+from .ranges import Scan, scan
 from .survey import FAULTS, FileFound, Survey, find_file, set_aside, survey
-
-Done = PackedSource | Note
-
-
-class Runner(Protocol):
-    """Whoever does tasks: threads of this process, or the machines of a cluster."""
-
-    def each(self, tasks: Sequence[Task], told: Callable[[int], None]) -> list[Done]:
-        """What comes of each task, in order."""
+from .units import (
+    Done,
+    FailedRange,
+    Runner,
+    ScanJob,
+    failed_places,
+    put_units_together,
+    removed,
+    with_ranges,
+)
 
 
 class Threads:
     """Tasks done by threads of this process, side by side."""
 
-    def __init__(self, new_target: NewTarget, found: Mapping[int, FileFound], plan: Decisions):
+    def __init__(
+        self,
+        new_target: NewTarget,
+        found: Mapping[int, FileFound],
+        plan: Decisions,
+        range_size: int | None = None,
+    ) -> None:
         self.new_target, self.found, self.plan = new_target, found, plan
+        self.range_size = range_size
 
     def each(self, tasks: Sequence[Task], told: Callable[[int], None]) -> list[Done]:
         """What comes of each task, in order; a single one has all threads to itself."""
@@ -66,6 +74,10 @@ class Threads:
         with Workers(count) as workers:
             return workers.each(lambda task: do(task, ALONE), tasks)
 
+    def scans(self, jobs: Sequence[ScanJob]) -> list[Scan]:
+        """What each range holds, in order."""
+        return [scan(e.file.source, e.start, e.end, e.quote, e.behind) for e in jobs]
+
 
 def done_or_noted(
     task: Task,
@@ -75,15 +87,17 @@ def done_or_noted(
 ) -> Done:
     """What comes of a task: done before already, done now, or set aside if that is wanted."""
     record = f"{STAGING}/{task.identity}.json"
-    if not task.states:
+    if not task.settled:
         known = _done_before(task, record)
         if known is not None:
             return known
     try:
         made = do_task(task, new_target, found, workers=workers)
+    except RangeFailed:
+        return FailedRange(task.place)
     except FAULTS as error:
         return set_aside(task.plan, task.member, error)
-    if not task.states:
+    if not task.settled:
         task.folder.write(record, msgspec.json.encode(made))
     return made
 
@@ -133,29 +147,86 @@ def pack_files(
     )
     parts = _name_parts(found, kept)
     _refuse_unknown(by, found)
-    tasks = [_task(found, each, folder, by, parts.get(each.place, ())) for each in found.files]
+    whole = [_task(found, each, folder, by, parts.get(each.place, ())) for each in found.files]
     runner = runner_of(found)
-    made = runner.each(tasks, lambda n: _tell(progress, n, len(tasks), "packing files"))
+    tasks, made = _done(found, whole, runner, folder, progress)
     notes = [each for each in made if isinstance(each, Note)]
-    sources = [*kept, *(each for each in made if isinstance(each, PackedSource))]
-    combined = _combined(found, sources)
-    again = _stale(sources, combined)
+    own = [(t, each) for t, each in zip(tasks, made, strict=True) if isinstance(each, PackedSource)]
+    units = [*kept, *(each for _, each in own)]
+    unit_tasks: list[Task | None] = [*([None] * len(kept)), *(task for task, _ in own)]
+    combined = _combined(found, units)
+    again = _stale(units, combined)
     if again:
-        by_name = {task.member.name: task for task in tasks}
         redo = [
             msgspec.structs.replace(
-                by_name.get(sources[index].name) or _old_task(found, sources[index], folder, by),
-                states=states,
+                unit_tasks[index] or _old_task(found, units[index], folder, by), settled=whole
             )
-            for index, states in again.items()
+            for index, whole in again.items()
         ]
         redone = runner.each(redo, lambda n: _tell(progress, n, len(redo), "reading again"))
         for index, each in zip(again, redone, strict=True):
-            if isinstance(each, Note):
-                raise SourceError(str(each))
-            sources[index] = _redone(sources[index], each)
-            folder.write(f"{STAGING}/{each.identity}.json", msgspec.json.encode(sources[index]))
+            if not isinstance(each, PackedSource):
+                raise SourceError(f"{units[index].name}: could not be read again ({each})")
+            units[index] = _redone(units[index], each)
+            folder.write(f"{STAGING}/{each.identity}.json", msgspec.json.encode(units[index]))
+    sources = _whole_files(found, units, unit_tasks, combined)
+    combined = _combined(found, sources) if len(sources) < len(units) else combined
     return _packed(found, sources, combined, notes, by, began, folder)
+
+
+def _done(
+    found: Survey,
+    whole: Sequence[Task],
+    runner: Runner,
+    folder: Folder,
+    progress: Progress | None,
+) -> tuple[list[Task], list[Done]]:
+    """All tasks with what came of them; files whose ranges failed are read as a whole."""
+    tasks = with_ranges(found, whole, runner)
+    made = runner.each(tasks, lambda n: _tell(progress, n, len(tasks), "packing files"))
+    failed = failed_places(made, tasks)
+    if not failed:
+        return tasks, made
+    for task, each in zip(tasks, made, strict=True):
+        if task.place in failed and isinstance(each, PackedSource):
+            removed(folder, each)
+    instead = [task for task in whole if task.place in failed]
+    second = iter(runner.each(instead, lambda n: _tell(progress, n, len(instead), "as a whole")))
+    final: list[Task] = []
+    results: list[Done] = []
+    for task, each in zip(tasks, made, strict=True):
+        if task.place not in failed:
+            final.append(task)
+            results.append(each)
+        elif task.range is None or task.range.first:
+            final.append(next(one for one in instead if one.place == task.place))
+            results.append(next(second))
+    return final, results
+
+
+def _whole_files(
+    found: Survey,
+    units: Sequence[PackedSource],
+    tasks: Sequence[Task | None],
+    combined: Mapping[str, Combined],
+) -> list[PackedSource]:
+    """The sources, those that were read in ranges put together."""
+    files = {each.place: each for each in found.files}
+    groups: dict[object, list[int]] = {}
+    for index, task in enumerate(tasks):
+        alone = task is None or task.range is None
+        groups.setdefault(("unit", index) if alone or task is None else task.place, []).append(
+            index
+        )
+    made = []
+    for place, indices in groups.items():
+        held = [units[index] for index in indices]
+        if len(held) == 1 or not isinstance(place, int):
+            made += held
+            continue
+        kinds = {name: combined[name].kind_in(indices[0]) for name in held[0].results}
+        made.append(put_units_together(held, kinds, files[place]))
+    return made
 
 
 def _tell(progress: Progress | None, done: int, total: int, what: str) -> None:
@@ -245,13 +316,16 @@ def _combined(found: Survey, sources: Sequence[PackedSource]) -> dict[str, Combi
 
 def _stale(
     sources: Sequence[PackedSource], combined: Mapping[str, Combined]
-) -> dict[int, dict[str, State]]:
+) -> dict[int, dict[str, SearchResult]]:
     """The sources that must be read again, each with what its variables are."""
-    again: dict[int, dict[str, State]] = {}
+    again: dict[int, dict[str, SearchResult]] = {}
     for index, source in enumerate(sources):
         kinds = {name: combined[name].kind_in(index) for name in source.results}
         if any(source.results[name].kind != kind for name, kind in kinds.items()):
-            again[index] = {name: Settled(kind) for name, kind in kinds.items()}
+            again[index] = {
+                name: msgspec.structs.replace(combined[name].search, state=Settled(kind))
+                for name, kind in kinds.items()
+            }
     return again
 
 

@@ -16,21 +16,24 @@ import pyarrow as pa
 
 from ...columns.column import Column
 from ...columns.rule import IS_NOT_IN_FILE, reason_of
-from ...columns.search import State
-from ...columns.search_result import result_of
-from ...dataset.packed_set import PackedSource, Part, PartsBy
+from ...columns.search_result import SearchResult, result_of, search_with, shifted
+from ...dataset.packed_set import STAGING, PackedSource, Part, PartsBy
 from ...declaration.variable import Variable
+from ...errors import LayoutError
 from ...kernels import arrow
 from ...layouts.base import SourceLayout
+from ...layouts.text.decoding import BadByte
 from ...plan.model import Decisions
 from ...sources.folder import Folder
 from ...sources.sets import Files, Member
 from ...workers import Workers
 from ..loading import with_fallback
 from ..packing import Target, streamed
+from ..preparing import Reading
 from ..receipts import receipt_of
-from ..single_pass import Progress, workers_for
+from ..single_pass import OtherMarksMet, Progress, workers_for
 from .one_file import prepared
+from .ranges import ByteRange, layout_of, sliced
 from .survey import FileFound, Survey, file_found, find_file
 
 
@@ -63,9 +66,10 @@ class Task(msgspec.Struct, frozen=True):
     by: PartsBy
     identity: str
     name_parts: tuple[NamePart, ...] = ()
-    states: Mapping[str, State] = {}
-    """As what to take variables, where that is settled."""
-    range: tuple[int, int] | None = None
+    settled: Mapping[str, SearchResult] = {}
+    """What all files together say of the variables, where that is settled."""
+    range: ByteRange | None = None
+    """Only these bytes of the file."""
 
 
 def identity_of(member: Member, plan: Decisions, by: PartsBy, names: tuple[str, ...]) -> str:
@@ -94,6 +98,8 @@ def do_task(
 ) -> PackedSource:
     """Read a file into its parts. Raises what a single file would raise."""
     file = found or find_file(task.member, task.place, task.plan)
+    if task.range is not None:
+        return _do_range(task, file, new_target, workers)
     target = new_target(task.folder, task.member.name, task.by)
 
     def read(layout: SourceLayout) -> PackedSource:
@@ -106,6 +112,37 @@ def do_task(
         return with_fallback(file.source, file.found.plan, read, found=file.found)
     finally:
         target.abandon()
+
+
+class RangeFailed(Exception):
+    """A range of bytes cannot be read by itself: the file must be read as a whole."""
+
+
+def _do_range(
+    task: Task, file: FileFound, new_target: NewTarget, workers: Workers | None
+) -> PackedSource:
+    """Read a range of a file into its parts. Raises `RangeFailed`."""
+    part = task.range
+    assert part is not None
+    layout = layout_of(file.found.layout, part)
+    if layout is None:
+        raise RangeFailed
+    replace = msgspec.structs.replace
+    found = replace(file.found, source=sliced(file.source, part), layout=layout)
+    target = new_target(task.folder, f"{task.member.name}-{part.start}", task.by)
+    own = _under_names(task, replace(file, found=found))
+    try:
+        made = _read(task, own, target, None, workers)
+    except (BadByte, OtherMarksMet, LayoutError):
+        raise RangeFailed from None
+    finally:
+        target.abandon()
+    receipt = msgspec.json.decode(made.receipt)
+    if part.lines is not None and receipt["lines"] != part.lines:
+        for each in made.parts:
+            task.folder.remove(f"{STAGING}/{each.path}")
+        raise RangeFailed
+    return made
 
 
 def _under_names(task: Task, file: FileFound) -> FileFound:
@@ -131,15 +168,17 @@ def _read(
     alone = Survey(task.plan, [file], task.variables, (), Files([]), [], [], dict(task.errors))
     reading = prepared(alone, file)
     for column in reading.columns:
-        state = task.states.get(column.variable.name)
-        if state is not None:
-            column.search.state = state
-    further = _further(task)
+        whole = task.settled.get(column.variable.name)
+        if whole is not None:
+            column.search = search_with(column.search.rule, whole)
+    further, before = _further(task), 0 if task.range is None else task.range.row
     if workers is None:
         with workers_for(reading.found) as own:
-            sink = streamed(reading, target, progress, own, further)
+            sink = streamed(reading, target, progress, own, further, before)
     else:
-        sink = streamed(reading, target, progress, workers, further)
+        sink = streamed(reading, target, progress, workers, further, before)
+    if task.range is not None:
+        _shift(reading, task.range)
     receipt = receipt_of(reading, sink.counts(), sink.rows, began, with_variables=False)
     receipt = msgspec.structs.replace(receipt, source=task.member.name)
     variables = tuple(each.outcome().variable for each in reading.columns)
@@ -153,12 +192,23 @@ def _read(
         identity=task.identity,
         rows=sink.rows,
         parts=target.parts,
-        results={c.variable.name: result_of(c.search) for c in reading.columns},
+        results={c.variable.name: shifted(result_of(c.search), before) for c in reading.columns},
         receipt=msgspec.Raw(msgspec.json.encode(receipt.to_dict())),
         variables=[each.variable for each in reading.columns],
         sheet=task.member.sheet,
         name_parts=dict(task.member.parts),
     )
+
+
+def _shift(reading: Reading, part: ByteRange) -> None:
+    """Rows of a range as those of its file."""
+    tally, before = reading.tally, part.row
+    for column in reading.columns:
+        column.problems[:] = [(np.asarray(rows) + before, texts) for rows, texts in column.problems]
+    for rows in (tally.short, tally.skipped_rows, tally.blank_rows, tally.repeated):
+        rows.first[:] = [row + before for row in rows.first]
+    tally.surplus[:] = [(row + before, text) for row, text in tally.surplus]
+    tally.offsets[:] = [(row + before, at + part.start) for row, at in tally.offsets]
 
 
 def _further(task: Task) -> Callable[[Any], list[Column]]:
