@@ -236,7 +236,7 @@ def _of_path(path: Path) -> Files:
     parts = _part_pattern(text)
     members_found = [
         _member(each, each.as_posix(), hit.groupdict() if parts else {})
-        for each in sorted(found, key=_in_order)
+        for each in sorted(found, key=in_order)
         if (hit := parts.fullmatch(each.as_posix()) if parts else re.match("", ""))
     ]
     if not members_found:
@@ -274,7 +274,7 @@ def _of_folder(folder: Path) -> Files:
 
 def _of_one_kind(names: Iterable[str]) -> tuple[list[str], list[str]]:
     """The names of the commonest kind, in order, and those that are left out."""
-    given = sorted(names, key=_in_order)
+    given = sorted(names, key=in_order)
     hidden = [each for each in given if each.rsplit("/", 1)[-1].startswith((".", "_", "~"))]
     data = [each for each in given if each not in hidden and not each.lower().endswith(NO_DATA)]
     kinds = Counter(map(_kind_of, data))
@@ -294,7 +294,7 @@ def _kind_of(name: str) -> str:
     return os.path.splitext(stem)[1]
 
 
-def _in_order(name: str | Path) -> tuple[Any, ...]:
+def in_order(name: str | Path) -> tuple[Any, ...]:
     """Names in the order that people expect: numbers in them by their value."""
     pieces = re.split(r"(\d+)", str(name))
     return tuple((0, int(each), "") if each.isdigit() else (1, 0, each) for each in pieces)
@@ -372,7 +372,7 @@ def _of_url(url: str) -> Files:
         raise SourceError(f"{url}: no file matches")
     parts = _part_pattern(_path_of(url))
     members = []
-    for name in sorted(found, key=_in_order):
+    for name in sorted(found, key=in_order):
         hit = parts.search(name) if parts else None
         members.append(
             Member(

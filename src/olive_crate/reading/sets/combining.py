@@ -148,7 +148,7 @@ def set_receipt(
             parts[part] += count
     about = [evidence for each in every for evidence in each.evidence]
     return Receipt(
-        source=called(survey),
+        source=called(survey, len(files)),
         bytes=sum(each.bytes for each in files),
         layout=usual.layout if usual else "delimited",
         encoding=usual.encoding if usual else "",
@@ -174,10 +174,10 @@ def set_receipt(
     )
 
 
-def called(survey: Survey) -> str:
+def called(survey: Survey, count_of_files: int) -> str:
     """What messages call the set."""
     given = survey.set.given
-    count = several(len(survey.set), "sheet" if survey.set[0].sheet else "file")
+    count = several(count_of_files, "sheet" if survey.set[0].sheet else "file")
     return f"{count}: {given[0]}" if len(given) == 1 else count
 
 

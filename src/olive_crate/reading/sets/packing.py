@@ -20,11 +20,11 @@ from ...dataset.receipt import CellCounts, Receipt
 from ...declaration.codes import NOT_IN_FILE
 from ...declaration.variable import Variable
 from ...errors import PlanError, SourceError, nearest
-from ...evidence import Note
+from ...evidence import Note, NotInFiles
 from ...plan.model import Decisions
 from ...plan.toml_write import tables_of
 from ...sources.folder import Folder
-from ...sources.sets import Files, Member
+from ...sources.sets import Files, Member, in_order
 from ...sources.sets import files as files_named
 from ...workers import ALONE, Workers, usual_workers
 from ..single_pass import Progress
@@ -32,7 +32,7 @@ from ..source_columns import part_column
 from .combining import Combined, combine, set_receipt
 from .part_task import NamePart, NewTarget, RangeFailed, Task, do_task, identity_of
 from .ranges import Scan, scan
-from .survey import FAULTS, FileFound, Survey, find_file, set_aside, survey
+from .survey import FAULTS, FileFound, Survey, absent_notes, find_file, set_aside, survey
 from .units import (
     Done,
     FailedRange,
@@ -43,6 +43,9 @@ from .units import (
     removed,
     with_ranges,
 )
+
+NO_PLACE = -1
+"""The place of a file that is none of those that were surveyed now."""
 
 
 class Threads:
@@ -171,6 +174,8 @@ def pack_files(
             folder.write(f"{STAGING}/{each.identity}.json", msgspec.json.encode(units[index]))
     sources = _whole_files(found, units, unit_tasks, combined)
     combined = _combined(found, sources) if len(sources) < len(units) else combined
+    if kept:
+        sources.sort(key=lambda source: in_order(source.name))
     return _packed(found, sources, combined, notes, by, began, folder)
 
 
@@ -277,15 +282,18 @@ def _refuse_unknown(by: PartsBy, found: Survey) -> None:
 
 def _old_task(found: Survey, source: PackedSource, folder: Folder, by: PartsBy) -> Task:
     """The task of a source that was packed before. Raises `SourceError` if it is gone."""
-    address = source.address.partition("\0")[0]
-    member = next((each for each in files_again(address) if each.name == source.name), None)
+    address, _, inner = source.address.partition("\0")
+    there = [each for each in files_again(address) if inner in ("", each.name) or source.sheet]
+    member = there[0] if there else None
     if member is None:
         raise SourceError(
             f"{source.name}: a variable must be taken again from all files, and this one is gone "
             f"({address or 'it was no file'}); bring it back, or pack without it"
         )
-    member = msgspec.structs.replace(member, sheet=source.sheet, parts=source.name_parts)
-    file = find_file(member, 0, found.plan)
+    member = msgspec.structs.replace(
+        member, name=source.name, sheet=source.sheet, parts=source.name_parts
+    )
+    file = find_file(member, NO_PLACE, found.plan)
     return _task(found, file, folder, by, ())
 
 
@@ -353,7 +361,9 @@ def _packed(
     further = _further_variables(found, sources)
     cells = [_cells(name, each, receipts, rows) for name, each in combined.items()]
     cells += [_further_cells(each, sources, rows) for each in further]
-    receipt = set_receipt(found, receipts, cells, rows, began, combined.values(), notes)
+    found.notes = [each for each in found.notes if not isinstance(each, NotInFiles)]
+    absent = absent_notes([(each.name, set(each.results)) for each in sources], combined)
+    receipt = set_receipt(found, receipts, cells, rows, began, combined.values(), [*absent, *notes])
     variables = [*(each.outcome.variable for each in combined.values()), *further]
     metadata = SetMetadata(
         VERSION,

@@ -9,7 +9,7 @@ unit) becomes evidence that is not certain.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from difflib import SequenceMatcher
 
 import msgspec
@@ -178,7 +178,7 @@ def compared(
         *([left] if files.left_out else []),
         *made,
         *_differing(found),
-        *_absent(found, kept),
+        *absent_notes([(each.member.name, set(each.names)) for each in found], kept),
     ]
     made_survey = Survey(
         plan,
@@ -335,17 +335,18 @@ def _is_one_order(found: Sequence[FileFound]) -> bool:
     return all(_shared_order(each, found) == first for each in found)
 
 
-def _absent(found: Sequence[FileFound], names: Iterable[str]) -> list[Note]:
-    """Variables that some files do not have."""
+def absent_notes(files: Sequence[tuple[str, Collection[str]]], names: Iterable[str]) -> list[Note]:
+    """Variables that some files do not have; `files` are names with those of their variables."""
     notes: list[Note] = []
     for name in names:
-        having = [each.member.name for each in found if name in set(each.names)]
-        held = set(having)
-        without = [each.member.name for each in found if each.member.name not in held]
-        if without:
-            fewer = having if len(having) < len(without) else without
-            first = tuple(fewer[:NAMED])
-            notes.append(NotInFiles(name=name, count=len(without), of=len(found), files=first))
+        having = [file for file, held in files if name in held]
+        if len(having) == len(files):
+            continue
+        without = [file for file, held in files if name not in held]
+        fewer = having if len(having) < len(without) else without
+        notes.append(
+            NotInFiles(name=name, count=len(without), of=len(files), files=tuple(fewer[:NAMED]))
+        )
     return notes
 
 
