@@ -86,7 +86,10 @@ def address_of(member: Member) -> str:
     if isinstance(member.source, str):
         return member.source
     path = getattr(member.source, "path", None)
-    return "" if path is None else f"{path}\0{member.name}"
+    if path is None:
+        return ""
+    archived = member.source.compression in ("zip", "tar")
+    return f"{path}\0{member.name}" if archived else str(path)
 
 
 def do_task(

@@ -116,11 +116,15 @@ def _begin(data: bytes, quote: bytes, state: int, low: int) -> int | None:
     """Behind the first line end that is outside quotes, if quotes are open now (`state`)."""
     place = low
     while True:
+        if state:  # nothing ends before the next quote
+            close = data.find(quote, place)
+            if close < 0:
+                return None
+            place, state = close + 1, 0
         end = data.find(b"\n", place)
         if end < 0:
             return None
-        if quote:
-            state = (state + data.count(quote, place, end)) % 2
+        state = data.count(quote, place, end) % 2 if quote else 0
         if state == 0:
             return end + 1
         place = end + 1
