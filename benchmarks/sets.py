@@ -57,17 +57,18 @@ def lines(rows: int, seed: int) -> bytes:
 HEAD = b"delivery,date,grove,kg,acid,peroxide,panel,lot\n"
 
 
-def generate(folder: Path, files: int, megabytes: float) -> int:
+def generate(folder: Path, files: int, megabytes: float, whole: bool = True) -> int:
     """Files alike, and one file with the same rows; how many rows there are in all."""
     block = lines(20_000, 1)
     copies = max(1, round(megabytes * 1e6 / len(block)))
     (folder / "set").mkdir()
-    with (folder / "one.csv").open("wb") as whole:
-        whole.write(HEAD)
+    with (folder / "one.csv").open("wb") as one:
+        one.write(HEAD)
         for number in range(files):
             body = lines(20_000, number + 1) * copies
             (folder / "set" / f"deliveries_{number:04}.csv").write_bytes(HEAD + body)
-            whole.write(body)
+            if whole:
+                one.write(body)
     return files * copies * 20_000
 
 

@@ -17,6 +17,7 @@ from ..declaration.variable import NUMERIC
 from ..errors import PlanError, nearest
 from ..plan.selecting import Names, chosen
 from ..views import Worded
+from .large import Products, both_present, is_large
 from .prefetch import ahead
 from .summary import complete_cases, mean_and_sd
 
@@ -70,7 +71,10 @@ class Pairs(Worded, msgspec.Struct, frozen=True, eq=False):
 def overlap(dataset: PlainDataset, names: Names = "*") -> Pairs:
     """See `Dataset.overlap`."""
     wanted = chosen(names, dataset.variables)
-    n = _both(np.column_stack([_present(dataset, name) for name in wanted]))
+    if is_large(dataset):
+        n = both_present(dataset, wanted).astype(np.int64)
+    else:
+        n = _both(np.column_stack([_present(dataset, name) for name in wanted]))
     share = n / dataset.rows if dataset.rows else np.full(n.shape, np.nan)
     return Pairs("overlap", tuple(wanted), share, n)
 
@@ -90,6 +94,10 @@ def _both(present: np.ndarray) -> np.ndarray:
 
 def covariances(dataset: PlainDataset, names: Names | None = None, use: Use = "pairs") -> Pairs:
     """See `Dataset.covariances`."""
+    if is_large(dataset):
+        wanted = _wanted(dataset, names, use)
+        large = Products(dataset, wanted, use == "complete")
+        return Pairs("covariance", tuple(wanted), large.covariances(), large.n.astype(np.int64))
     wanted, numbers = _numbers(dataset, names, use)
     present = ~np.isnan(numbers)
     n = _both(present)
@@ -134,6 +142,10 @@ def _sum_of_products(one: np.ndarray, other: np.ndarray) -> float:
 
 def correlations(dataset: PlainDataset, names: Names | None = None, use: Use = "pairs") -> Pairs:
     """See `Dataset.correlations`."""
+    if is_large(dataset):
+        wanted = _wanted(dataset, names, use)
+        large = Products(dataset, wanted, use == "complete")
+        return Pairs("correlation", tuple(wanted), large.correlations(), large.n.astype(np.int64))
     wanted, numbers = _numbers(dataset, names, use)
     width = len(wanted)
     made, n = np.full((width, width), np.nan), _both(~np.isnan(numbers))
@@ -165,6 +177,18 @@ def _correlation(one: np.ndarray, other: np.ndarray) -> float:
 
 def _numbers(dataset: PlainDataset, names: Names | None, use: str) -> tuple[list[str], np.ndarray]:
     """Numbers shaped (rows, variables), NaN where missing; without names, all numeric variables."""
+    wanted = _wanted(dataset, names, use)
+    made = np.empty((dataset.rows, len(wanted)))
+    for place, name in enumerate(wanted):
+        begin = 0
+        for piece in ahead(dataset.column_pieces(name)):
+            made[begin : begin + len(piece), place] = piece.to_numpy()
+            begin += len(piece)
+    return wanted, made[complete_cases(dataset, wanted)] if use == "complete" else made
+
+
+def _wanted(dataset: PlainDataset, names: Names | None, use: str) -> list[str]:
+    """The numeric variables that are asked for."""
     if use not in USES:
         raise PlanError(f'use: unknown choice "{use}"{nearest(use, USES)}')
     kinds = {each.name: each.type for each in dataset.variables}
@@ -175,10 +199,4 @@ def _numbers(dataset: PlainDataset, names: Names | None, use: str) -> tuple[list
     for name in wanted:
         if kinds[name] not in NUMERIC:
             raise PlanError(f'"{name}" has the type {kinds[name]}; numbers are required')
-    made = np.empty((dataset.rows, len(wanted)))
-    for place, name in enumerate(wanted):
-        begin = 0
-        for piece in ahead(dataset.column_pieces(name)):
-            made[begin : begin + len(piece), place] = piece.to_numpy()
-            begin += len(piece)
-    return wanted, made[complete_cases(dataset, wanted)] if use == "complete" else made
+    return wanted

@@ -10,6 +10,7 @@ import numpy as np
 from ..dataset.model import PlainDataset
 from ..plan.selecting import Names, chosen
 from ..views import Worded
+from .large import is_large, patterns_of
 from .prefetch import ahead
 
 if TYPE_CHECKING:
@@ -60,6 +61,8 @@ class Patterns(Worded, msgspec.Struct, frozen=True):
 def missing_patterns(dataset: PlainDataset, names: Names = "*") -> Patterns:
     """See `Dataset.missing_patterns`. A case takes one bit for each variable."""
     wanted = chosen(names, dataset.variables)
+    if is_large(dataset) and wanted:
+        return _large(dataset, wanted)
     bits = np.zeros((dataset.rows, max(1, -(-len(wanted) // 8))), np.uint8)
     for place, name in enumerate(wanted):
         begin, bit = 0, np.uint8(1 << (place % 8))
@@ -77,3 +80,14 @@ def missing_patterns(dataset: PlainDataset, names: Names = "*") -> Patterns:
     ]
     found.sort(key=lambda each: (-each.count, each.missing))
     return Patterns(tuple(wanted), dataset.rows, tuple(found))
+
+
+def _large(dataset: PlainDataset, names: list[str]) -> Patterns:
+    """The patterns of more cases than are held at once."""
+    found = []
+    for kind, count in patterns_of(dataset, names).items():
+        bits = np.unpackbits(np.frombuffer(kind, np.uint8), bitorder="little")[: len(names)]
+        missing = tuple(name for name, there in zip(names, bits.tolist(), strict=True) if there)
+        found.append(Pattern(count, missing))
+    found.sort(key=lambda each: (-each.count, each.missing))
+    return Patterns(tuple(names), dataset.rows, tuple(found))

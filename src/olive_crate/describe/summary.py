@@ -26,6 +26,7 @@ from ..errors import several
 from ..kernels.types import Flags
 from ..plan.selecting import Names, chosen
 from ..views import Shown
+from .large import Figured, is_large
 from .prefetch import ahead
 
 if TYPE_CHECKING:
@@ -112,8 +113,48 @@ def summary(dataset: PlainDataset, names: Names = "*", complete: bool = False) -
     by_name = {each.name: each for each in dataset.variables}
     kept = complete_cases(dataset, wanted) if complete else None
     rows = dataset.rows if kept is None else int(np.count_nonzero(kept))
+    if is_large(dataset):
+        figures = [_large(dataset, by_name[name], kept) for name in wanted]
+        return Summary(figures, rows, complete)
     gathered = (_gathered(by_name[name], dataset.column_pieces(name), kept) for name in wanted)
     return Summary([make() for make in ahead(gathered)], rows, complete)
+
+
+def _large(dataset: PlainDataset, variable: Variable, kept: Flags | None) -> Figures:
+    """The figures of a variable that is never held as a whole."""
+    kind, name = variable.type or "text", variable.name
+    if kind not in NUMERIC and kind not in TIMED:
+        return _gathered(variable, dataset.column_pieces(name), kept)()
+
+    def pieces() -> Iterator[np.ndarray]:
+        begin = 0
+        for piece in ahead(dataset.column_pieces(name)):
+            values = _valid(piece, kept, begin)
+            begin += len(piece)
+            values = values.cast(TIMED[kind]) if kind in TIMED else values
+            yield values.to_numpy(zero_copy_only=False)
+
+    rows = dataset.rows if kept is None else int(np.count_nonzero(kept))
+    made = Figured(pieces)
+    if not made.count:
+        return Figures(name, kind, 0, rows, 0)
+    figures = Figures(
+        name,
+        kind,
+        made.count,
+        rows - made.count,
+        made.distinct,
+        made.mean,
+        made.sd,
+        np.asarray(made.low).item(),
+        made.quartiles[0],
+        made.quartiles[1],
+        made.quartiles[2],
+        np.asarray(made.high).item(),
+        made.zeros,
+        made.negatives,
+    )
+    return _as_times(figures, kind) if kind in TIMED else figures
 
 
 def complete_cases(dataset: PlainDataset, names: Sequence[str]) -> Flags:
