@@ -266,17 +266,18 @@ class Dataset(PlainDataset, frozen=True, eq=False):
             replace=replace,
         )
 
-    def trace(self, name: str, row: int, source: Any = None) -> Trace:
+    def trace(self, name: str, row: int, source: Any = None, *, file: str | None = None) -> Trace:
         """Tell how one cell came from its source, from the text of its row to its value.
 
-        `row` is the row of the source, as an editor or a spreadsheet numbers it. The source is
+        `row` is the row of the source, as an editor or a spreadsheet numbers it; of a set, `file`
+        says in which of its files. The source is
         read where the plan says it is, or from `source`; where a packed dataset knows the bytes
         at which rows begin, it is not read from the start. Raises `PlanError` for a row that
         holds no case, and `SourceError` for a source that was changed since it was read.
         """
         from ..reading.tracing import trace
 
-        return trace(self, name, row, source)
+        return trace(self, name, row, source, file)
 
     def pieces(self, rows: int = 50_000) -> Iterator[Dataset]:
         """Iterate over the cases as datasets of `rows` rows; a packed one is read as it goes.

@@ -225,7 +225,7 @@ def files(source: Any) -> Files:
     `**` for any folders, and `{year}` for a part of the name that becomes a variable. Any address
     that `fsspec` knows can be a pattern. Raises `SourceError` where there is no such file.
     """
-    from ..sources.sets import files as named
+    from ..sources.file_sets import files as named
 
     return named(source)
 

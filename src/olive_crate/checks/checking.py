@@ -6,9 +6,14 @@ nothing than something doubtful: a list that cries wolf is not read.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
+import msgspec
+
 from ..dataset.model import PlainDataset
 from ..dataset.promises import UniqueKey
 from ..evidence import ClosingRows, LeftOutByPosition, TitlesFound
+from ..kernels.spans import FILE_BITS, LAST_ROW
 from ..kernels.types import Ints
 from .findings import (
     BrokenPromise,
@@ -43,7 +48,7 @@ def check(dataset: PlainDataset) -> Findings:
 
     def rows(cells: Ints) -> tuple[int, ...]:
         first = cells[:SHOWN]
-        at = first + 1 if dataset.source_rows is None else dataset.source_rows.at(first)
+        at = first + 1 if dataset.source_rows is None else dataset.source_rows.keys(first)
         return tuple(at.tolist())
 
     found: list[Finding] = heading_findings(dataset, rows)
@@ -59,7 +64,17 @@ def check(dataset: PlainDataset) -> Findings:
             found += text_findings(column, dataset.plan, rows)
         found += time_findings(column, rows)
     found += row_findings(dataset, rows)
-    return Findings(_without_echoes(found))
+    files = () if dataset.source_rows is None else dataset.source_rows.files
+    return Findings([_with_files(each, files) for each in _without_echoes(found)])
+
+
+def _with_files(finding: Finding, files: Sequence[str]) -> Finding:
+    """A finding whose rows are those of the files of a set."""
+    if not files or not finding.rows or finding.files:
+        return finding
+    named = tuple(files[row >> FILE_BITS] for row in finding.rows)
+    rows = tuple(row & LAST_ROW for row in finding.rows)
+    return msgspec.structs.replace(finding, rows=rows, files=named)
 
 
 def _rows_left_out(dataset: PlainDataset) -> list[Finding]:
@@ -69,6 +84,7 @@ def _rows_left_out(dataset: PlainDataset) -> list[Finding]:
             severity="doubtful",
             count=each.supporting or 0,
             rows=tuple(example.row for example in each.examples),
+            files=tuple(e.file or each.files[0] for e in each.examples) if each.files else (),
             evidence=each,
         )
         for each in dataset.receipt.decided
@@ -84,6 +100,7 @@ def _broken_promises(dataset: PlainDataset) -> list[Finding]:
             variables=(each.variable,) if each.variable else (),
             count=each.count,
             rows=each.rows,
+            files=each.files,
             promise=each,
         )
         for each in dataset.receipt.promises

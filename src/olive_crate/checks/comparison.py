@@ -16,7 +16,7 @@ from ..errors import PlanError, nearest
 from ..kernels.types import Flags, Ints
 from ..views import Worded
 from .figures import FigureDifference, figure_differences
-from .matching import EXAMPLES, comparable, matched_rows, shown, source_row
+from .matching import EXAMPLES, comparable, matched_rows, shown, source_file, source_row
 
 if TYPE_CHECKING:
     import pandas
@@ -36,6 +36,9 @@ class CellDifference(msgspec.Struct, frozen=True):
     other_row: int
     value: str
     other: str
+    file: str = ""
+    other_file: str = ""
+    """The files of sets."""
 
 
 class VariableDifference(msgspec.Struct, frozen=True):
@@ -207,6 +210,8 @@ def _cells(
                 source_row(there, int(there_rows[case])),
                 shown(one, int(case)),
                 shown(other, int(case)),
+                source_file(here, int(here_rows[case])),
+                source_file(there, int(there_rows[case])),
             )
             for case in cases[:EXAMPLES]
         ),

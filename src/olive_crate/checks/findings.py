@@ -42,6 +42,8 @@ class Finding(Kinded, frozen=True, kw_only=True, tag=_kind):
     """How many cells or rows are concerned."""
     rows: tuple[int, ...] = ()
     """The first of them, by their rows in the source."""
+    files: tuple[str, ...] = ()
+    """In a set: the file of each of these rows."""
     mend: Mend | None = None
 
     @property

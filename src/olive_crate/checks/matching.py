@@ -47,7 +47,7 @@ def matched_rows(
     else:
         own = other = np.arange(min(here.rows, there.rows))
     left = [
-        tuple(f"row {source_row(each, int(case))}" for case in _others(each.rows, rows)[:EXAMPLES])
+        tuple(place_words(each, int(case)) for case in _others(each.rows, rows)[:EXAMPLES])
         for each, rows in ((here, own), (there, other))
     ]
     return Matched(own, other, left[0], left[1])
@@ -98,7 +98,7 @@ def _by_key(here: PlainDataset, there: PlainDataset, names: Sequence[str]) -> Ma
         usable.append(np.flatnonzero(~missing & (counts[back] == 1)))
         blank.append(int(missing.sum()))
         first_blank = np.flatnonzero(missing)[:EXAMPLES]
-        blanks.append(tuple(f"row {source_row(dataset, int(case))}" for case in first_blank))
+        blanks.append(tuple(place_words(dataset, int(case)) for case in first_blank))
         again_rows.append(dataset.rows - blank[-1] - len(usable[-1]))
     own, other = (numbers[rows] for (_, numbers), rows in zip(sides, usable, strict=True))
     _, at_own, at_other = np.intersect1d(own, other, assume_unique=True, return_indices=True)
@@ -157,6 +157,18 @@ def _key_text(dataset: PlainDataset, names: Sequence[str], case: int) -> str:
 def shown(column: Column, case: int) -> str:
     value = column.values[case].as_py()
     return f"[{column.why(case)}]" if value is None else value_text(value)
+
+
+def place_words(dataset: PlainDataset, case: int) -> str:
+    """The row of the source that a case came from, with its file if that is one of a set."""
+    file = source_file(dataset, case)
+    return f"row {source_row(dataset, case)}" + (f" of {file}" if file else "")
+
+
+def source_file(dataset: PlainDataset, case: int) -> str:
+    """The file of a set that a case came from; empty where there is one source."""
+    rows = dataset.source_rows
+    return "" if rows is None else rows.files_at(np.array([case]))[0]
 
 
 def source_row(dataset: PlainDataset, case: int) -> int:

@@ -16,6 +16,9 @@ def trace(
     source: Annotated[str, typer.Argument(help="A packed dataset, a file, or a plan.")],
     variable: Annotated[str, typer.Argument(help="The variable.", metavar="NAME")],
     row: Annotated[int, typer.Argument(help="The row of the source, as an editor counts it.")],
+    file: Annotated[
+        str | None, typer.Option("--file", help="The file of a set that the row is in.")
+    ] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
     options: dict[str, Any] | None = None,
 ) -> None:
@@ -23,7 +26,7 @@ def trace(
     from ..reading.tracing import trace as traced
     from ..show.trace import trace_text
 
-    made = traced(dataset_of(source, options or {}), variable, row)
+    made = traced(dataset_of(source, options or {}), variable, row, None, file)
     if as_json:
         show_json(made.to_dict())
     else:

@@ -26,6 +26,8 @@ HELD = 8_000_000
 BINS = 4096
 COUNTED = 1 << 24
 """Whole numbers in a range no wider are counted one by one."""
+FEW = 2_000_000
+"""Different values that are held with their counts."""
 BLOCK = 1 << 16
 Pieces = Callable[[], Iterator[np.ndarray]]
 Inside = Callable[[np.ndarray], Flags]
@@ -109,7 +111,35 @@ class Figured:
             different = np.flatnonzero(counts)
             yield different + self.low, counts[different]
             return
-        yield from ascending(self.pieces, _all, self.low, self.high, self.count)
+        few = _few_different(self.pieces)
+        if few is not None:
+            yield few
+        else:
+            yield from ascending(self.pieces, _all, self.low, self.high, self.count)
+
+
+def _few_different(pieces: Pieces) -> tuple[np.ndarray, np.ndarray] | None:
+    """All different values with their counts, in one pass; `None` where there are many."""
+    values, counts = np.zeros(0), np.zeros(0, np.int64)
+    waiting: list[tuple[np.ndarray, np.ndarray]] = []
+    held = 0
+    for piece in pieces():
+        waiting.append(np.unique(piece, return_counts=True))
+        held += len(waiting[-1][0])
+        if held > FEW:
+            values, counts = _merged([(values, counts), *waiting])
+            waiting, held = [], 0
+            if len(values) > FEW:
+                return None
+    return _merged([(values, counts), *waiting])
+
+
+def _merged(parts: list[tuple[np.ndarray, np.ndarray]]) -> tuple[np.ndarray, np.ndarray]:
+    filled = [each for each in parts if len(each[0])]
+    values, back = np.unique(np.concatenate([each[0] for each in filled]), return_inverse=True)
+    counts = np.zeros(len(values), np.int64)
+    np.add.at(counts, back, np.concatenate([each[1] for each in filled]))
+    return values, counts
 
 
 def _all(values: np.ndarray) -> Flags:
@@ -140,7 +170,7 @@ def ascending(
     def bins(values: np.ndarray) -> np.ndarray:
         with np.errstate(over="ignore"):
             place = np.subtract(values, low, dtype=np.float64) * scale
-        return np.clip(place, -1, BINS - 1).astype(np.int32)
+        return np.asarray(np.clip(place, -1, BINS - 1), np.int32)
 
     held = np.zeros(BINS, np.int64)
     for values in pieces():
@@ -194,12 +224,20 @@ def patterns_of(dataset: PlainDataset, names: Sequence[str]) -> Counter[bytes]:
         bits = np.packbits(
             np.column_stack([each.reasons != 0 for each in columns]), axis=1, bitorder="little"
         )
-        kinds, counts = np.unique(
-            np.ascontiguousarray(bits).view(f"V{bits.shape[1]}").ravel(), return_counts=True
-        )
+        kinds, counts = _kinds(np.ascontiguousarray(bits))
         for kind, count in zip(kinds, counts.tolist(), strict=True):
             counted[kind.tobytes()] += count
     return counted
+
+
+def _kinds(bits: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The different rows of bytes, and how often each occurs."""
+    width = bits.shape[1]
+    if width > 2:
+        return np.unique(bits.view(f"V{width}").ravel(), return_counts=True)
+    counts = np.bincount(bits.view(f"u{width}").ravel())
+    kinds = np.flatnonzero(counts)
+    return kinds.astype(f"u{width}"), counts[kinds]
 
 
 def together(dataset: PlainDataset, names: Sequence[str]) -> Iterator[tuple[Column, ...]]:

@@ -19,10 +19,10 @@ import msgspec
 
 from ..errors import PlanError, SourceError
 from ..plan.model import Decisions
-from ..reading.sets.packing import done_or_noted
 from ..reading.sets.part_task import Task, address_of
 from ..reading.sets.ranges import USUAL, Scan, scan
 from ..reading.sets.survey import Survey
+from ..reading.sets.threads import done_or_noted
 from ..reading.sets.units import Done, Runner, ScanJob
 from ..sources.opening import open_source
 from ..sources.sets import Member

@@ -256,7 +256,9 @@ class PackedParts:
         """The path of a part, and the file system that it is on."""
         path = self.folder.path(part.path)
         if self.folder.is_local:
-            return path, None
+            from pyarrow.fs import LocalFileSystem
+
+            return path, LocalFileSystem()
         import fsspec
 
         system, within = fsspec.core.url_to_fs(path)

@@ -29,9 +29,10 @@ from ..evidence import Note
 from ..plan.model import Decisions
 from ..plan.toml_read import decisions_from
 from ..reading.sets.loading import judged_promises
-from ..reading.sets.packing import Packed, Threads, pack_files
+from ..reading.sets.packing import Packed, pack_files
 from ..reading.sets.part_task import address_of
 from ..reading.sets.survey import Survey
+from ..reading.sets.threads import Threads
 from ..reading.sets.units import Runner
 from ..reading.single_pass import Progress
 from ..sources.folder import Folder

@@ -153,12 +153,7 @@ class ReadingOptions(TypedDict, total=False):
     ]
     sheet: Annotated[
         str | int | Sequence[str | int] | None,
-        Option(
-            "Workbooks",
-            "Name or number of the sheet; a list or a pattern (20*) for several.",
-            checks.sheet,
-            "sheet",
-        ),
+        Option("Workbooks", "Name or number of the sheet, or a pattern.", checks.sheet, "sheet"),
     ]
     range: Annotated[
         str | None,
@@ -354,19 +349,13 @@ class ReadingOptions(TypedDict, total=False):
     file_as: Annotated[
         str | None,
         Option(
-            "Variables",
-            "Name of a variable that says which file each case came from.",
-            checks.variable_name,
-            default="none",
+            "Variables", "Variable for the file of each case.", checks.variable_name, default="none"
         ),
     ]
     row_as: Annotated[
         str | None,
         Option(
-            "Variables",
-            "Name of a variable that says which row of its source each case came from.",
-            checks.variable_name,
-            default="none",
+            "Variables", "Variable for the row of each case.", checks.variable_name, default="none"
         ),
     ]
     changing: Annotated[

@@ -24,9 +24,10 @@ from ..layouts.registry import find_layout
 from ..layouts.text.decoding import BadByte
 from ..plan.deciding import with_options
 from ..plan.model import Decisions
+from ..sources.file_sets import PATTERN, files_in, is_set
+from ..sources.file_sets import files as files_named
 from ..sources.opening import open_source
-from ..sources.sets import PATTERN, PLAN_FILE, Files, HoldsSeveral, files_in, is_set
-from ..sources.sets import files as files_named
+from ..sources.sets import PLAN_FILE, Files, HoldsSeveral
 from ..sources.source import Source
 from ..workers import Workers
 from .preparing import ColumnReader, Reading, prepare, promise_check

@@ -8,7 +8,7 @@ the very conversion that a load uses, so that declaring before and after the rea
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any, TypeVar
 
 import msgspec
@@ -38,7 +38,7 @@ from ..declaration.codes import FIRST_CODE
 from ..declaration.variable import NUMERIC, TAKING, Variable, declared
 from ..evidence import with_answers
 from ..kernels.spans import Cells, RowNumbers
-from ..kernels.types import PAD, Flags
+from ..kernels.types import PAD, Flags, Ints
 from ..plan import declaring
 from ..plan.declaring import called
 from ..plan.model import Decisions
@@ -239,6 +239,7 @@ def _changes(old: Column, new: Column, rows: RowNumbers | None) -> list[Change]:
     cells = new.withheld.cells[new.reasons[new.withheld.cells] == IS_UNREADABLE]
     fresh = cells[(old.reasons[cells] != IS_UNREADABLE) | (kinds[0] != kinds[1])]
     at = rows.at(fresh) if rows is not None else fresh + 1
+    files = [] if rows is None or not rows.files else rows.files_at(fresh)
     return [
         Change(
             variable=new.variable.name,
@@ -247,11 +248,7 @@ def _changes(old: Column, new: Column, rows: RowNumbers | None) -> list[Change]:
             converted=int(np.count_nonzero(had & has)) if kinds[0] != kinds[1] else 0,
             missing=_counted(new, lost | moved),
             returned=_counted(old, ~had & has),
-            problems=Problems(
-                [(new.variable.name, kinds[1] or "text", at, new.withheld.only(fresh).texts)]
-                if len(fresh)
-                else []
-            ),
+            problems=_problems(new, kinds[1] or "text", fresh, at, files),
         )
     ]
 
@@ -291,3 +288,15 @@ def _called(dataset: D, changes: Mapping[str, str], plan: Decisions) -> D:
         named = called(dataset[old].variable, new)
         columns[old] = msgspec.structs.replace(named, label=label)
     return changed(dataset, columns, plan)
+
+
+def _problems(column: Column, kind: str, cells: Ints, rows: Ints, files: Sequence[str]) -> Problems:
+    """Cells that could not be converted, with their rows, and their files in a set."""
+    texts, name = column.withheld.only(cells).texts, column.variable.name
+    if not files:
+        return Problems([(name, kind, rows, texts)] if len(cells) else [])
+    parts = [
+        (name, kind, rows[place : place + 1], texts[place : place + 1])
+        for place in range(len(cells))
+    ]
+    return Problems(parts, files)

@@ -7,8 +7,9 @@ which must be the source that was read.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
+import msgspec
 import numpy as np
 
 from ..columns.column import Column
@@ -24,15 +25,20 @@ from ..dataset.trace import (
     Trimmed,
     Unreadable,
 )
+from ..declaration.promises import Promised
 from ..declaration.variable import NUMERIC, Variable
-from ..errors import PlanError, SourceError
+from ..errors import PlanError, SourceError, nearest
 from ..evidence import Evidence
+from ..kernels.spans import FILE_BITS
+from ..kernels.types import Ints
 from ..layouts.base import SourceLayout
 from ..layouts.registry import find_layout
 from ..plan.model import Decisions
 from ..sources.opening import open_source
 from ..sources.source import Source
+from .loading import opened_or_set
 from .preparing import ColumnReader, prepare
+from .sets.survey import find_file
 
 NEAR = 5
 """Rows that are named where the one asked for holds no case."""
@@ -40,15 +46,17 @@ TEXTUAL = ("text", "category")
 MARKS = ("delimited.decimal", "delimited.grouping", "delimited.trim")
 
 
-def trace(dataset: PlainDataset, name: str, row: int, source: Any = None) -> Trace:
+def trace(
+    dataset: PlainDataset, name: str, row: int, source: Any = None, file: str | None = None
+) -> Trace:
     """See `Dataset.trace`."""
-    column, case = dataset[name], _case(dataset, row)
-    opened = _source(dataset, source)
-    found = find_layout(opened, dataset.plan)
-    reader = next((each for each in prepare(found).columns if each.variable.name == name), None)
+    column, case = dataset[name], _case(dataset, row, file)
+    here = _one_source(dataset, source) if not _is_set(dataset) else _of_set(dataset, source, case)
+    opened, found, offsets = here.source, here.found, here.offsets
+    reader = next((each for each in here.columns if each.variable.name == name), None)
     if reader is None:
         raise PlanError(f'"{name}" does not come from a column of {opened.name}')
-    raw = found.layout.raw_cell(opened, row, reader.index, dataset.receipt.row_offsets)
+    raw = found.layout.raw_cell(opened, row, reader.index, offsets)
     value = column.values[case].as_py()
     variable = column.variable
     return Trace(
@@ -68,17 +76,82 @@ def trace(dataset: PlainDataset, name: str, row: int, source: Any = None) -> Tra
     )
 
 
-def _case(dataset: PlainDataset, row: int) -> int:
+class _Place(NamedTuple):
+    """A source as it is now, with its columns."""
+
+    source: Source
+    found: SourceLayout
+    columns: Sequence[ColumnReader]
+    offsets: Sequence[tuple[int, int]]
+
+
+def _is_set(dataset: PlainDataset) -> bool:
+    return dataset.source_rows is not None and bool(dataset.source_rows.files)
+
+
+def _one_source(dataset: PlainDataset, given: Any) -> _Place:
+    opened = _source(dataset, given)
+    found = find_layout(opened, dataset.plan)
+    return _Place(opened, found, prepare(found).columns, dataset.receipt.row_offsets)
+
+
+def _of_set(dataset: PlainDataset, given: Any, case: int) -> _Place:
+    """The file of a set that a case came from. Raises `SourceError` if it is gone or changed."""
+    assert dataset.source_rows is not None
+    name = dataset.source_rows.files_at(np.array([case]))[0]
+    _, files = opened_or_set(dataset.plan.source_path() if given is None else given, dataset.plan)
+    member = next((each for each in files or () if each.name == name), None)
+    if member is None:
+        raise SourceError(f"{name}: is not among the files of the set any more")
+    receipt = next(each for each in dataset.receipt.files if each.source == name)
+    file = find_file(member, 0, msgspec.structs.replace(dataset.plan, limit=None))
+    if receipt.fingerprint and file.source.fingerprint() not in ("", receipt.fingerprint):
+        raise SourceError(
+            f"{name}: was changed since it was read; read it again to trace its cells"
+        )
+    alone = msgspec.structs.replace(
+        file.found.plan, keep=None, order=None, plain_names=None, promised=Promised()
+    )
+    found = msgspec.structs.replace(file.found, plan=alone)
+    return _Place(file.source, found, prepare(found, file.columns).columns, receipt.row_offsets)
+
+
+def _case(dataset: PlainDataset, row: int, file: str | None = None) -> int:
     """The case that came from this row. Raises `PlanError` where there is none."""
     if dataset.source_rows is None:
         raise PlanError("the dataset does not know the rows of its source; read it again")
-    rows = dataset.source_rows.at(np.arange(dataset.rows))
+    cases = np.arange(dataset.rows)
+    rows = dataset.source_rows.at(cases)
+    files = dataset.source_rows.files
+    if files:
+        rows = _rows_of_file(rows, dataset.source_rows.keys(cases) >> FILE_BITS, files, row, file)
+    elif file is not None:
+        raise PlanError("file: the dataset comes from one source; leave it out")
     hit = np.flatnonzero(rows == row)
     if len(hit):
         return int(hit[0])
     near = rows[np.argsort(np.abs(rows - row), kind="stable")[:NEAR]]
     listed = ", ".join(str(each) for each in sorted(near.tolist()))
     raise PlanError(f"row {row} holds no case; the nearest rows that do are {listed}")
+
+
+def _rows_of_file(
+    rows: Ints, places: Ints, files: Sequence[str], row: int, file: str | None
+) -> Ints:
+    """The rows of one file of a set; those of all others are 0."""
+    if file is None:
+        held = sorted({int(each) for each in places[rows == row].tolist()})
+        if len(held) > 1:
+            named = ", ".join(files[each] for each in held[:3])
+            raise PlanError(
+                f"row {row} is in {len(held)} files ({named} \u2026); say which, by file"
+            )
+        place = held[0] if held else int(places[0]) if len(places) else 0
+    elif file in files:
+        place = files.index(file)
+    else:
+        raise PlanError(f'there is no file "{file}" in the set{nearest(file, files)}')
+    return np.where(places == place, rows, 0)
 
 
 def _source(dataset: PlainDataset, given: Any) -> Source:

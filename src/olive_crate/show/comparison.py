@@ -53,7 +53,10 @@ def comparison_text(made: Comparison, width: int = WIDTH) -> str:
     for each in made.differing:
         far = "" if each.largest is None else f", by at most {each.largest:.6g}"
         lines += ["", f"{each.name}: {several(each.count, 'cell differs', 'cells differ')}{far}"]
-        cells = [[str(x.row), str(x.other_row), x.value, x.other] for x in each.examples[:5]]
+        cells = [
+            [f"{x.file} {x.row}".strip(), f"{x.other_file} {x.other_row}".strip(), x.value, x.other]
+            for x in each.examples[:5]
+        ]
         lines += [
             f"  {x}" for x in table(["row", "there", "here", "there"], cells, "rr", width - 2)
         ]

@@ -14,7 +14,7 @@ from ..evidence import TextCount
 from .claims import claim_of, suspects_words
 from .mends import mend_text
 from .notes import broken_words, promised_words
-from .text import WIDTH, cut, row_list, visible, wrapped
+from .text import WIDTH, cut, place_list, visible, wrapped
 
 SIGNS = {"serious": "!", "doubtful": "?", "note": "-"}
 MOST = 200
@@ -42,7 +42,7 @@ def finding_line(finding: Finding) -> str:
     """A finding as a line: its variables, what it is, and the rows."""
     names = f"{', '.join(finding.variables)}: " if finding.variables else ""
     count = max(finding.count, len(finding.rows))
-    where = f" ({row_list(finding.rows, count)})" if finding.rows else ""
+    where = f" ({place_list(finding.rows, finding.files, count)})" if finding.rows else ""
     return f"{names}{finding_words(finding)}{where}"
 
 

@@ -8,7 +8,7 @@ from ..evidence import Evidence, LevelSuggested, MarksTaken, TypeFits
 from .alike import lines_of
 from .notes import change_words, imbalance_words, note_words, problem_reason, promise_line
 from .set_words import file_table
-from .text import WIDTH, cut, mark_words, row_list, size_words, table, visible, wrapped
+from .text import WIDTH, cut, mark_words, place_list, row_list, size_words, table, visible, wrapped
 
 PART_WORDS = {
     "heading": "heading",
@@ -184,7 +184,7 @@ def _promises(receipt: Receipt, width: int) -> list[str]:
     total = several(len(receipt.promises), "promise")
     lines = ["", f"{total}, {f'{len(broken)} BROKEN:' if broken else 'all kept'}"]
     for each in broken:
-        where = f" ({row_list(each.rows, each.count)})" if each.rows else ""
+        where = f" ({place_list(each.rows, each.files, each.count)})" if each.rows else ""
         lines += wrapped(f"  {visible(promise_line(each))}{where}", width, "      ")
     return lines
 

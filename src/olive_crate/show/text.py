@@ -95,6 +95,22 @@ def row_list(rows: Sequence[int], count: int | None = None, most: int = 5) -> st
     return f"row{'s' * (total != 1)} {listed}{more}"
 
 
+def place_list(
+    rows: Sequence[int], files: Sequence[str], count: int | None = None, most: int = 3
+) -> str:
+    """Rows with their files: `rows 3 and 4 of a.csv, row 7 of b.csv and 12 more`."""
+    if not files:
+        return row_list(rows, count)
+    held: dict[str, list[int]] = {}
+    for row, file in zip(rows, files, strict=True):
+        held.setdefault(file, []).append(row)
+    shown = list(held.items())[:most]
+    named = sum(len(own) for _, own in shown)
+    left = (len(rows) if count is None else count) - named
+    parts = [f"{row_list(own, len(own))} of {visible(file)}" for file, own in shown]
+    return "; ".join(parts) + (f" and {left:,} more" if left > 0 else "")
+
+
 def table(
     headings: Sequence[str],
     rows: Iterable[Sequence[str]],

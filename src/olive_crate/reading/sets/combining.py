@@ -29,7 +29,8 @@ from ...evidence import (
 from ...kernels.spans import FILE_BITS, LAST_ROW
 from ..preparing import ColumnReader
 from ..variable_evidence import about_variable, with_others
-from .survey import NAMED, Survey, traits_of
+from .differences import NAMED, traits_of
+from .survey import Survey
 
 
 class Combined(msgspec.Struct, eq=False):

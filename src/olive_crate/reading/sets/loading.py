@@ -25,8 +25,9 @@ from ..promises import PromiseCheck
 from ..single_pass import LITTLE, Progress
 from ..source_columns import counted, part_column, repeated, source_columns, with_columns
 from .combining import Combined, combine, set_receipt
+from .differences import FileFound
 from .one_file import FileRead, absent, file_receipt, read_file, take_again
-from .survey import FAULTS, FileFound, Survey, set_aside, survey
+from .survey import FAULTS, Survey, set_aside, survey
 
 
 def load_set(files: Files, plan: Decisions, progress: Progress | None = None) -> PlainDataset:

@@ -24,17 +24,9 @@ from ...views import Shown
 from ..loading import with_fallback
 from ..looking import CASES_LOOKED_AT, Look, look
 from ..single_pass import Progress
+from .differences import FileFound, traits_of
 from .one_file import prepared
-from .survey import (
-    FAULTS,
-    FileFound,
-    Survey,
-    compared,
-    file_found,
-    plan_for,
-    set_aside,
-    traits_of,
-)
+from .survey import FAULTS, Survey, compared, file_found, plan_for, set_aside
 
 ADDED, ABSENT, MOVED, RENAMED = "added", "absent", "moved", "renamed"
 

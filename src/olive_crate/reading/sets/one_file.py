@@ -29,7 +29,8 @@ from ..loading import with_fallback
 from ..preparing import Reading, prepare
 from ..receipts import receipt_of
 from ..single_pass import Progress, reread, run, workers_for
-from .survey import FileFound, Survey, file_found, find_file
+from .differences import FileFound
+from .survey import Survey, file_found, find_file
 
 
 class FileRead(msgspec.Struct, eq=False):

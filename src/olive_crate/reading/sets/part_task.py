@@ -32,9 +32,10 @@ from ..packing import Target, streamed
 from ..preparing import Reading
 from ..receipts import receipt_of
 from ..single_pass import OtherMarksMet, Progress, workers_for
+from .differences import FileFound
 from .one_file import prepared
 from .ranges import ByteRange, layout_of, sliced
-from .survey import FileFound, Survey, file_found, find_file
+from .survey import Survey, file_found, find_file
 
 
 class PartTarget(Target, Protocol):

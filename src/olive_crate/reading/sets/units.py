@@ -14,9 +14,10 @@ from ...dataset.receipt import CellCounts, Problems, Receipt
 from ...evidence import Note
 from ...layouts.base import ROWS_KEPT
 from ...sources.folder import Folder
+from .differences import FileFound
 from .part_task import Task
 from .ranges import Scan, cut_points, data_start, settled
-from .survey import FileFound, Survey
+from .survey import Survey
 
 
 class FailedRange(msgspec.Struct, frozen=True):
