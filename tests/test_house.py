@@ -84,6 +84,9 @@ WRONG = {
     "promised": {"rows": "many"},
     "limit": -1,
     "changing": "maybe",
+    "on_error": "skip",
+    "file_as": "",
+    "row_as": 5,
     "unreadable": "ignore",
     "workers": 0,
 }

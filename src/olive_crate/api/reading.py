@@ -135,6 +135,7 @@ def pack(
     forget_gone: bool = False,
     dry_run: bool = False,
     cluster: Any = None,
+    range_bytes: int | None = None,
     plan: Plan | None = None,
     progress: Progress | None = None,
     **options: Unpack[ReadingOptions],
@@ -149,7 +150,9 @@ def pack(
     folders `name=value`. `update=True` reads only new and changed files into such a folder, by the
     plan that it was packed by, and returns an `Update`; parts of files that are gone are kept
     unless `forget_gone`; `dry_run` only tells. `cluster` is the address or the client of a Dask
-    cluster whose machines do the work, or "local" for processes on this machine.
+    cluster whose machines do the work, or "local" for processes on this machine. Files of more
+    than `range_bytes` are cut into ranges that are read side by side (by default, on a cluster, of
+    64 MB).
     """
     from ..formats.packed import Packing
     from ..reading import loading, packing
@@ -169,7 +172,7 @@ def pack(
     if whole:
         return set_packing.pack_to_file(files, named.plan, path, replace, progress)
     parts, folder = set_packing.parts_by(by), Folder(path)
-    with _runner(cluster, named.plan) as runner_of:
+    with _runner(cluster, named.plan, range_bytes) as runner_of:
         return set_packing.pack_set(files, named.plan, folder, parts, replace, runner_of, progress)
 
 
@@ -207,14 +210,18 @@ def _update(
 
 
 @contextmanager
-def _runner(cluster: Any, plan: Plan | Decisions) -> Iterator[RunnerOf | None]:
-    """Whoever does the work: `None` for threads of this process."""
+def _runner(
+    cluster: Any, plan: Plan | Decisions, range_bytes: int | None = None
+) -> Iterator[RunnerOf]:
+    """Whoever does the work: threads of this process, or a cluster."""
     if cluster is None:
-        yield None
+        from ..formats.set_packing import threads
+
+        yield threads(plan, range_bytes)
         return
     from ..formats.cluster import on_cluster
 
-    with on_cluster(cluster, plan) as runner_of:
+    with on_cluster(cluster, plan, range_bytes) as runner_of:
         yield runner_of
 
 

@@ -34,7 +34,9 @@ RETRIES = 3
 
 
 @contextmanager
-def on_cluster(cluster: Any, plan: Decisions) -> Iterator[Callable[[Survey], Runner]]:
+def on_cluster(
+    cluster: Any, plan: Decisions, range_bytes: int | None = None
+) -> Iterator[Callable[[Survey], Runner]]:
     """Whoever does the work on a cluster: a client, an address, or "local".
 
     Raises `PlanError` where the extra `cluster` is missing or no cluster answers.
@@ -43,18 +45,18 @@ def on_cluster(cluster: Any, plan: Decisions) -> Iterator[Callable[[Survey], Run
     if distributed is None:
         raise PlanError('Dask is not installed; install "olive-crate[cluster]"') from None
     if isinstance(cluster, distributed.Client):
-        yield lambda found: ClusterRunner(cluster)
+        yield lambda found: ClusterRunner(cluster, range_bytes)
         return
     if cluster == "local":
         with _local(distributed, plan.workers or usual_workers()) as client:
-            yield lambda found: ClusterRunner(client)
+            yield lambda found: ClusterRunner(client, range_bytes)
         return
     try:
         client = distributed.Client(cluster, timeout="10s")
     except (OSError, TimeoutError, ValueError, TypeError) as error:
         raise PlanError(f"cluster: {cluster}: no cluster answers ({error})") from None
     with client:
-        yield lambda found: ClusterRunner(client)
+        yield lambda found: ClusterRunner(client, range_bytes)
 
 
 def _distributed() -> Any:
@@ -86,10 +88,10 @@ def _local(distributed: Any, count: int) -> Iterator[Any]:
 class ClusterRunner:
     """Tasks sent to a cluster."""
 
-    range_size: int | None = USUAL
+    range_size: int | None
 
-    def __init__(self, client: Any, range_size: int = USUAL) -> None:
-        self.client, self.range_size = client, range_size
+    def __init__(self, client: Any, range_size: int | None = None) -> None:
+        self.client, self.range_size = client, range_size or USUAL
 
     def each(self, tasks: Sequence[Task], told: Callable[[int], None]) -> list[Done]:
         """What comes of each task, in order."""

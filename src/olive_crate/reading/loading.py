@@ -81,7 +81,12 @@ def loaded(found: SourceLayout, progress: Progress | None = None) -> PlainDatase
         promises.add(list(columns.values()), whole.at(np.arange(rows)))
         receipt = msgspec.structs.replace(receipt, promises=promises.results())
     variables = tuple(column.variable for column in columns.values())
-    return PlainDataset(variables, Columns(columns), rows, receipt, found.plan, whole)
+    made = PlainDataset(variables, Columns(columns), rows, receipt, found.plan, whole)
+    if found.plan.file_as is None and found.plan.row_as is None:
+        return made
+    from .source_columns import with_source_columns
+
+    return with_source_columns(made, found.source.name)
 
 
 def _columns(

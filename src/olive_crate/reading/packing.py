@@ -20,6 +20,7 @@ import pyarrow as pa
 from ..columns.column import Column, reason_totals
 from ..columns.convert import TypedBlock
 from ..columns.outcome import Outcome, joined
+from ..columns.search_result import SearchResult, result_of
 from ..dataset.receipt import CellCounts, Receipt
 from ..declaration.variable import Variable
 from ..kernels.spans import RowNumbers, SourceRows, chained, gathered
@@ -88,11 +89,15 @@ def pack_source(
 def _packed(found: SourceLayout, target: Target, progress: Progress | None) -> Receipt:
     began = time.perf_counter()
     reading = prepare(found)
-    sink = streamed(reading, target, progress)
-    receipt = receipt_of(reading, sink.counts(), sink.rows, began)
+    further = _of_source(reading)
+    sink = streamed(reading, target, progress, None, further)
+    more = further(np.zeros(0, np.int64))
+    cells = [*sink.counts(), *(_filled(each, sink.rows) for each in more)]
+    receipt = receipt_of(reading, cells, sink.rows, began)
     if sink.promises is not None:
         receipt = msgspec.structs.replace(receipt, promises=sink.promises.results())
     variables = tuple(each.outcome().variable for each in reading.columns)
+    variables += tuple(each.variable for each in more)
     target.finish(variables, receipt, found.plan, chained(sink.came))
     return receipt
 
@@ -113,12 +118,14 @@ def streamed(
     sink = Sink(reading, target, None, further, row_offset)
     run(reading, sink.take, progress, workers=workers)
     if not sink.finish():
+        found = [result_of(column.search) for column in reading.columns]
         for column in reading.columns:
             column.problems.clear()
             column.search.settle()
         sink = Sink(reading, target, sink.missing(), further, row_offset)
         run(reading, sink.take, progress, workers=workers)
         sink.finish()
+        sink.found = found
     return sink
 
 
@@ -155,6 +162,8 @@ class Sink:
         self.reading, self.target = reading, target
         self.known_missing = missing
         self.row_offset = row_offset
+        self.found: list[SearchResult] | None = None
+        """What the searches had found before types were settled for a second pass."""
         self.further = further or _nothing_further
         self.held: list[list[TypedBlock]] = []
         self.rows_held: list[SourceRows] = []
@@ -235,6 +244,15 @@ class Sink:
             self._flush()
         return not self.broken
 
+    def results(self) -> dict[str, SearchResult]:
+        """What the searches have found, by variable, and as what the cells were written."""
+        own = [result_of(each.search) for each in self.reading.columns]
+        found = self.found or own
+        return {
+            each.variable.name: msgspec.structs.replace(first, kind=last.kind)
+            for each, first, last in zip(self.reading.columns, found, own, strict=True)
+        }
+
     def missing(self) -> dict[str, bool]:
         """The variables that have missing cells, and whether any of them are withheld."""
         counted = zip(self.reading.columns, self.reason_counts, self.withheld, strict=True)
@@ -248,6 +266,22 @@ class Sink:
         """What the cells became."""
         counted = zip(self.reading.columns, self.valid, self.reason_counts, strict=True)
         return [counts_of(each.outcome(), valid, counts) for each, valid, counts in counted]
+
+
+def _of_source(reading: Reading) -> Further:
+    """The columns for file and row that the plan asks for."""
+    plan, name = reading.found.plan, reading.found.source.name
+    if plan.file_as is None and plan.row_as is None:
+        return _nothing_further
+    from .source_columns import refuse_taken, source_columns
+
+    refuse_taken(plan, [each.variable.name for each in reading.columns])
+    return lambda rows: source_columns(plan, gathered([rows]), name)
+
+
+def _filled(column: Column, rows: int) -> CellCounts:
+    """The counts of a column that has a value in every case."""
+    return CellCounts(column.variable.name, column.variable.type or "text", rows, {})
 
 
 def _nothing_further(rows: Ints) -> list[Column]:

@@ -40,7 +40,7 @@ def source_columns(plan: Decisions, rows: RowNumbers, source: str) -> list[Colum
     cases = np.arange(len(rows))
     made = []
     if plan.file_as is not None:
-        places = rows.keys(cases) >> FILE_BITS if rows.files else cases * 0
+        places = rows.keys(cases) >> FILE_BITS if rows.files else np.zeros(len(cases), np.int64)
         made.append(file_column(plan.file_as, list(rows.files) or [source], places))
     if plan.row_as is not None:
         numbers = kernels.arrow(rows.at(cases), None, pa.int64())
@@ -76,6 +76,16 @@ def repeated(column: Column, counts: Sequence[int]) -> Column:
     """A column with a cell a file as one with a cell a case."""
     places = np.repeat(np.arange(len(counts)), counts)
     return column.taken(places)
+
+
+def with_source_columns(dataset: PlainDataset, source: str) -> PlainDataset:
+    """The dataset with the columns for file and row that its plan asks for.
+
+    Raises `PlanError` for a name that is taken.
+    """
+    refuse_taken(dataset.plan, dataset.names)
+    assert dataset.source_rows is not None
+    return with_columns(dataset, source_columns(dataset.plan, dataset.source_rows, source))
 
 
 def counted(column: Column) -> CellCounts:

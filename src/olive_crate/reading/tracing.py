@@ -144,7 +144,7 @@ def _rows_of_file(
         if len(held) > 1:
             named = ", ".join(files[each] for each in held[:3])
             raise PlanError(
-                f"row {row} is in {len(held)} files ({named} \u2026); say which, by file"
+                f"row {row} is in {len(held)} files ({named} \u2026); say which by file"
             )
         place = held[0] if held else int(places[0]) if len(places) else 0
     elif file in files:

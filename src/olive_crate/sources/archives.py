@@ -75,15 +75,24 @@ def _member(raw: Source, member: zipfile.ZipInfo) -> Source:
 
 def tarred(raw: Source) -> Source:
     """The one file in a tar archive (POSIX.1-2017, pax), which may be compressed."""
+    members = _tar_members(raw)
+    if len(members) != 1:
+        raise HoldsSeveral(raw.name, members)
+    return next(iter(members.values()))
+
+
+def _tar_members(raw: Source) -> dict[str, Source]:
     try:
         with tarfile.open(fileobj=cast(Any, _seekable(raw))) as archive:
             names = [each.name for each in archive.getmembers() if each.isfile()]
     except (tarfile.TarError, EOFError, OSError) as error:
         raise SourceError(f"{raw.name}: the archive is damaged ({error})") from None
-    members = {name: _of_tar(raw, name) for name in names}
-    if len(members) != 1:
-        raise HoldsSeveral(raw.name, members)
-    return next(iter(members.values()))
+    return {name: _of_tar(raw, name) for name in names}
+
+
+def members_of(raw: Source) -> dict[str, Source]:
+    """The files in a zip or tar archive, by their names."""
+    return _members(raw) if raw.head(4).startswith(b"PK") else _tar_members(raw)
 
 
 def _of_tar(raw: Source, name: str) -> Source:

@@ -161,6 +161,8 @@ class _Borrowed:
 
 
 def _from_url(url: str) -> Source:
+    if url.startswith(("zip://", "tar://")) and "://" not in url.partition("::")[2]:
+        return _in_archive(url)
     import fsspec
 
     def opened() -> IO[bytes]:
@@ -177,6 +179,27 @@ def _from_url(url: str) -> Source:
             copy = _from_stream(stream)
             return Source(url, None, copy.size, copy.open)
     return Source(url, None, size, opened)
+
+
+def _in_archive(url: str) -> Source:
+    """A file in an archive on this machine: `zip://MEMBER::ARCHIVE`."""
+    inner, _, archive = url.partition("://")[2].partition("::")
+    from .archives import members_of
+
+    members = members_of(open_raw(archive))
+    if inner not in members:
+        raise SourceError(f"{archive}: the archive has no such file{nearest(inner, members)}")
+    return members[inner]
+
+
+def open_raw(path: str) -> Source:
+    """The bytes of a file as they are, an archive's not taken apart; decompressed if they are."""
+    raw = _from_path(Path(path))
+    head = raw.head(8)
+    for magic, kind in MAGIC.items():
+        if head.startswith(magic) and kind != "zip":
+            return _decompressed(raw, kind)
+    return raw
 
 
 def _decompressed(raw: Source, kind: str) -> Source:

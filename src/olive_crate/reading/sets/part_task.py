@@ -16,7 +16,7 @@ import pyarrow as pa
 
 from ...columns.column import Column
 from ...columns.rule import IS_NOT_IN_FILE, reason_of
-from ...columns.search_result import SearchResult, result_of, search_with, shifted
+from ...columns.search_result import SearchResult, search_with, shifted
 from ...dataset.packed_set import STAGING, PackedSource, Part, PartsBy
 from ...declaration.variable import Variable
 from ...errors import LayoutError
@@ -196,7 +196,7 @@ def _read(
         identity=task.identity,
         rows=sink.rows,
         parts=target.parts,
-        results={c.variable.name: shifted(result_of(c.search), before) for c in reading.columns},
+        results={name: shifted(each, before) for name, each in sink.results().items()},
         receipt=msgspec.Raw(msgspec.json.encode(receipt.to_dict())),
         variables=[each.variable for each in reading.columns],
         sheet=task.member.sheet,

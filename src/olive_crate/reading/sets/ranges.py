@@ -22,7 +22,7 @@ import msgspec
 from ...layouts.base import Layout, RangeLayout
 from ...sources.source import Source
 
-SMALLEST = 1 << 16
+SMALLEST = 256
 """Bytes that a range has at least."""
 USUAL = 64 << 20
 PIECE = 8 << 20
