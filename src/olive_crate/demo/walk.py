@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from importlib.resources import files
 from pathlib import Path
 
@@ -36,6 +37,16 @@ STEPS = (
     ("Frequencies, missing cells apart by reason.", "counts survey.plan.toml replant"),
     ("Which questions are missing together?", 'patterns survey.plan.toml "irrigated..replant"'),
     (
+        "Two years of deliveries, a file a month: which of them differ, and in what?",
+        "look months",
+    ),
+    (
+        "All months as one dataset, by a plan that names them by a pattern: a Parquet file each.",
+        "pack months.plan.toml -o season",
+    ),
+    ("Next month, only what is new is read.", "pack months.plan.toml -o season --update"),
+    ("The packed set is a dataset like any other.", "summary season acidity oil_yield net"),
+    (
         "For others: delimited text, with its codebook in two open standards.",
         "export survey.plan.toml answers.csv --metadata csvw,ddi --replace",
     ),
@@ -46,12 +57,15 @@ def write_demo(folder: Path) -> None:
     """Write the demo's files. Raises `PlanError` rather than write over other files."""
     data = files("olive_crate.demo") / "data"
     sources = [each for each in data.iterdir() if each.is_file()]
+    months = list((data / "months").iterdir())
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise PlanError(f"{folder}: cannot be made: {error.strerror}") from None
     made = {
         *(each.name for each in sources),
+        "months",
+        "season",
         "deliveries_2025.plan.toml",
         "deliveries_2025.parquet",
         "census_2024.parquet",
@@ -66,6 +80,12 @@ def write_demo(folder: Path) -> None:
     if strangers:
         raise PlanError(f"{folder}: holds other files ({strangers[0]} …); name a new folder")
     for old in folder.iterdir():
-        old.unlink()
+        if old.is_dir():
+            shutil.rmtree(old)
+        else:
+            old.unlink()
     for each in sources:
         (folder / each.name).write_bytes(each.read_bytes())
+    (folder / "months").mkdir()
+    for each in months:
+        (folder / "months" / each.name).write_bytes(each.read_bytes())

@@ -7,7 +7,7 @@ from ..errors import several
 from ..evidence import Evidence, LevelSuggested, MarksTaken, TypeFits
 from .alike import lines_of
 from .notes import change_words, imbalance_words, note_words, problem_reason, promise_line
-from .set_words import file_table
+from .set_words import file_list, file_table
 from .text import WIDTH, cut, mark_words, place_list, row_list, size_words, table, visible, wrapped
 
 PART_WORDS = {
@@ -103,6 +103,8 @@ def _lengths(receipt: Receipt, width: int) -> list[str]:
             rows = row_list(receipt.short_rows, receipt.short)
         have = "has" if receipt.short == 1 else "have"
         text = f"  {rows} {have} fewer fields; the missing ones are read as blank"
+        short = [each.source for each in receipt.files if each.short]
+        text += f" ({file_list(short, len(short))})" if short else ""
         lines += wrapped(text, width, "    ")
     if receipt.surplus:
         rows = several(receipt.surplus, "row")
