@@ -237,14 +237,17 @@ def files(source: Any) -> Files:
     return named(source)
 
 
-def unpack(path: str | os.PathLike[str]) -> Dataset:
-    """Open a packed dataset. Columns are read on first use.
+def unpack(path: str | os.PathLike[str], *, cluster: Any = None) -> Dataset:
+    """Open a packed dataset, or the folder of a packed set. Columns are read on first use.
+
+    With `cluster`, the address or the client of a Dask cluster that reaches the folder, its
+    machines work out counts, figures, patterns and pairs of a packed set.
 
     Raises `SourceError` for a file that does not exist or was not packed by Olive Crate.
     """
     from ..formats.packed import unpack as opened
 
-    return Dataset.of(opened(path))
+    return Dataset.of(opened(path, cluster))
 
 
 def dictionary(

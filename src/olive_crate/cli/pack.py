@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from .options import reading, sources_argument, sources_of
 from .screen import progress, show, show_json, width
+
+if TYPE_CHECKING:
+    from ..dataset.receipt import Receipt
+    from ..dataset.update import Update
 
 
 @reading
@@ -49,26 +53,23 @@ def pack(
 ) -> None:
     """Read a file, or a set of files, into a packed dataset, and print the receipt."""
     from ..api.reading import pack as pack_file
-    from ..dataset.update import Update
-    from ..show.receipt import receipt_text
-    from ..show.set_words import update_text
 
     given = options or {}
     what = sources_of(source, given)
     target = output or _beside(what, source)
+    how: dict[str, Any] = {"replace": replace, "by": _by(by), "cluster": cluster}
+    how |= {"update": update, "forget_gone": forget_gone, "dry_run": dry_run}
     with progress("packing") as bar:
-        made = pack_file(
-            what,
-            target,
-            replace=replace,
-            by=_by(by),
-            update=update,
-            forget_gone=forget_gone,
-            dry_run=dry_run,
-            cluster=cluster,
-            progress=bar,
-            **given,
-        )
+        made = pack_file(what, target, progress=bar, **how, **given)
+    _told(made, str(target), as_json)
+
+
+def _told(made: Receipt | Update, target: str, as_json: bool) -> None:
+    """Print what was packed; a broken promise ends with status 3."""
+    from ..dataset.update import Update
+    from ..show.receipt import receipt_text
+    from ..show.set_words import update_text
+
     receipt = made.receipt if isinstance(made, Update) else made
     if as_json:
         show_json(made.to_dict())

@@ -7,7 +7,7 @@ with every operation.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, Protocol
 
 import msgspec
@@ -23,6 +23,13 @@ from .receipt import Receipt
 
 class PartsHeld(Protocol):
     """The files of a packed set."""
+
+    @property
+    def is_spread(self) -> bool:
+        """Is work on them done by other machines?"""
+
+    def over(self, names: Sequence[str], work: Any, rest: Sequence[Any]) -> list[Any]:
+        """What other machines make of the pieces of these variables, group by group."""
 
     def matching(self, expression: Any) -> Ints:
         """The cases for which an Arrow expression on the variables is true."""

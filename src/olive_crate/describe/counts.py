@@ -21,6 +21,7 @@ from ..errors import PlanError, several
 from ..plan.selecting import Names, chosen
 from ..views import Shown, Worded
 from .prefetch import ahead
+from .spread import over
 
 if TYPE_CHECKING:
     import pandas
@@ -154,18 +155,14 @@ def _counts(
     variable: Variable, dataset: PlainDataset, bins: int | Sequence[float] | None
 ) -> Counts:
     """Piece by piece, so that a packed column is never held as a whole."""
-    reasons = np.zeros(256, np.int64)
     numeric = variable.type in NUMERIC
     edges = _edges(variable, dataset, bins) if bins is not None and numeric else None
     met: dict[Any, int] = {}
-    column: Column | None = None
-    for piece in ahead(dataset.column_pieces(variable.name)):
-        column = column or piece
-        reasons += reason_totals(piece.reasons)
-        found = _tally(piece) if edges is None else _binned(piece, edges)
-        for value, count in found:
+    reasons = np.zeros(256, np.int64)
+    for held, found in over(dataset, [variable.name], _counted, edges):
+        reasons += held
+        for value, count in found.items():
             met[value] = met.get(value, 0) + count
-    assert column is not None
     total, valid = int(reasons.sum()), int(reasons[0])
     if edges is None:
         ranked = sorted(met.items(), key=lambda item: item[0])
@@ -186,7 +183,21 @@ def _counts(
                 running / valid if valid else 0.0,
             )
         )
+    column = Column(variable, pa.nulls(0), np.zeros(0, np.uint8))
     return Counts(variable, total, tuple(made), column.named(reasons))
+
+
+def _counted(
+    pieces: Sequence[Iterator[Column]], edges: np.ndarray | None
+) -> tuple[np.ndarray, dict[Any, int]]:
+    """How often each reason, and each value or bin, occurs."""
+    reasons, met = np.zeros(256, np.int64), dict[Any, int]()
+    for piece in pieces[0]:
+        reasons += reason_totals(piece.reasons)
+        found = _tally(piece) if edges is None else _binned(piece, edges)
+        for value, count in found:
+            met[value] = met.get(value, 0) + count
+    return reasons, met
 
 
 def _label(value: Any, variable: Variable) -> str:

@@ -10,14 +10,17 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from typing import Any
 
+import msgspec
 import numpy as np
+import pyarrow as pa
 
 from ..columns.column import Column
 from ..dataset.model import PlainDataset
 from ..kernels.types import Flags
-from .prefetch import ahead
+from .spread import is_spread, over
 
 LARGE = 20_000_000
 """Cases from which on a variable is not held as a whole: 160 MB of numbers."""
@@ -29,55 +32,196 @@ COUNTED = 1 << 24
 FEW = 2_000_000
 """Different values that are held with their counts."""
 BLOCK = 1 << 16
-Pieces = Callable[[], Iterator[np.ndarray]]
-Inside = Callable[[np.ndarray], Flags]
+Counted = tuple[np.ndarray, np.ndarray]
+"""Different values in ascending order, and how often each occurs."""
+Pieces = Sequence[Iterable[Column]]
+
+
+def is_large(dataset: PlainDataset) -> bool:
+    """Are there more cases than are held at once, or is the work spread over machines?"""
+    return dataset.rows > LARGE or is_spread(dataset)
+
+
+class Level(msgspec.Struct, frozen=True):
+    """Some of the bins of equal width from `low` on."""
+
+    low: float
+    scale: float
+    first: int
+    last: int
+
+    def bins(self, values: np.ndarray) -> np.ndarray:
+        """The bin of each value; those outside are in the first or last one."""
+        with np.errstate(over="ignore"):
+            place = np.subtract(values, self.low, dtype=np.float64) * self.scale
+        return np.asarray(np.clip(place, -1, BINS - 1), np.int32)
+
+    def holds(self, values: np.ndarray) -> Flags:
+        """Which values are in these bins."""
+        place = self.bins(values)
+        return np.asarray((place >= self.first) & (place < self.last))
+
+
+Levels = tuple[Level, ...]
+
+
+class Begun(msgspec.Struct):
+    """What a first pass over some of the numbers finds."""
+
+    count: int = 0
+    low: float | int = 0
+    high: float | int = 0
+    zeros: int = 0
+    negatives: int = 0
+    sums: list[float] = msgspec.field(default_factory=list)
+    whole: bool = False
+
+
+def numbers_in(pieces: Pieces, timed: pa.DataType | None) -> Iterator[np.ndarray]:
+    """The numbers of a variable that are there; dates and times as counts of their unit."""
+    for piece in pieces[0]:
+        values = piece.values.drop_null() if piece.values.null_count else piece.values
+        values = values if timed is None else values.cast(timed)
+        yield values.to_numpy(zero_copy_only=False)
+
+
+def begin(pieces: Pieces, timed: pa.DataType | None) -> Begun:
+    """Count, ends and sums."""
+    made, near = Begun(), None
+    for values in numbers_in(pieces, timed):
+        if not len(values):
+            continue
+        near = values[0] if near is None else near
+        low, high = values.min(), values.max()
+        made.low = low.item() if not made.count else min(made.low, low.item())
+        made.high = high.item() if not made.count else max(made.high, high.item())
+        made.whole = values.dtype.kind == "i"
+        made.count += len(values)
+        made.zeros += int(np.count_nonzero(values == 0))
+        made.negatives += int(np.count_nonzero(values < 0))
+        for block in blocks(values):
+            made.sums += [float(np.sum(np.subtract(block, near, dtype=np.float64)))]
+            made.sums += [float(near) * len(block)]
+    return made
+
+
+def deviations(
+    pieces: Pieces, timed: pa.DataType | None, mean: float
+) -> tuple[list[float], list[float]]:
+    """Sums of deviations from the mean, and of their squares, block by block."""
+    rest, squares = [], []
+    for values in numbers_in(pieces, timed):
+        for block in blocks(values):
+            apart = block - mean
+            rest.append(float(np.sum(apart)))
+            squares.append(float(np.sum(np.square(apart, out=apart))))
+    return rest, squares
+
+
+def counted_one_by_one(
+    pieces: Pieces, timed: pa.DataType | None, low: int, width: int
+) -> np.ndarray:
+    """How often each whole number of a narrow range occurs."""
+    counts = np.zeros(width, np.int64)
+    for values in numbers_in(pieces, timed):
+        own = np.bincount(values - low)
+        counts[: len(own)] += own
+    return counts
+
+
+def few_different(pieces: Pieces, timed: pa.DataType | None, most: int) -> Counted | None:
+    """All different values with their counts, in one pass; `None` where there are many."""
+    known: Counted = (np.zeros(0), np.zeros(0, np.int64))
+    waiting: list[Counted] = []
+    held = 0
+    for values in numbers_in(pieces, timed):
+        waiting.append(np.unique(values, return_counts=True))
+        held += len(waiting[-1][0])
+        if held > most:
+            known = merged([known, *waiting])
+            waiting, held = [], 0
+            if len(known[0]) > most:
+                return None
+    return merged([known, *waiting])
+
+
+def merged(parts: Sequence[Counted]) -> Counted:
+    """Several of them as one."""
+    filled = [each for each in parts if len(each[0])]
+    if not filled:
+        return np.zeros(0), np.zeros(0, np.int64)
+    values, back = np.unique(np.concatenate([each[0] for each in filled]), return_inverse=True)
+    counts = np.zeros(len(values), np.int64)
+    np.add.at(counts, back, np.concatenate([each[1] for each in filled]))
+    return values, counts
+
+
+def _within(values: np.ndarray, levels: Levels) -> np.ndarray:
+    for level in levels:
+        values = values[level.holds(values)]
+    return values
+
+
+def binned(pieces: Pieces, timed: pa.DataType | None, levels: Levels, level: Level) -> np.ndarray:
+    """How many of the values within some levels are in each bin of another one."""
+    held = np.zeros(BINS, np.int64)
+    for values in numbers_in(pieces, timed):
+        held += np.bincount(level.bins(_within(values, levels)), minlength=BINS)
+    return held
+
+
+def gathered(pieces: Pieces, timed: pa.DataType | None, levels: Levels) -> Counted:
+    """The different values within some levels, with their counts."""
+    held = [_within(values, levels) for values in numbers_in(pieces, timed)]
+    return np.unique(np.concatenate([np.zeros(0), *held]), return_counts=True)
+
+
+def ends(pieces: Pieces, timed: pa.DataType | None, levels: Levels) -> tuple[float, float]:
+    """The smallest and the largest value within some levels."""
+    low, high = math.inf, -math.inf
+    for values in numbers_in(pieces, timed):
+        own = _within(values, levels)
+        if len(own):
+            low, high = min(low, float(own.min())), max(high, float(own.max()))
+    return low, high
+
+
+def blocks(values: np.ndarray) -> Iterator[np.ndarray]:
+    """Values a block at a time."""
+    return (values[start : start + BLOCK] for start in range(0, len(values), BLOCK))
 
 
 class Figured:
     """What one variable's numbers come to."""
 
-    def __init__(self, pieces: Pieces) -> None:
-        self.pieces = pieces
-        self.count = self.zeros = self.negatives = 0
-        self.low: float | int = 0
-        self.high: float | int = 0
+    def __init__(self, dataset: PlainDataset, name: str, timed: pa.DataType | None) -> None:
+        self._dataset, self._name, self._timed = dataset, name, timed
         self.mean: float | None = None
         self.sd: float | None = None
         self.distinct = 0
         self.quartiles: list[float] = []
-        self._first_pass()
-        if self.count:
-            self._second_pass()
+        filled = [each for each in self._over(begin) if each.count]
+        self.count: int = sum(each.count for each in filled)
+        self.zeros = sum(each.zeros for each in filled)
+        self.negatives = sum(each.negatives for each in filled)
+        if filled:
+            self.low = min(each.low for each in filled)
+            self.high = max(each.high for each in filled)
+            self.whole = bool(filled[0].whole)
+            self.mean = math.fsum(total for each in filled for total in each.sums) / self.count
+            self._spread()
             self._by_rank()
 
-    def _first_pass(self) -> None:
-        sums, near = [], None
-        for values in self.pieces():
-            if not len(values):
-                continue
-            near = values[0] if near is None else near
-            low, high = values.min(), values.max()
-            self.low = low if not self.count else min(self.low, low)
-            self.high = high if not self.count else max(self.high, high)
-            self.count += len(values)
-            self.zeros += int(np.count_nonzero(values == 0))
-            self.negatives += int(np.count_nonzero(values < 0))
-            sums += [float(np.sum(np.subtract(b, near, dtype=np.float64))) for b in blocks(values)]
-        if near is not None:
-            self.mean = float(near) + math.fsum(sums) / self.count
+    def _over(self, work: Callable[..., Any], *rest: Any) -> list[Any]:
+        return over(self._dataset, [self._name], work, self._timed, *rest)
 
-    def _second_pass(self) -> None:
-        if self.count < 2 or self.mean is None:
+    def _spread(self) -> None:
+        if self.count < 2:
             return
-        rest, squares = [], []
-        for values in self.pieces():
-            for block in blocks(values):
-                deviations = block - self.mean
-                rest.append(float(np.sum(deviations)))
-                squares.append(float(np.sum(np.square(deviations, out=deviations))))
-        left = math.fsum(rest)
-        variance = max(0.0, (math.fsum(squares) - left * left / self.count) / (self.count - 1))
-        self.sd = math.sqrt(variance)
+        made = self._over(deviations, self.mean)
+        left = math.fsum(each for rest, _ in made for each in rest)
+        squares = math.fsum(each for _, own in made for each in own)
+        self.sd = math.sqrt(max(0.0, (squares - left * left / self.count) / (self.count - 1)))
 
     def _by_rank(self) -> None:
         """Quartiles, and how many different values there are."""
@@ -86,12 +230,14 @@ class Figured:
         found: dict[int, float] = {}
         begun = 0
         for values, counts in self._ascending():
+            if not len(values):
+                continue
             self.distinct += len(values)
-            ends = begun + np.cumsum(counts)
+            upto = begun + np.cumsum(counts)
             for place in places:
-                if begun <= place < ends[-1]:
-                    found[place] = float(values[int(np.searchsorted(ends, place, "right"))])
-            begun = int(ends[-1])
+                if begun <= place < upto[-1]:
+                    found[place] = float(values[int(np.searchsorted(upto, place, "right"))])
+            begun = int(upto[-1])
         for each in wanted:
             one, other = found[int(each)], found[self._after(each)]
             step = (other - one) * (each - int(each))
@@ -100,93 +246,40 @@ class Figured:
     def _after(self, place: float) -> int:
         return min(int(place) + 1, self.count - 1)
 
-    def _ascending(self) -> Iterator[tuple[np.ndarray, np.ndarray]]:
+    def _ascending(self) -> Iterator[Counted]:
         """Different values with their counts, in ascending ranges."""
-        whole = isinstance(self.low, np.integer)
-        if whole and int(self.high) - int(self.low) < COUNTED:
-            counts = np.zeros(int(self.high) - int(self.low) + 1, np.int64)
-            for values in self.pieces():
-                own = np.bincount(values - self.low)
-                counts[: len(own)] += own
+        width = int(self.high) - int(self.low) + 1 if self.whole else 0
+        if 0 < width <= COUNTED:
+            counts = sum(self._over(counted_one_by_one, int(self.low), width))
             different = np.flatnonzero(counts)
-            yield different + self.low, counts[different]
+            yield different + int(self.low), np.asarray(counts)[different]
             return
-        few = _few_different(self.pieces)
-        if few is not None:
-            yield few
+        few = self._over(few_different, FEW)
+        if all(each is not None for each in few):
+            yield merged(few)
         else:
-            yield from ascending(self.pieces, _all, self.low, self.high, self.count)
+            yield from self._in_ranges((), self.low, self.high, self.count)
 
-
-def _few_different(pieces: Pieces) -> tuple[np.ndarray, np.ndarray] | None:
-    """All different values with their counts, in one pass; `None` where there are many."""
-    values, counts = np.zeros(0), np.zeros(0, np.int64)
-    waiting: list[tuple[np.ndarray, np.ndarray]] = []
-    held = 0
-    for piece in pieces():
-        waiting.append(np.unique(piece, return_counts=True))
-        held += len(waiting[-1][0])
-        if held > FEW:
-            values, counts = _merged([(values, counts), *waiting])
-            waiting, held = [], 0
-            if len(values) > FEW:
-                return None
-    return _merged([(values, counts), *waiting])
-
-
-def _merged(parts: list[tuple[np.ndarray, np.ndarray]]) -> tuple[np.ndarray, np.ndarray]:
-    filled = [each for each in parts if len(each[0])]
-    values, back = np.unique(np.concatenate([each[0] for each in filled]), return_inverse=True)
-    counts = np.zeros(len(values), np.int64)
-    np.add.at(counts, back, np.concatenate([each[1] for each in filled]))
-    return values, counts
-
-
-def _all(values: np.ndarray) -> Flags:
-    return np.ones(len(values), bool)
-
-
-def blocks(values: np.ndarray) -> Iterator[np.ndarray]:
-    """Values a block at a time."""
-    return (values[start : start + BLOCK] for start in range(0, len(values), BLOCK))
-
-
-def ascending(
-    pieces: Pieces, inside: Inside, low: float, high: float, count: int
-) -> Iterator[tuple[np.ndarray, np.ndarray]]:
-    """Different values with their counts, of those inside, in ascending ranges."""
-    if low == high:
-        yield np.array([low]), np.array([count])
-        return
-    if count <= HELD:
-        yield _sorted(pieces, inside)
-        return
-    width = float(high) - float(low)
-    scale = BINS / width if math.isfinite(width) and width > 0 else 0.0
-    if not math.isfinite(scale) or scale == 0.0:
-        yield _sorted(pieces, inside)
-        return
-
-    def bins(values: np.ndarray) -> np.ndarray:
-        with np.errstate(over="ignore"):
-            place = np.subtract(values, low, dtype=np.float64) * scale
-        return np.asarray(np.clip(place, -1, BINS - 1), np.int32)
-
-    held = np.zeros(BINS, np.int64)
-    for values in pieces():
-        held += np.bincount(bins(values[inside(values)]), minlength=BINS)
-    for first, last in _runs(held):
-        total = int(held[first:last].sum())
-
-        def within(values: np.ndarray, first: int = first, last: int = last) -> Flags:
-            place = bins(values)
-            return inside(values) & (place >= first) & (place < last)
-
-        if total > HELD:
-            lowest, highest = _ends(pieces, within)
-            yield from ascending(pieces, within, lowest, highest, total)
-        else:
-            yield _sorted(pieces, within)
+    def _in_ranges(self, levels: Levels, low: float, high: float, count: int) -> Iterator[Counted]:
+        if low == high:
+            yield np.array([low]), np.array([count])
+            return
+        width = float(high) - float(low)
+        scale = BINS / width if width > 0 else 0.0
+        if count <= HELD or not math.isfinite(width) or not math.isfinite(scale):
+            yield merged(self._over(gathered, levels))
+            return
+        level = Level(float(low), scale, 0, BINS)
+        held = sum(self._over(binned, levels, level))
+        for first, last in _runs(np.asarray(held)):
+            total = int(np.asarray(held)[first:last].sum())
+            inner = (*levels, Level(float(low), scale, first, last))
+            if total > HELD:
+                found = self._over(ends, inner)
+                lowest, highest = min(e[0] for e in found), max(e[1] for e in found)
+                yield from self._in_ranges(inner, lowest, highest, total)
+            else:
+                yield merged(self._over(gathered, inner))
 
 
 def _runs(held: np.ndarray) -> Iterator[tuple[int, int]]:
@@ -201,33 +294,24 @@ def _runs(held: np.ndarray) -> Iterator[tuple[int, int]]:
         yield first, len(held)
 
 
-def _sorted(pieces: Pieces, inside: Inside) -> tuple[np.ndarray, np.ndarray]:
-    values, counts = np.unique(
-        np.concatenate([each[inside(each)] for each in pieces()]), return_counts=True
-    )
-    return values, counts
-
-
-def _ends(pieces: Pieces, inside: Inside) -> tuple[float, float]:
-    low, high = math.inf, -math.inf
-    for values in pieces():
-        own = values[inside(values)]
-        if len(own):
-            low, high = min(low, float(own.min())), max(high, float(own.max()))
-    return low, high
-
-
 def patterns_of(dataset: PlainDataset, names: Sequence[str]) -> Counter[bytes]:
     """How many cases have each pattern of missing variables: a bit for each, packed in bytes."""
     counted: Counter[bytes] = Counter()
-    for columns in together(dataset, names):
+    for each in over(dataset, names, _patterns):
+        counted.update(each)
+    return counted
+
+
+def _patterns(pieces: Pieces) -> dict[bytes, int]:
+    counted: Counter[bytes] = Counter()
+    for columns in zip(*pieces, strict=True):
         bits = np.packbits(
             np.column_stack([each.reasons != 0 for each in columns]), axis=1, bitorder="little"
         )
         kinds, counts = _kinds(np.ascontiguousarray(bits))
         for kind, count in zip(kinds, counts.tolist(), strict=True):
             counted[kind.tobytes()] += count
-    return counted
+    return dict(counted)
 
 
 def _kinds(bits: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -240,18 +324,17 @@ def _kinds(bits: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return kinds.astype(f"u{width}"), counts[kinds]
 
 
-def together(dataset: PlainDataset, names: Sequence[str]) -> Iterator[tuple[Column, ...]]:
-    """Several variables piece by piece, side by side."""
-    return ahead(zip(*(dataset.column_pieces(name) for name in names), strict=True))
-
-
 def both_present(dataset: PlainDataset, names: Sequence[str]) -> np.ndarray:
     """How many cases have both of each pair, as floats that are whole."""
-    n = np.zeros((len(names), len(names)))
-    for columns in together(dataset, names):
+    made: np.ndarray = sum(over(dataset, names, _both), np.zeros((len(names), len(names))))
+    return made
+
+
+def _both(pieces: Pieces) -> np.ndarray:
+    n = np.zeros((len(pieces), len(pieces)))
+    for columns in zip(*pieces, strict=True):
         for start in range(0, len(columns[0]), BLOCK):
-            stop = start + BLOCK
-            block = np.column_stack([c.reasons[start:stop] == 0 for c in columns])
+            block = np.column_stack([c.reasons[start : start + BLOCK] == 0 for c in columns])
             here = block.astype(np.float32)  # whole numbers below 2**24
             n += here.T @ here
     return n
@@ -261,38 +344,21 @@ class Products:
     """Sums of products of deviations, for each pair over the cases that have both."""
 
     def __init__(self, dataset: PlainDataset, names: Sequence[str], complete: bool) -> None:
-        shape = (len(names), len(names))
-        self.n, self.products, self.sums, self.squares = (np.zeros(shape) for _ in range(4))
-        means = self._means(dataset, names)
-        for numbers in _numbers(dataset, names):
-            there = ~np.isnan(numbers)
-            if complete:
-                kept = there.all(axis=1)
-                numbers, there = numbers[kept], there[kept]
-            own = np.nan_to_num(numbers - means, nan=0.0)
-            here = there.astype(np.float64)
-            self.n += here.T @ here
-            self.products += own.T @ own
-            self.sums += own.T @ here
-            self.squares += (own * own).T @ here
-
-    def _means(self, dataset: PlainDataset, names: Sequence[str]) -> np.ndarray:
-        sums: list[list[float]] = [[] for _ in names]
-        counts = np.zeros(len(names))
-        for numbers in _numbers(dataset, names):
-            counts += (~np.isnan(numbers)).sum(axis=0)
-            for place, total in enumerate(np.nansum(numbers, axis=0).tolist()):
-                sums[place].append(total)
-        totals = np.array([math.fsum(each) for each in sums])
-        made: np.ndarray = np.divide(totals, counts, out=np.zeros(len(names)), where=counts > 0)
-        return made
+        sums = over(dataset, names, _sums)
+        totals = [math.fsum(t for each in sums for t in each[0][k]) for k in range(len(names))]
+        counts = sum(each[1] for each in sums)
+        means = np.divide(totals, counts, out=np.zeros(len(names)), where=np.asarray(counts) > 0)
+        made = over(dataset, names, _products, means, complete)
+        self.n, self.products, self.sums, self.squares = (
+            np.asarray(sum(each[part] for each in made)) for part in range(4)
+        )
 
     def covariances(self) -> np.ndarray:
         """Sample covariances; NaN for fewer than two cases."""
         with np.errstate(invalid="ignore", divide="ignore"):
             made = (self.products - self.sums * self.sums.T / self.n) / (self.n - 1)
         made[self.n < 2] = np.nan
-        return made
+        return np.asarray(made)
 
     def correlations(self) -> np.ndarray:
         """Product-moment correlations; NaN for no variation."""
@@ -301,17 +367,39 @@ class Products:
             own[own <= 1e-14 * self.squares] = 0.0
             made = (self.products - self.sums * self.sums.T / self.n) / np.sqrt(own * own.T)
         made[(self.n < 2) | ~np.isfinite(made)] = np.nan
-        return np.clip(made, -1.0, 1.0)
+        return np.asarray(np.clip(made, -1.0, 1.0))
 
 
-def _numbers(dataset: PlainDataset, names: Sequence[str]) -> Iterator[np.ndarray]:
+def _sums(pieces: Pieces) -> tuple[list[list[float]], np.ndarray]:
+    sums: list[list[float]] = [[] for _ in pieces]
+    counts = np.zeros(len(pieces))
+    for numbers in _numbers(pieces):
+        counts += (~np.isnan(numbers)).sum(axis=0)
+        for place, total in enumerate(np.nansum(numbers, axis=0).tolist()):
+            sums[place].append(total)
+    return sums, counts
+
+
+def _products(pieces: Pieces, means: np.ndarray, complete: bool) -> tuple[np.ndarray, ...]:
+    shape = (len(means), len(means))
+    n, products, sums, squares = (np.zeros(shape) for _ in range(4))
+    for numbers in _numbers(pieces):
+        there = ~np.isnan(numbers)
+        if complete:
+            kept = there.all(axis=1)
+            numbers, there = numbers[kept], there[kept]
+        own = np.nan_to_num(numbers - means, nan=0.0)
+        here = there.astype(np.float64)
+        n += here.T @ here
+        products += own.T @ own
+        sums += own.T @ here
+        squares += (own * own).T @ here
+    return n, products, sums, squares
+
+
+def _numbers(pieces: Pieces) -> Iterator[np.ndarray]:
     """Numbers block by block, shaped (rows, variables), NaN where missing."""
-    for columns in together(dataset, names):
+    for columns in zip(*pieces, strict=True):
         for start in range(0, len(columns[0]), 4 * BLOCK):
             stop = min(start + 4 * BLOCK, len(columns[0]))
             yield np.column_stack([each.slice(start, stop).to_numpy() for each in columns])
-
-
-def is_large(dataset: PlainDataset) -> bool:
-    """Are there more cases than are held at once?"""
-    return dataset.rows > LARGE

@@ -28,6 +28,7 @@ from ..plan.selecting import Names, chosen
 from ..views import Shown
 from .large import Figured, is_large
 from .prefetch import ahead
+from .spread import over
 
 if TYPE_CHECKING:
     import pandas
@@ -113,44 +114,37 @@ def summary(dataset: PlainDataset, names: Names = "*", complete: bool = False) -
     by_name = {each.name: each for each in dataset.variables}
     kept = complete_cases(dataset, wanted) if complete else None
     rows = dataset.rows if kept is None else int(np.count_nonzero(kept))
-    if is_large(dataset):
-        figures = [_large(dataset, by_name[name], kept) for name in wanted]
+    if kept is None and is_large(dataset):
+        figures = [_large(dataset, by_name[name]) for name in wanted]
         return Summary(figures, rows, complete)
     gathered = (_gathered(by_name[name], dataset.column_pieces(name), kept) for name in wanted)
     return Summary([make() for make in ahead(gathered)], rows, complete)
 
 
-def _large(dataset: PlainDataset, variable: Variable, kept: Flags | None) -> Figures:
+def _large(dataset: PlainDataset, variable: Variable) -> Figures:
     """The figures of a variable that is never held as a whole."""
     kind, name = variable.type or "text", variable.name
+    if kind == "boolean":
+        return _truths(name, over(dataset, [name], _count_truths), dataset.rows)
     if kind not in NUMERIC and kind not in TIMED:
-        return _gathered(variable, dataset.column_pieces(name), kept)()
+        return _texts(name, kind, over(dataset, [name], _known_texts), dataset.rows)
 
-    def pieces() -> Iterator[np.ndarray]:
-        begin = 0
-        for piece in ahead(dataset.column_pieces(name)):
-            values = _valid(piece, kept, begin)
-            begin += len(piece)
-            values = values.cast(TIMED[kind]) if kind in TIMED else values
-            yield values.to_numpy(zero_copy_only=False)
-
-    rows = dataset.rows if kept is None else int(np.count_nonzero(kept))
-    made = Figured(pieces)
+    made = Figured(dataset, name, TIMED.get(kind))
     if not made.count:
-        return Figures(name, kind, 0, rows, 0)
+        return Figures(name, kind, 0, dataset.rows, 0)
     figures = Figures(
         name,
         kind,
         made.count,
-        rows - made.count,
+        dataset.rows - made.count,
         made.distinct,
         made.mean,
         made.sd,
-        np.asarray(made.low).item(),
+        made.low,
         made.quartiles[0],
         made.quartiles[1],
         made.quartiles[2],
-        np.asarray(made.high).item(),
+        made.high,
         made.zeros,
         made.negatives,
     )
@@ -312,6 +306,45 @@ def _as_times(figures: Figures, kind: str) -> Figures:
             except (OverflowError, ValueError):  # beyond the years 1 to 9999
                 words |= {part: None, "overflow": True}
     return msgspec.structs.replace(figures, **words)
+
+
+def _count_truths(pieces: Sequence[Iterator[Column]]) -> tuple[int, int]:
+    count = trues = 0
+    for piece in pieces[0]:
+        count += len(piece) - piece.values.null_count
+        trues += piece.values.true_count
+    return count, trues
+
+
+def _truths(name: str, parts: Sequence[tuple[int, int]], rows: int) -> Figures:
+    """The figures of truth values from counts of parts."""
+    count, trues = sum(each[0] for each in parts), sum(each[1] for each in parts)
+    distinct, share = (trues > 0) + (trues < count), trues / count if count else None
+    return Figures(name, "boolean", count, rows - count, distinct, share, zeros=count - trues)
+
+
+def _known_texts(pieces: Sequence[Iterator[Column]]) -> tuple[int, set[str]]:
+    count, known = 0, set[str]()
+    for piece in pieces[0]:
+        values = piece.values.drop_null() if piece.values.null_count else piece.values
+        count += len(values)
+        known.update(pc.unique(values).to_pylist())
+    return count, known
+
+
+def _texts(name: str, kind: str, parts: Sequence[tuple[int, set[str]]], rows: int) -> Figures:
+    """The figures of texts from what is known of parts."""
+    count = sum(each[0] for each in parts)
+    known = set[str]().union(*(each[1] for each in parts))
+    return Figures(
+        name,
+        kind,
+        count,
+        rows - count,
+        len(known),
+        shortest=min(map(len, known), default=None),
+        longest=max(map(len, known), default=None),
+    )
 
 
 def _of_truth(name: str, pieces: Iterator[Column], kept: Flags | None) -> Figures:

@@ -27,8 +27,10 @@ from ..reading.sets.units import Done, Runner, ScanJob
 from ..sources.opening import open_source
 from ..sources.sets import Member
 from ..workers import ALONE, usual_workers
+from .packed_set import PartWork, Spread
 from .part_files import PartFiles
 
+MISSING = 'Dask is not installed; install "olive-crate[cluster]"'
 RETRIES = 3
 """How often a task is done again whose worker was lost."""
 
@@ -42,21 +44,16 @@ def on_cluster(
     Raises `PlanError` where the extra `cluster` is missing or no cluster answers.
     """
     distributed = _distributed()
-    if distributed is None:
-        raise PlanError('Dask is not installed; install "olive-crate[cluster]"') from None
-    if isinstance(cluster, distributed.Client):
-        yield lambda found: ClusterRunner(cluster, range_bytes)
-        return
-    if cluster == "local":
+    if distributed is not None and cluster == "local":
         with _local(distributed, plan.workers or usual_workers()) as client:
             yield lambda found: ClusterRunner(client, range_bytes)
         return
+    client = client_of(cluster)
     try:
-        client = distributed.Client(cluster, timeout="10s")
-    except (OSError, TimeoutError, ValueError, TypeError) as error:
-        raise PlanError(f"cluster: {cluster}: no cluster answers ({error})") from None
-    with client:
         yield lambda found: ClusterRunner(client, range_bytes)
+    finally:
+        if client is not cluster:
+            client.close()
 
 
 def _distributed() -> Any:
@@ -142,3 +139,32 @@ def portable(member: Member) -> Member:
         kind = "tar" if ".tar" in address or address.endswith(".tgz") else "zip"
         address = f"{kind}://{inner}::{address}"
     return msgspec.structs.replace(member, source=address)
+
+
+def spread_over(client: Any) -> Spread:
+    """Work on the parts of a packed set by the workers of a cluster."""
+
+    def done(tasks: Sequence[PartWork]) -> list[Any]:
+        futures = client.map(work_on_part, list(tasks), pure=False, retries=RETRIES)
+        made: list[Any] = client.gather(futures)
+        return made
+
+    return done
+
+
+def work_on_part(task: PartWork) -> Any:
+    """Work on one part, done by a worker."""
+    return task.done()
+
+
+def client_of(cluster: Any) -> Any:
+    """A client of a running cluster. Raises `PlanError` where none answers."""
+    distributed = _distributed()
+    if distributed is None:
+        raise PlanError(MISSING)
+    if isinstance(cluster, distributed.Client):
+        return cluster
+    try:
+        return distributed.Client(cluster, timeout="10s")
+    except (OSError, TimeoutError, ValueError, TypeError) as error:
+        raise PlanError(f"cluster: {cluster}: no cluster answers ({error})") from None

@@ -119,7 +119,7 @@ def pack_dataset(dataset: PlainDataset, path: Any, replace: bool = False) -> Non
         packing.abandon()
 
 
-def unpack(path: Any) -> PlainDataset:
+def unpack(path: Any, cluster: Any = None) -> PlainDataset:
     """Open a packed dataset. Columns are read when they are first asked for.
 
     Raises `SourceError` for a file that is not there or was not packed by Olive Crate.
@@ -128,7 +128,11 @@ def unpack(path: Any) -> PlainDataset:
     if target.is_dir() or "://" in str(path):
         from .packed_set import unpack_set
 
-        return unpack_set(Folder(str(path)))
+        if cluster is None:
+            return unpack_set(Folder(str(path)))
+        from .cluster import client_of, spread_over
+
+        return unpack_set(Folder(str(path)), spread_over(client_of(cluster)))
     if not target.is_file():
         siblings = [each.name for each in target.parent.glob("*.parquet")]
         raise SourceError(f"{target}: no such file{nearest(target.name, siblings)}")

@@ -7,7 +7,7 @@ each group before any of its cells is read.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -59,17 +59,17 @@ def metadata_of(folder: Folder) -> SetMetadata | None:
     return made
 
 
-def unpack_set(folder: Folder) -> PlainDataset:
+def unpack_set(folder: Folder, spread: Spread | None = None) -> PlainDataset:
     """Open a packed set. Raises `SourceError` for a folder that holds none."""
     metadata = metadata_of(folder)
     if metadata is None:
         raise SourceError(f"{folder}: a folder, but not a packed set (it has no {METADATA})")
-    return opened(folder, metadata)
+    return opened(folder, metadata, spread)
 
 
-def opened(folder: Folder, metadata: SetMetadata) -> PlainDataset:
+def opened(folder: Folder, metadata: SetMetadata, spread: Spread | None = None) -> PlainDataset:
     """The dataset of a set by its metadata."""
-    held = PackedParts(folder, metadata)
+    held = parts_of(folder, metadata, spread)
     columns = Columns({each.name: held.column(each) for each in metadata.variables})
     base = Path(folder.address) if folder.is_local else None
     return PlainDataset(
@@ -81,6 +81,12 @@ def opened(folder: Folder, metadata: SetMetadata) -> PlainDataset:
         _source_rows(metadata),
         held,
     )
+
+
+def parts_of(folder: Folder, metadata: SetMetadata, spread: Spread | None = None) -> PackedParts:
+    """The files of a set."""
+    parts = [part for source in metadata.sources for part in source.parts]
+    return PackedParts(folder, parts, metadata.variables, spread)
 
 
 def _receipt(metadata: SetMetadata) -> Receipt:
@@ -118,16 +124,57 @@ def _source_rows(metadata: SetMetadata) -> RowNumbers | None:
     return msgspec.structs.replace(made, files=tuple(each.name for each in metadata.sources))
 
 
+class PartWork(msgspec.Struct, frozen=True):
+    """Work on the pieces of some variables of one part."""
+
+    folder: Folder
+    part: Part
+    variables: Sequence[Variable]
+    names: tuple[str, ...]
+    work: Any
+    rest: tuple[Any, ...]
+
+    def done(self) -> Any:
+        """What comes of it."""
+        held = PackedParts(self.folder, [self.part], self.variables)
+        by_name = {each.name: each for each in self.variables}
+        pieces = [held.column(by_name[name]).pieces() for name in self.names]
+        return self.work(pieces, *self.rest)
+
+
+Spread = Callable[[Sequence[PartWork]], list[Any]]
+"""Does work on parts elsewhere."""
+
+
 class PackedParts:
     """The files of a packed set, in the order of their cases."""
 
-    def __init__(self, folder: Folder, metadata: SetMetadata) -> None:
-        self.folder = folder
-        self.parts = [part for source in metadata.sources for part in source.parts]
-        self.variables = metadata.variables
+    def __init__(
+        self,
+        folder: Folder,
+        parts: Sequence[Part],
+        variables: Sequence[Variable],
+        spread: Spread | None = None,
+    ) -> None:
+        self.folder, self.parts, self.variables = folder, list(parts), variables
+        self.spread = spread
         counts = np.array([each.rows for each in self.parts], np.int64)
         self.ends = np.cumsum(counts)
         self.begins = self.ends - counts
+
+    @property
+    def is_spread(self) -> bool:
+        """Is work on them done by other machines?"""
+        return self.spread is not None
+
+    def over(self, names: Sequence[str], work: Any, rest: Sequence[Any]) -> list[Any]:
+        """What other machines make of the pieces of these variables, a value for each part."""
+        assert self.spread is not None
+        own = [each for each in self.variables if each.name in set(names)]
+        tasks = [
+            PartWork(self.folder, part, own, tuple(names), work, tuple(rest)) for part in self.parts
+        ]
+        return self.spread(tasks)
 
     def file(self, part: Part) -> pq.ParquetFile:
         """A part, opened. Raises `SourceError` if it is gone or damaged."""

@@ -38,7 +38,7 @@ from ..reading.single_pass import Progress
 from ..sources.folder import Folder
 from ..sources.sets import Files, Member
 from .packed import Packing
-from .packed_set import PackedParts, metadata_of, opened
+from .packed_set import metadata_of, opened, parts_of
 from .part_files import PartFiles
 
 RunnerOf = Callable[[Survey], Runner]
@@ -164,7 +164,7 @@ def pack_to_file(
                 aside.move(f"{STAGING}/{part.path}", part.path)
         receipt = _with_promises(aside, packed)
         dataset = opened(aside, packed.metadata)
-        parts = PackedParts(aside, packed.metadata)
+        parts = parts_of(aside, packed.metadata)
         missing = _missing(packed.metadata)
         types = [next(parts.column(each).pieces()).values.type for each in dataset.variables]
         packing.start(dataset.variables, types, missing)
