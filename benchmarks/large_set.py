@@ -26,10 +26,11 @@ def main() -> None:
         paths = sorted((folder / "set").iterdir())
         size = sum(each.stat().st_size for each in paths) / 1e6
         out = folder / "out"
+        pack = f"oc.pack({str(folder / 'set')!r}, {str(out)!r}"
         opened = f"oc.unpack({str(out)!r})"
         steps = {
-            "pack": f"oc.pack({str(folder / 'set')!r}, {str(out)!r})",
-            "pack again, nothing new": f"oc.pack({str(folder / 'set')!r}, {str(out)!r}, update=True)",
+            "pack": f"{pack})",
+            "pack again, nothing new": f"{pack}, update=True)",
             "open": opened,
             "counts of grove": f"{opened}.counts('grove')",
             "summary of three": f"{opened}.summary(['kg', 'acid', 'peroxide'])",

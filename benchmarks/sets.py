@@ -25,6 +25,7 @@ CHILD = """
 import resource, sys, time
 import olive_crate as oc
 if __name__ == "__main__":
+    {setup}
     began = time.perf_counter()
     {work}
     seconds = time.perf_counter() - began
@@ -73,10 +74,18 @@ def generate(folder: Path, files: int, megabytes: float, whole: bool = True) -> 
     return files * copies * 20_000
 
 
-def run(work: str) -> tuple[float, float]:
-    """Seconds, and the largest resident memory of a process in MB."""
+RUNNING = """import distributed
+    cluster = distributed.LocalCluster(
+        n_workers=2, threads_per_worker=1, host="127.0.0.1", dashboard_address=None, memory_limit=0
+    )
+    client = distributed.Client(cluster)
+    client.run(__import__, "olive_crate.formats.cluster")"""
+
+
+def run(work: str, setup: str = "pass") -> tuple[float, float]:
+    """Seconds of work, and the largest resident memory of a process in MB."""
     with tempfile.NamedTemporaryFile("w", suffix=".py", delete=False) as script:
-        script.write(CHILD.format(work=work))
+        script.write(CHILD.format(work=work, setup=setup))
     try:
         done = subprocess.run(
             [sys.executable, script.name], stdout=subprocess.PIPE, text=True, check=True
@@ -118,16 +127,17 @@ def main() -> None:
             "set, threads": f"{pack}, replace=True)",
         }
         if not given.no_cluster:
+            one = f"oc.pack({str(folder / 'one.csv')!r}, {str(out)!r}"
             contestants["set, cluster local"] = f"{pack}, replace=True, cluster='local')"
-            contestants["one file, cluster local"] = (
-                f"oc.pack({str(folder / 'one.csv')!r}, {str(out)!r}, replace=True, cluster='local')"
-            )
+            contestants["set, running cluster"] = f"{pack}, replace=True, cluster=client)"
+            contestants["one file, running cluster"] = f"{one}, replace=True, cluster=client)"
         figures: dict[str, list[tuple[float, float]]] = {name: [] for name in contestants}
         for turn in range(given.rounds):
             order = list(contestants)
             for name in order if turn % 2 == 0 else reversed(order):
                 shutil.rmtree(out, ignore_errors=True)
-                figures[name].append(run(contestants[name]))
+                setup = RUNNING if "running" in name else "pass"
+                figures[name].append(run(contestants[name], setup))
         limit = reading(sorted((folder / "set").iterdir()))
         print(f"{given.files} files, {size:,.0f} MB, {rows:,} rows; medians of {given.rounds}\n")
         print(f"{'':28} seconds    MB/s   Mrows/s  x one file  x reading  peak MB")

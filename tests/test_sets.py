@@ -454,6 +454,24 @@ def test_parts_of_files_that_are_gone_are_kept_until_told(tmp_path):
     made = oc.pack(folder, out, update=True, forget_gone=True)
     assert made.forgotten and oc.unpack(out).rows == 15
     assert len(list(out.glob("*.parquet"))) == 3
+    bad.unlink()
+    alone = oc.pack(folder, out, update=True, forget_gone=True)
+    assert alone.gone == (bad.name,) and oc.unpack(out).rows == 14
+    balanced(alone.receipt)
+
+
+def test_an_update_knows_files_by_where_they_lie(tmp_path, monkeypatch):
+    season(tmp_path / "years", 1)
+    os.rename(tmp_path / "years", tmp_path / "2024")
+    (tmp_path / "years").mkdir()
+    os.rename(tmp_path / "2024", tmp_path / "years" / "2024")
+    monkeypatch.chdir(tmp_path)
+    oc.pack("years/**/*.csv", "out")
+    season(tmp_path / "years" / "2025", 2)
+    monkeypatch.chdir(tmp_path / "years")
+    made = oc.pack(f"{tmp_path}/years/**/*.csv", tmp_path / "out", update=True)
+    assert (made.unchanged, len(made.new), made.gone) == (1, 2, ())
+    assert oc.unpack(tmp_path / "out").rows == 21
 
 
 @pytest.mark.parametrize("what", ["again", "file", "other", "by"])

@@ -16,7 +16,7 @@ import tempfile
 import time
 from pathlib import Path
 
-from olive_crate import Plan, draw_counts, draw_pairs, draw_patterns, draw_positions, load
+from olive_crate import Plan, draw_counts, draw_files, draw_pairs, draw_patterns, draw_positions, load
 
 PICTURES = Path(__file__).parent.parent / "docs" / "screenshots"
 DISPLAY = ":97"
@@ -32,6 +32,7 @@ SHOTS = {
     "summary": "olive-crate summary deliveries_2025.parquet",
     "compare": "olive-crate compare deliveries_2025.parquet",
     "trace": "olive-crate trace deliveries.plan.toml acidity 8",
+    "look-set": "olive-crate look months | head -64",
     "variable": "olive-crate codebook deliveries_2025.parquet --variable peroxide",
 }
 
@@ -95,6 +96,8 @@ def main() -> None:
             draw_counts(survey, ["replant", "hectares", "item_1", "village"], at("distributions"))
             draw_patterns(survey.missing_patterns("birth..replant"), at("patterns"))
             draw_pairs(survey.correlations("hectares..replant"), at("correlations"))
+            with contextlib.chdir(demo):
+                draw_files("months", at("files"))
             for name, command in SHOTS.items():
                 take(name, command, demo, environment)
     finally:

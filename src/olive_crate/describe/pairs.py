@@ -17,7 +17,8 @@ from ..declaration.variable import NUMERIC
 from ..errors import PlanError, nearest
 from ..plan.selecting import Names, chosen
 from ..views import Worded
-from .large import Products, both_present, is_large
+from .large import is_large
+from .large_pairs import Products, both_present
 from .prefetch import ahead
 from .summary import complete_cases, mean_and_sd
 

@@ -10,7 +10,8 @@ import numpy as np
 from ..dataset.model import PlainDataset
 from ..plan.selecting import Names, chosen
 from ..views import Worded
-from .large import is_large, patterns_of
+from .large import is_large
+from .large_pairs import patterns_of
 from .prefetch import ahead
 
 if TYPE_CHECKING:

@@ -7,9 +7,9 @@ replaced last: until then the folder is what it was. Only files that the metadat
 from __future__ import annotations
 
 import shutil
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import msgspec
 
@@ -30,7 +30,7 @@ from ..plan.model import Decisions
 from ..plan.toml_read import decisions_from
 from ..reading.sets.loading import judged_promises
 from ..reading.sets.packing import Packed, pack_files
-from ..reading.sets.part_task import address_of
+from ..reading.sets.part_task import placed_at, relative_address
 from ..reading.sets.survey import Survey
 from ..reading.sets.threads import Threads
 from ..reading.sets.units import Runner
@@ -219,15 +219,11 @@ def update_set(
 
         named = source_named(settled, settled, {})
         files = named.files or Files([Member(named.source.name, named.source)])
-    known = {(each.name, each.sheet): each for each in old.sources}
-    names = {(each.name, each.sheet) for each in files}
-    new = [each for each in files if (each.name, each.sheet) not in known]
-    changed = [
-        each
-        for each in files
-        if (source := known.get((each.name, each.sheet))) is not None and not _is_same(each, source)
-    ]
-    gone = [each for key, each in known.items() if key not in names]
+    pairs = _matched(files, old.sources, folder)
+    new = [each for each, source in pairs if source is None]
+    changed = [e for e, source in pairs if source is not None and not _is_same(e, source)]
+    there = {id(source) for _, source in pairs}
+    gone = [each for each in old.sources if id(each) not in there]
     told = Update(
         folder=str(folder),
         new=tuple(each.name for each in new),
@@ -239,31 +235,56 @@ def update_set(
     )
     if dry_run or not (new or changed or (gone and forget_gone)):
         return told
-    replaced = {(each.name, each.sheet) for each in changed}
-    if forget_gone:
-        replaced |= {(each.name, each.sheet) for each in gone}
-    kept = [each for key, each in known.items() if key not in replaced]
-    return _updated(told, Files([*changed, *new]), settled, folder, old, kept, runner_of, progress)
+    same = [(e, source) for e, source in pairs if source is not None and _is_same(e, source)]
+    again = [*changed, *new]
+    if not again:  # one file is read again, so that what all have in common is found
+        if not same:
+            raise TargetError(f"{folder}: all files are gone; nothing would be left of the set")
+        again = [same.pop()[0]]
+    kept = [source for _, source in same] + ([] if forget_gone else gone)
+    how = _How(settled, folder, old, runner_of or threads(settled), progress)
+    return _updated(told, Files(again), how, kept, {source.name: each for each, source in same})
+
+
+class _How(NamedTuple):
+    """By what an update is made."""
+
+    plan: Decisions
+    folder: Folder
+    old: SetMetadata
+    runner_of: RunnerOf
+    progress: Progress | None
+
+
+def _matched(
+    files: Files, sources: Sequence[PackedSource], folder: Folder
+) -> list[tuple[Member, PackedSource | None]]:
+    """Each file with the source that it was packed as: by its name, else by where it lies."""
+    by_name = {(each.name, each.sheet): each for each in sources}
+    by_place = {(placed_at(each.address, folder), each.sheet): each for each in sources}
+    made = []
+    for each in files:
+        source = by_name.get((each.name, each.sheet))
+        if source is None:
+            place = placed_at(relative_address(each, folder), folder)
+            source = by_place.get((place, each.sheet)) if place else None
+        made.append((each, source))
+    return made
 
 
 def _updated(
     told: Update,
     files: Files,
-    plan: Decisions,
-    folder: Folder,
-    old: SetMetadata,
+    how: _How,
     kept: list[PackedSource],
-    runner_of: RunnerOf | None,
-    progress: Progress | None,
+    current: Mapping[str, Member],
 ) -> Update:
-    own_variables = _from_cells(old, kept)
-    if len(files):
-        packed = pack_files(
-            files, plan, folder, old.by, runner_of or threads(plan), progress, kept, own_variables
-        )
-    else:
-        raise PlanError("forget_gone: the set would be empty, or nothing else is new")
-    before = {each.name: each.type or "text" for each in old.variables}
+    """The set with these files read, and those kept; `current` are the files of kept sources."""
+    known = _from_cells(how.old, kept)
+    packed = pack_files(
+        files, how.plan, how.folder, how.old.by, how.runner_of, how.progress, kept, known, current
+    )
+    before = {each.name: each.type or "text" for each in how.old.variables}
     after = {each.name: each.type or "text" for each in packed.metadata.variables}
     widened = tuple(
         (name, kind, after[name])
@@ -271,13 +292,13 @@ def _updated(
         if name in after and after[name] != kind
     )
     paths = {part.path for source in kept for part in source.parts}
+    names = {each.name for each in kept}
     again = tuple(
         source.name
         for source in packed.metadata.sources
-        if source.name in {each.name for each in kept}
-        and not all(part.path in paths for part in source.parts)
+        if source.name in names and not all(part.path in paths for part in source.parts)
     )
-    receipt = _in_place(folder, packed, old)
+    receipt = _in_place(how.folder, packed, how.old)
     return msgspec.structs.replace(told, again=again, widened=widened, receipt=receipt)
 
 
@@ -293,6 +314,5 @@ def _from_cells(old: SetMetadata, kept: Sequence[PackedSource]) -> list[Any]:
 
 def _is_same(member: Member, source: PackedSource) -> bool:
     """Is a file as it was when it was packed, as far as size and time tell?"""
-    if member.size is None or (member.size, member.changed) != (source.size, source.changed):
-        return False
-    return member.changed is not None and address_of(member) == source.address
+    known = member.size is not None and member.changed is not None
+    return known and (member.size, member.changed) == (source.size, source.changed)

@@ -23,7 +23,6 @@ from ...errors import PlanError, SourceError, nearest
 from ...evidence import Note, NotInFiles
 from ...plan.model import Decisions
 from ...plan.toml_write import tables_of
-from ...sources.file_sets import files as files_named
 from ...sources.folder import Folder
 from ...sources.sets import Files, Member, in_order
 from ..single_pass import Progress
@@ -60,11 +59,13 @@ def pack_files(
     progress: Progress | None = None,
     kept: Sequence[PackedSource] = (),
     known: Sequence[Variable] = (),
+    current: Mapping[str, Member] | None = None,
 ) -> Packed:
     """Read the files of a set into parts in a folder.
 
-    `kept` are sources that were packed before and whose parts stay, with `known` variables. Raises
-    `SourceError` where one of them must be read again and is gone.
+    `kept` are sources that were packed before and whose parts stay, with `known` variables; those
+    that are still there are among `current`. Raises `SourceError` where one of them must be read
+    again and is gone.
     """
     began = time.perf_counter()
     found = survey(
@@ -84,7 +85,8 @@ def pack_files(
     if again:
         redo = [
             msgspec.structs.replace(
-                unit_tasks[index] or _old_task(found, units[index], folder, by), settled=whole
+                unit_tasks[index] or _old_task(found, units[index], current, folder, by),
+                settled=whole,
             )
             for index, whole in again.items()
         ]
@@ -202,29 +204,18 @@ def _refuse_unknown(by: PartsBy, found: Survey) -> None:
             raise PlanError(f'by: there is no variable "{name}"{nearest(name, known)}')
 
 
-def _old_task(found: Survey, source: PackedSource, folder: Folder, by: PartsBy) -> Task:
+def _old_task(
+    found: Survey, source: PackedSource, current: Mapping[str, Member], folder: Folder, by: PartsBy
+) -> Task:
     """The task of a source that was packed before. Raises `SourceError` if it is gone."""
-    address, _, inner = source.address.partition("\0")
-    there = [each for each in files_again(address) if inner in ("", each.name) or source.sheet]
-    member = there[0] if there else None
+    member = current.get(source.name)
     if member is None:
         raise SourceError(
-            f"{source.name}: a variable must be taken again from all files, and this one is gone "
-            f"({address or 'it was no file'}); bring it back, or pack without it"
+            f"{source.name}: a variable must be taken again from all files, and this one is gone; "
+            "bring it back, or pack without it"
         )
-    member = msgspec.structs.replace(
-        member, name=source.name, sheet=source.sheet, parts=source.name_parts
-    )
-    file = find_file(member, NO_PLACE, found.plan)
-    return _task(found, file, folder, by, ())
-
-
-def files_again(address: str) -> Sequence[Member]:
-    """The files at an address now, under the names that they were packed by; none if it is gone."""
-    try:
-        return files_named(address).members if address else ()
-    except SourceError:
-        return ()
+    member = msgspec.structs.replace(member, name=source.name)
+    return _task(found, find_file(member, NO_PLACE, found.plan), folder, by, ())
 
 
 def _combined(found: Survey, sources: Sequence[PackedSource]) -> dict[str, Combined]:

@@ -7,6 +7,7 @@ is plain too: which parts were written, what the searches have found, and the ac
 from __future__ import annotations
 
 import hashlib
+import os
 from collections.abc import Callable, Mapping
 from typing import Any, Protocol
 
@@ -91,6 +92,25 @@ def address_of(member: Member) -> str:
         return ""
     archived = member.source.compression in ("zip", "tar")
     return f"{path}\0{member.name}" if archived else str(path)
+
+
+def relative_address(member: Member, folder: Folder) -> str:
+    """The address of a member as the metadata of a set keeps it: relative to the set."""
+    path, mark, inner = address_of(member).partition("\0")
+    if not path or "://" in path or not folder.is_local:
+        return path + mark + inner
+    try:
+        return os.path.relpath(path, folder.address) + mark + inner
+    except ValueError:  # another drive
+        return path + mark + inner
+
+
+def placed_at(address: str, folder: Folder) -> str:
+    """Where a kept address lies now, whatever the folder that the program runs in."""
+    path, mark, inner = address.partition("\0")
+    if not path or "://" in path or not folder.is_local:
+        return address
+    return os.path.abspath(os.path.join(folder.address, path)) + mark + inner
 
 
 def do_task(
@@ -189,7 +209,7 @@ def _read(
     target.finish(variables, receipt, reading.found.plan, None)
     return PackedSource(
         name=task.member.name,
-        address=address_of(task.member),
+        address=relative_address(task.member, task.folder),
         size=task.member.size,
         changed=task.member.changed,
         fingerprint=receipt.fingerprint,

@@ -18,6 +18,7 @@ from collections.abc import Sequence
 from typing import IO, Any, cast
 
 import msgspec
+import numpy as np
 
 from ...layouts.base import Layout, RangeLayout
 from ...sources.source import Source
@@ -94,8 +95,9 @@ def scan(source: Source, start: int, end: int, quote: bytes, behind: int = 0) ->
             data = stream.read(min(PIECE, end - place))
             if not data:
                 break
-            returns += data.count(b"\r")
-            pairs += data.count(b"\r\n") + (last == b"\r" and data[:1] == b"\n")
+            if b"\r" in data or last == b"\r":
+                returns += _count(data, b"\r")
+                pairs += data.count(b"\r\n") + (last == b"\r" and data[:1] == b"\n")
             last = data[-1:]
             counted = data[max(0, behind - place) :] if behind > place else data
             for state in (0, 1):
@@ -104,12 +106,17 @@ def scan(source: Source, start: int, end: int, quote: bytes, behind: int = 0) ->
                     if found is not None:
                         at = Begin(place - start + found, lines + data.count(b"\n", 0, found))
                         begins[state] = at
-            quotes += counted.count(quote) if quote else 0
-            lines += data.count(b"\n")
+            quotes += _count(counted, quote) if quote and quote in counted else 0
+            lines += _count(data, b"\n")
             place += len(data)
     none = Begin(-1, 0)
     alone = returns - pairs - (last == b"\r")
     return Scan(quotes, lines, begins.get(0, none), begins.get(1, none), alone == 0)
+
+
+def _count(data: bytes, byte: bytes) -> int:
+    """How often one byte occurs; faster than `bytes.count` where that is often."""
+    return int(np.count_nonzero(np.frombuffer(data, np.uint8) == byte[0]))
 
 
 def _begin(data: bytes, quote: bytes, state: int, low: int) -> int | None:
