@@ -85,7 +85,7 @@ def pack_files(
     if again:
         redo = [
             msgspec.structs.replace(
-                unit_tasks[index] or _old_task(found, units[index], current, folder, by),
+                unit_tasks[index] or _old_task(found, units[index], current or {}, folder, by),
                 settled=whole,
             )
             for index, whole in again.items()
