@@ -237,15 +237,20 @@ class Unread:
         read: Callable[[], Column],
         pieces: Callable[[], Iterator[Column]] | None = None,
         taken: Callable[[Ints], Column] | None = None,
+        keeps: bool = True,
     ) -> None:
+        self._keeps = keeps
         self._read, self._pieces, self._taken = read, pieces, taken
         self._column: Column | None = None
 
     def __call__(self) -> Column:
-        """The whole column, kept from then on."""
-        if self._column is None:
-            self._column = self._read()
-        return self._column
+        """The whole column, kept from then on; of very many cases, read each time."""
+        if self._column is not None:
+            return self._column
+        made = self._read()
+        if self._keeps:
+            self._column = made
+        return made
 
     def taken(self, cells: Ints) -> Column:
         """Some of the cells; where that can be, nothing else is read."""

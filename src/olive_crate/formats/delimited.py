@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import msgspec
 
 from ..columns.cell_texts import cell_texts
+from ..dataset.taking import pieces_of
 from ..declaration.variable import Variable
 from ..errors import PlanError
 from ..plan.model import Decisions, DelimitedSection, SourceSection
@@ -20,9 +21,14 @@ from ..sources.source import codec_name
 from .beside import CSVW, PLAN
 from .beside import beside as beside_file
 from .exporting import Files, with_standards
+from .table_shape import beside as columns_beside
 
 if TYPE_CHECKING:
     from ..dataset.model import PlainDataset
+
+
+ROWS = 1 << 16
+"""Cases that are written at a time."""
 
 
 def delimited_files(
@@ -39,13 +45,8 @@ def delimited_files(
     """
     if not dataset.names:
         raise PlanError(f"{path}: no variable to write")
-    headings = list(dataset.names)
-    columns = [cell_texts(dataset[name], missing) for name in dataset.names]
-    if missing == "reasons":
-        headings, columns = _with_reasons(dataset, headings, columns)
-    text = csv_text([headings, *zip(*columns, strict=True)], delimiter)
     codec = codec_name(encoding)
-    files: Files = {path: encoded(text, codec, path)}
+    files: Files = {path: _writer(dataset, path, delimiter, codec, missing)}
     notes: list[str] = []
     plan = _plan(dataset, path, delimiter, encoding)
     if "csvw" in standards:
@@ -58,34 +59,62 @@ def delimited_files(
     return files, notes
 
 
-def encoded(text: str, codec: str, path: Path) -> bytes:
-    """Text as bytes. Raises `PlanError` for the first character that the codec does not have."""
-    try:
-        return text.encode(codec)
-    except UnicodeEncodeError as error:
-        row = text.count("\n", 0, error.start) + 1
-        raise PlanError(
-            f"{path}: row {row}: {text[error.start]!r} cannot be written in {codec}"
-        ) from None
+def _writer(
+    dataset: PlainDataset, target: Path, delimiter: str, codec: str, missing: str
+) -> Callable[[Path], None]:
+    """Writes the text some rows at a time, so that a packed dataset is not held as a whole."""
+    lacking = _lacking(dataset) if missing == "reasons" else []
+    called = columns_beside(dataset.names, lacking, "reason")
+
+    def write(path: Path) -> None:
+        row = 1
+        with path.open("wb") as stream:
+            headings = [x for name in dataset.names for x in (name, called.get(name)) if x]
+            stream.write(encoded(csv_text([headings], delimiter), codec, target, row))
+            for piece in pieces_of(dataset, ROWS) if dataset.rows else ():
+                columns = _cells(piece, missing, called)
+                row += 1
+                text = csv_text(zip(*columns, strict=True), delimiter)
+                stream.write(encoded(text, codec, target, row, first=False))
+                row += text.count("\n") - 1
+
+    return write
 
 
-def _with_reasons(
-    dataset: PlainDataset, headings: list[str], columns: list[list[str]]
-) -> tuple[list[str], list[list[str]]]:
-    """A column of reasons behind each variable that has missing cells."""
-    from .table_shape import beside
+def _lacking(dataset: PlainDataset) -> list[str]:
+    """The variables with missing cells."""
+    return [
+        name
+        for name in dataset.names
+        if any(piece.reasons.any() for piece in dataset.column_pieces(name))
+    ]
 
-    lacking = [name for name in headings if dataset[name].reasons.any()]
-    called = beside(headings, lacking, "reason")
-    names, cells = [], []
-    for name, column in zip(headings, columns, strict=True):
-        names.append(name)
-        cells.append(column)
+
+def _cells(piece: PlainDataset, missing: str, called: Mapping[str, str]) -> list[list[str]]:
+    """The cells of each column, with a column of reasons behind those that have one."""
+    columns = []
+    for name in piece.names:
+        columns.append(cell_texts(piece[name], missing))
         if name in called:
-            names.append(called[name])
-            words = dataset[name].reason_texts().cast("string").to_pylist()
-            cells.append([word or "" for word in words])
-    return names, cells
+            words = piece[name].reason_texts().cast("string").to_pylist()
+            columns.append([word or "" for word in words])
+    return columns
+
+
+def encoded(text: str, codec: str, path: Path, row: int = 1, first: bool = True) -> bytes:
+    """Text as bytes, with a byte-order mark where the codec has one and it is the first.
+
+    Raises `PlanError` for the first character that the codec does not have; `row` is that of the
+    text in its file.
+    """
+    try:
+        data = text.encode(codec)
+    except UnicodeEncodeError as error:
+        at = row + text.count("\n", 0, error.start)
+        raise PlanError(
+            f"{path}: row {at}: {text[error.start]!r} cannot be written in {codec}"
+        ) from None
+    return data if first else data.removeprefix("".encode(codec))
 
 
 def _plan(dataset: PlainDataset, path: Path, delimiter: str, encoding: str) -> Decisions:

@@ -30,6 +30,8 @@ from ..plan.toml_read import decisions_from
 from ..sources.folder import Folder
 from .packed import cells_of_file
 
+KEPT = 20_000_000
+"""Columns of no more cases are kept once they were read."""
 ARROW = {
     "integer": pa.int64(),
     "number": pa.float64(),
@@ -204,6 +206,7 @@ class PackedParts:
             lambda: joined_columns(variable, list(pieces())),
             pieces,
             lambda rows: self._taken(variable, rows),
+            keeps=len(self.ends) == 0 or int(self.ends[-1]) <= KEPT,
         )
 
     def _pieces(self, part: Part, variable: Variable) -> Iterator[Column]:
