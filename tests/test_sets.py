@@ -235,6 +235,14 @@ def test_what_differs_without_harm_is_settled_for_each_file_and_said(what):
     assert {each.name: each.type for each in drafted.variables} == kinds
 
 
+def test_a_heading_of_words_is_known_by_the_other_files():
+    words = b"country,group,code\nAngola,South,AO\nBenin,West,BJ\nMali,West,ML\n"
+    clear = b"country,group,code\n" + b"".join(b"Angola,%d,AO\n" % n for n in range(20))
+    dataset = oc.load([clear, clear, words])
+    assert dataset.names == ["country", "group", "code"] and dataset.rows == 43
+    assert dataset["country"].values.to_pylist()[-3:] == ["Angola", "Benin", "Mali"]
+
+
 def test_encodings_differ_between_files():
     files = ["grove;kg\nPeñón;1\n".encode(), "grove;kg\nPeñón;2\n".encode("cp1252")]
     dataset = oc.load(files)

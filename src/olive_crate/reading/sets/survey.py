@@ -137,6 +137,7 @@ def compared(
     others: Sequence[Variable] = (),
 ) -> Survey:
     """What the files have in common, and how they differ."""
+    found = _with_headings(plan, found)
     variables = _together(plan, found, others)
     variables, made = _plain(plan, found, variables)
     _under_shared_names(found, variables)
@@ -165,6 +166,41 @@ def compared(
     )
     _free_names(made_survey)
     return made_survey
+
+
+def _with_headings(plan: Decisions, found: list[FileFound]) -> list[FileFound]:
+    """The files, with a heading where only the other files show that the first row is one.
+
+    In a column of words alone a heading looks like any other cell; but not if it is what the
+    heading of most files is.
+    """
+    shapes = Counter(tuple(each.found.headings) for each in found)
+    common = shapes.most_common(1)[0][0]
+    usual = next(each for each in found if tuple(each.found.headings) == common)
+    rows = usual.found.plan.rows.names
+    if not rows or plan.rows.names is not None:
+        return found
+    return [
+        each
+        if each.found.plan.rows.names or tuple(each.found.headings) == common
+        else _again(plan, each, rows, common)
+        for each in found
+    ]
+
+
+def _again(
+    plan: Decisions, file: FileFound, rows: tuple[int, ...], names: tuple[str, ...]
+) -> FileFound:
+    """The file with its heading in these rows, if that gives names of the other files."""
+    replace = msgspec.structs.replace
+    try:
+        tried = find_file(
+            file.member, file.place, replace(plan, rows=replace(plan.rows, names=rows))
+        )
+    except FAULTS:
+        return file
+    shared = set(names) & set(tried.found.headings)
+    return tried if 2 * len(shared) > len(tried.found.headings) else file
 
 
 def _together(
