@@ -23,9 +23,7 @@ print(point)
 
 plan = oc.draft(pattern, missing={"n.d.": "below detection"})
 plan = plan.undeclare("grove_name").declare("grove", **point.mend.parts)
-plan = plan.with_options(
-    variables=[each for each in plan.variables if each.name != "grove_name"]
-)
+plan = plan.with_options(variables=[each for each in plan.variables if each.name != "grove_name"])
 plan = plan.declare("acidity", type="number")
 plan.write("months.plan.toml", replace=True)
 

@@ -16,7 +16,15 @@ import tempfile
 import time
 from pathlib import Path
 
-from olive_crate import Plan, draw_counts, draw_files, draw_pairs, draw_patterns, draw_positions, load
+from olive_crate import (
+    Plan,
+    draw_counts,
+    draw_files,
+    draw_pairs,
+    draw_patterns,
+    draw_positions,
+    load,
+)
 
 PICTURES = Path(__file__).parent.parent / "docs" / "screenshots"
 DISPLAY = ":97"

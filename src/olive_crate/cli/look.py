@@ -25,7 +25,7 @@ def look(
 ) -> None:
     """Show how a file begins and ends, and how it would be read."""
     from ..api.reading import look as look_at
-    from ..reading.sets.looking import SetLook
+    from ..show.views import lines
 
     given = options or {}
     with progress("looking") as bar:
@@ -33,15 +33,9 @@ def look(
     if picture is not None:
         from ..api import pictures
 
-        draw = pictures.draw_files if isinstance(found, SetLook) else pictures.draw_positions
+        draw = pictures.draw_files if found.is_set else pictures.draw_positions
         draw(sources_of(source, given), picture, **given)
     if as_json:
         show_json(found.to_dict())
-    elif isinstance(found, SetLook):
-        from ..show.set_look import set_look_lines
-
-        show_lines(set_look_lines(found, width()))
     else:
-        from ..show.look import look_lines
-
-        show_lines(look_lines(found, width()))
+        show_lines(lines(found, width()))

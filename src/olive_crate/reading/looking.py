@@ -7,7 +7,7 @@ once. Types shown here are those of the rows looked at; the whole file decides w
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, ClassVar
 
 import msgspec
 
@@ -50,6 +50,8 @@ class LookedAt(msgspec.Struct, frozen=True):
 
 class Look(Shown, msgspec.Struct, frozen=True):
     """What a first look finds."""
+
+    is_set: ClassVar[bool] = False
 
     source: str
     bytes: int | None

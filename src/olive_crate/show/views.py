@@ -5,11 +5,11 @@ A table of names, so that only what is shown is imported: a frequency table need
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from importlib import import_module
 from typing import Any
 
-View = Callable[[Any], Any]
+View = Callable[..., Any]
 
 TEXT = {
     "Change": "notes.change_words",
@@ -47,6 +47,11 @@ HTML = {
     "Receipt": "notebook.receipt_html",
     "Summary": "notebook.summary_html",
 }
+LINES = {
+    "Look": "look.look_lines",
+    "SetLook": "set_look.set_look_lines",
+}
+"""Functions that give lines, each with what it is."""
 FORMS = {
     ("Codebook", "csv"): "codebook_forms.codebook_csv",
     ("Codebook", "markdown"): "codebook_forms.codebook_markdown",
@@ -69,6 +74,12 @@ def _named(place: str) -> View:
 def text(value: Any) -> str:
     """The value as plain text."""
     return str(_of(TEXT, value)(value))
+
+
+def lines(value: Any, width: int) -> Iterable[tuple[str, str]]:
+    """The value as lines of text within a width, each with what it is."""
+    made: Iterable[tuple[str, str]] = _named(LINES[type(value).__name__])(value, width)
+    return made
 
 
 def html(value: Any) -> str:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, ClassVar
 
 import msgspec
 
@@ -55,6 +55,8 @@ class FileLook(msgspec.Struct, frozen=True):
 
 class SetLook(Shown, msgspec.Struct, frozen=True):
     """What a first look finds in a set of files."""
+
+    is_set: ClassVar[bool] = True
 
     files: tuple[FileLook, ...]
     names: tuple[str, ...]
