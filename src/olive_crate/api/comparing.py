@@ -48,10 +48,11 @@ def compare(
 
 def _read(dataset: PlainDataset, other: Any) -> PlainDataset:
     from ..checks.matching import rows_of_source
+    from ..formats.unpacking import is_packed
     from .reading import load, unpack
 
     if other is None:
         return rows_of_source(load(dataset.plan, keep=dataset.names), dataset)
-    if isinstance(other, str) and other.endswith(".parquet"):
+    if is_packed(other):
         return unpack(other)
     return load(other)

@@ -245,7 +245,7 @@ def unpack(path: str | os.PathLike[str], *, cluster: Any = None) -> Dataset:
 
     Raises `SourceError` for a file that does not exist or was not packed by Olive Crate.
     """
-    from ..formats.packed import unpack as opened
+    from ..formats.unpacking import unpack as opened
 
     return Dataset.of(opened(path, cluster))
 

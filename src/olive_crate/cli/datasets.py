@@ -27,6 +27,8 @@ picture_option = Annotated[
 
 def dataset_of(source: str, options: dict[str, Any]) -> Any:
     """A packed dataset, or the source of a file or plan, loaded."""
+    from ..formats.unpacking import is_packed
+
     if is_packed(source):
         from ..api.reading import unpack
         from ..errors import PlanError
@@ -41,13 +43,6 @@ def dataset_of(source: str, options: dict[str, Any]) -> Any:
     if not made.receipt.promises_kept:
         _tell(made.receipt)
     return made
-
-
-def is_packed(source: str) -> bool:
-    """Is this a packed file, or a folder with a packed set?"""
-    from ..dataset.packed_set import METADATA
-
-    return source.endswith(".parquet") or (Path(source) / METADATA).is_file()
 
 
 def _tell(receipt: Receipt) -> None:

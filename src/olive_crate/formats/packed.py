@@ -28,7 +28,6 @@ from ..kernels.types import Ints
 from ..plan.model import Decisions
 from ..plan.toml_read import decisions_from
 from ..plan.toml_write import tables_of
-from ..sources.folder import Folder
 from ..sources.writing import checked_target, put_in_place, temporary_beside
 from .table_shape import TableShape, new_writer
 
@@ -119,20 +118,12 @@ def pack_dataset(dataset: PlainDataset, path: Any, replace: bool = False) -> Non
         packing.abandon()
 
 
-def unpack(path: Any, cluster: Any = None) -> PlainDataset:
+def unpack_file(path: Any) -> PlainDataset:
     """Open a packed dataset. Columns are read when they are first asked for.
 
     Raises `SourceError` for a file that is not there or was not packed by Olive Crate.
     """
     target = Path(path)
-    if target.is_dir() or "://" in str(path):
-        from .packed_set import unpack_set
-
-        if cluster is None:
-            return unpack_set(Folder(str(path)))
-        from .cluster import client_of, spread_over
-
-        return unpack_set(Folder(str(path)), spread_over(client_of(cluster)))
     if not target.is_file():
         siblings = [each.name for each in target.parent.glob("*.parquet")]
         raise SourceError(f"{target}: no such file{nearest(target.name, siblings)}")

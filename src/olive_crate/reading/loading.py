@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from pathlib import Path
-from typing import Any, NamedTuple, TypeVar
+from typing import Any, NamedTuple
 
 import msgspec
 import numpy as np
@@ -16,12 +16,9 @@ from ..columns.outcome import joined, text_bytes
 from ..dataset.model import PlainDataset
 from ..dataset.receipt import CellCounts
 from ..declaration.variable import Variable
-from ..errors import LayoutError, SourceError, several
-from ..evidence import FellBack
+from ..errors import SourceError, several
 from ..kernels.spans import RowNumbers, chained, gathered
-from ..layouts.base import Before, Block, SourceLayout
-from ..layouts.registry import find_layout
-from ..layouts.text.decoding import BadByte
+from ..layouts.base import Block, SourceLayout
 from ..plan.deciding import with_options
 from ..plan.model import Decisions
 from ..sources.file_sets import PATTERN, files_in, is_set
@@ -30,11 +27,10 @@ from ..sources.opening import open_source
 from ..sources.sets import PLAN_FILE, Files, HoldsSeveral
 from ..sources.source import Source
 from ..workers import Workers
+from .fallback import with_fallback
 from .preparing import ColumnReader, Reading, prepare, promise_check
 from .receipts import decided, receipt_of, refuse_changed
-from .single_pass import OtherMarksMet, Progress, reread, run, workers_for
-
-T = TypeVar("T")
+from .single_pass import Progress, reread, run, workers_for
 
 
 def load(
@@ -217,35 +213,3 @@ def source_and_plan(
     """The one source that is meant, and the plan with the options laid over it."""
     named = source_named(source, plan, options)
     return named.source, named.plan
-
-
-def with_fallback(
-    opened: Source,
-    plan: Decisions,
-    read: Callable[[SourceLayout], T],
-    find: Callable[[Source, Decisions, Before], SourceLayout] = find_layout,
-    found: SourceLayout | None = None,
-    before: Before = Before(),
-) -> T:
-    """Find the layout and read; what the head shows wrongly is found again, each thing once.
-
-    `found` is a layout that was found already.
-    """
-    while True:
-        try:
-            found = find(opened, plan, before) if found is None else found
-            return read(found)
-        except LayoutError as error:
-            if plan.layout is not None or plan.fields is not None or found is None:
-                raise
-            if found.plan.layout != "fixed":
-                raise
-            fallen = FellBack(name=opened.name, why=str(error))
-            plan = msgspec.structs.replace(plan, layout="delimited", notes=(*plan.notes, fallen))
-        except BadByte as error:
-            if plan.source.encoding is not None or error.seen_beyond_ascii or before.around:
-                raise
-            before = before._replace(around=error.around)
-        except OtherMarksMet as error:
-            before = before._replace(shapes=error.shapes)
-        found = None

@@ -30,7 +30,8 @@ from ..plan.model import Decisions
 from ..sources.source import Source
 from ..workers import Workers
 from .cell_counts import counts_of
-from .loading import loaded, source_named, with_fallback
+from .fallback import with_fallback
+from .loading import loaded, source_named
 from .preparing import Reading, prepare, promise_check
 from .receipts import receipt_of
 from .single_pass import Progress, run

@@ -21,7 +21,7 @@ from ...plan.model import Decisions
 from ...sources.opening import open_source
 from ...sources.sets import Files, Member
 from ...views import Shown
-from ..loading import with_fallback
+from ..fallback import with_fallback
 from ..looking import CASES_LOOKED_AT, Look, look
 from ..single_pass import Progress
 from .differences import FileFound, traits_of

@@ -25,7 +25,7 @@ from ...layouts.base import Block, SourceLayout
 from ...plan.model import Decisions
 from ...workers import Workers
 from ..cell_counts import counts_of
-from ..loading import with_fallback
+from ..fallback import with_fallback
 from ..preparing import Reading, prepare
 from ..receipts import receipt_of
 from ..single_pass import Progress, reread, run, workers_for

@@ -28,7 +28,7 @@ from ...plan.model import Decisions
 from ...sources.folder import Folder
 from ...sources.sets import Files, Member
 from ...workers import Workers
-from ..loading import with_fallback
+from ..fallback import with_fallback
 from ..packing import Target, streamed
 from ..preparing import Reading
 from ..receipts import receipt_of

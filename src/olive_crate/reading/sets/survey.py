@@ -36,7 +36,7 @@ from ...plan.selecting import resolve
 from ...sources.opening import open_source
 from ...sources.sets import Files, Member
 from ...sources.source import Source
-from ..loading import with_fallback
+from ..fallback import with_fallback
 from ..preparing import differences, made_plain, matched, placed
 from .differences import FileFound, absent_notes, differing_notes, renamed_variables, unit_evidence
 
