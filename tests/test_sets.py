@@ -610,3 +610,46 @@ def test_the_commands_take_sets(tmp_path, command):
     assert several.returncode == 1 and "say which by file" in several.stderr
     exported = command("export", "packed", "all.csv")
     assert exported.returncode == 0 and oc.load(tmp_path / "all.csv").rows == 21
+
+
+OPTIONS = [
+    {"plain_names": True},
+    {"keep": ["kg", "Free Acid"]},
+    {"order": ["kg"]},
+    {"types": "text"},
+    {"missing": {-9: "not weighed", "lost": "lost"}},
+    {"variables": {"Free Acid": {"name": "acid", "type": "number", "flags": ["*"]}}},
+    {"limit": 3},
+]
+
+
+@pytest.mark.parametrize("options", OPTIONS, ids=lambda each: next(iter(each)))
+def test_options_mean_the_same_for_a_set_however_it_is_read(tmp_path, options):
+    files = [
+        b"Grove Name;Free Acid;kg\nPago;0,3*;5\nCampo;-9;6\n",
+        b"kg;Grove Name;Free Acid;Extra Col\n7;Sierra;0,4;x\n8;Pago;lost;y\n",
+    ]
+    dataset = oc.load(files, **options)
+    balanced(dataset.receipt)
+    balanced(oc.pack(files, tmp_path / "out", **options))
+    same(dataset, oc.unpack(tmp_path / "out"))
+    pieces = list(oc.pieces(files, rows=2, settle=True, **options))
+    assert sum(map(len, pieces)) == dataset.rows
+    assert [each.name for each in pieces[0].variables] == dataset.names
+    for name in dataset.names:
+        held = [value for each in pieces for value in each[name].values.to_pylist()]
+        assert held == dataset[name].values.to_pylist(), name
+    with pytest.raises(oc.PlanError, match="bytes 2"):
+        oc.load(files, names=["a", "b", "c"])
+
+
+def test_two_runs_do_not_pack_into_one_folder_at_a_time(tmp_path):
+    folder, out = season(tmp_path / "s", 2), tmp_path / "out"
+    oc.pack(folder, out)
+    held = {"process": os.getpid(), "host": __import__("socket").gethostname()}
+    (out / "_lock.json").write_text(json.dumps(held))
+    with pytest.raises(oc.TargetError, match="another run is packing into it"):
+        oc.pack(folder, out, replace=True)
+    (out / "_lock.json").write_text(json.dumps({**held, "process": 2**22 + 1}))
+    oc.pack(folder, out, replace=True)
+    assert not (out / "_lock.json").exists()

@@ -66,18 +66,28 @@ def progress(what: str) -> Iterator[Any]:
         yield None
         return
     from rich.console import Console
-    from rich.progress import BarColumn, DownloadColumn, Progress, TextColumn, TransferSpeedColumn
+    from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
 
     columns = (
         TextColumn("{task.description}"),
         BarColumn(),
-        DownloadColumn(),
-        TransferSpeedColumn(),
+        TextColumn("{task.fields[amount]}"),
+        TimeElapsedColumn(),
     )
     with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
-        task = bar.add_task(what, total=None)
+        task = bar.add_task(what, total=None, amount="")
 
-        def update(done: int, total: int | None, _: str) -> None:
-            bar.update(task, completed=done, total=total)
+        def update(done: int, total: int | None, step: str) -> None:
+            amount = _amount(done, total, step)
+            bar.update(task, completed=done, total=total, description=step, amount=amount)
 
         yield update
+
+
+def _amount(done: int, total: int | None, step: str) -> str:
+    """How much is done: files where they are counted, else bytes."""
+    from ..show.text import size_words
+
+    if step.endswith("files"):
+        return f"{done:,} of {total:,}" if total else f"{done:,}"
+    return size_words(done) + (f" of {size_words(total)}" if total else "")

@@ -36,11 +36,13 @@ from ..reading.sets.threads import Threads
 from ..reading.sets.units import Runner
 from ..reading.single_pass import Progress
 from ..sources.folder import Folder
+from ..sources.locking import locked
 from ..sources.sets import Files, Member
 from .packed import Packing
 from .packed_set import metadata_of, opened, parts_of
 from .part_files import PartFiles
 
+LOCK = "_lock.json"
 RunnerOf = Callable[[Survey], Runner]
 
 
@@ -76,8 +78,9 @@ def pack_set(
 ) -> Receipt:
     """Pack a set into a folder, whole or not at all. Raises `TargetError` if it must not be."""
     old = _checked(folder, replace)
-    packed = pack_files(files, plan, folder, by, runner_of or threads(plan), progress)
-    return _in_place(folder, packed, old)
+    with locked(folder, LOCK):
+        packed = pack_files(files, plan, folder, by, runner_of or threads(plan), progress)
+        return _in_place(folder, packed, old)
 
 
 def _checked(folder: Folder, replace: bool) -> SetMetadata | None:
@@ -93,8 +96,9 @@ def _checked(folder: Folder, replace: bool) -> SetMetadata | None:
                 "--update or --replace",
             ),
         )
-    if old is None and folder.names():
-        held = ", ".join(folder.names()[:3])
+    others = [name for name in folder.names() if name != LOCK]
+    if old is None and others:
+        held = ", ".join(others[:3])
         raise TargetError(f"{folder}: holds other files ({held}); name a new or an empty folder")
     return old
 
@@ -243,7 +247,8 @@ def update_set(
         again = [same.pop()[0]]
     kept = [source for _, source in same] + ([] if forget_gone else gone)
     how = _How(settled, folder, old, runner_of or threads(settled), progress)
-    return _updated(told, Files(again), how, kept, {source.name: each for each, source in same})
+    with locked(folder, LOCK):
+        return _updated(told, Files(again), how, kept, {s.name: each for each, s in same})
 
 
 class _How(NamedTuple):

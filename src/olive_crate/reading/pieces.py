@@ -17,7 +17,8 @@ import pyarrow as pa
 from .. import kernels
 from ..columns.column import Column, Columns, Withheld, joined_columns, merged
 from ..columns.convert import TypedBlock
-from ..columns.outcome import Outcome, joined_values, search_for
+from ..columns.flags import flag_variable
+from ..columns.outcome import Outcome, flag_search, joined_values, search_for
 from ..columns.rule import FIRST_MARK, IS_NOT_IN_FILE, IS_UNREADABLE, MISSING_MARKS, SourceColumn
 from ..dataset.model import PlainDataset
 from ..dataset.receipt import Problems, Receipt
@@ -89,7 +90,12 @@ class _Pieces:
 
     def __init__(self, found: Survey, rows: int, notes: Sequence[Note], single: bool) -> None:
         self.found, self.rows, self.notes, self.single = found, rows, notes, single
-        self.outcomes = {each.name: self._outcome(each) for each in found.variables}
+        self.outcomes: dict[str, Outcome] = {}
+        for each in found.variables:
+            made = self.outcomes[each.name] = self._outcome(each)
+            if each.flags:
+                beside = flag_variable(each)
+                self.outcomes[beside.name] = Outcome(beside, flag_search(made.search))
         self.variables = {
             name: msgspec.structs.replace(each.variable, missing=each.search.rule.codes)
             for name, each in self.outcomes.items()

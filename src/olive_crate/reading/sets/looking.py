@@ -117,6 +117,8 @@ def look_at_set(files: Files, plan: Decisions, progress: Progress | None = None)
 
 def _seen(member: Member, place: int, plan: Decisions, known: dict[str, State]) -> _Seen:
     source = open_source(member.source)
+    if source.path is None and "://" not in source.name:
+        source = msgspec.structs.replace(source, name=member.name)
 
     def first(found: SourceLayout) -> _Seen:
         preview = found.preview(CASES_LOOKED_AT)

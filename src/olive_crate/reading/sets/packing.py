@@ -20,7 +20,7 @@ from ...dataset.receipt import CellCounts, Receipt
 from ...declaration.codes import NOT_IN_FILE
 from ...declaration.variable import Variable
 from ...errors import PlanError, SourceError, nearest
-from ...evidence import Note, NotInFiles
+from ...evidence import FilesNotReached, Note, NotInFiles
 from ...plan.model import Decisions
 from ...plan.toml_write import tables_of
 from ...sources.folder import Folder
@@ -111,6 +111,8 @@ def _done(
     progress: Progress | None,
 ) -> tuple[list[Task], list[Done]]:
     """All tasks with what came of them; files whose ranges failed are read as a whole."""
+    if found.plan.limit is not None:
+        return _up_to(found.plan.limit, whole, runner)
     tasks = with_ranges(found, whole, runner)
     made = runner.each(tasks, lambda n: _tell(progress, n, len(tasks), "packing files"))
     failed = failed_places(made, tasks)
@@ -131,6 +133,26 @@ def _done(
             final.append(next(one for one in instead if one.place == task.place))
             results.append(next(second))
     return final, results
+
+
+def _up_to(limit: int, whole: Sequence[Task], runner: Runner) -> tuple[list[Task], list[Done]]:
+    """As many files as it takes to have so many rows, one after another."""
+    tasks: list[Task] = []
+    made: list[Done] = []
+    left = limit
+    for number, task in enumerate(whole):
+        if left <= 0 and made:
+            made.append(FilesNotReached(count=len(whole) - number))
+            tasks.append(task)
+            break
+        plan = msgspec.structs.replace(task.plan, limit=left)
+        own = msgspec.structs.replace(
+            task, plan=plan, place=NO_PLACE, identity=f"{task.identity}-{left}"
+        )
+        tasks.append(own)
+        made += runner.each([own], lambda count: None)
+        left -= sum(each.rows for each in made[-1:] if isinstance(each, PackedSource))
+    return tasks, made
 
 
 def _whole_files(
@@ -226,13 +248,24 @@ def _combined(found: Survey, sources: Sequence[PackedSource]) -> dict[str, Combi
         for name, result in source.results.items():
             results.setdefault(name, {})[index] = of_file(result, index)
         for variable in source.variables:
-            order.setdefault(variable.name, variable)
+            if variable.name not in order:
+                order = _placed_behind(order, variable)
     names = [each.name for each in sources]
     return {
         name: combine(found, variable, results[name], names)
         for name, variable in order.items()
         if name in results
     }
+
+
+def _placed_behind(order: Mapping[str, Variable], variable: Variable) -> dict[str, Variable]:
+    """The variables with a further one: flags behind their own variable, others at the end."""
+    made: dict[str, Variable] = {}
+    for name, each in order.items():
+        made[name] = each
+        if variable.name == f"{name}_flag":
+            made[variable.name] = variable
+    return made | {variable.name: variable}
 
 
 def _stale(

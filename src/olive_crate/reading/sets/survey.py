@@ -109,6 +109,8 @@ def plan_for(plan: Decisions, member: Member) -> Decisions:
 def find_file(member: Member, place: int, plan: Decisions, thorough: bool = True) -> FileFound:
     """The layout of one file. Raises what a single file would raise."""
     source = open_source(member.source)
+    if source.path is None and "://" not in source.name:
+        source = msgspec.structs.replace(source, name=member.name)
     own = plan_for(plan, member)
     found = with_fallback(source, own, lambda at: at, before=Before(thorough))
     return file_found(member, place, source, msgspec.structs.replace(found, preview=_no_preview))
