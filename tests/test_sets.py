@@ -235,6 +235,15 @@ def test_what_differs_without_harm_is_settled_for_each_file_and_said(what):
     assert {each.name: each.type for each in drafted.variables} == kinds
 
 
+def test_a_mark_that_one_file_leaves_open_is_told_by_the_others():
+    clear = b"id;kg\n1;1,5\n2;2,25\n3;1234,5\n"
+    dataset = oc.load([clear, clear, b"id;kg\n4;1.234\n5;5.678\n"])
+    assert dataset["kg"].values.to_pylist()[-2:] == [1234.0, 5678.0]
+    alone = oc.load([b"id;kg\n4;1.234\n5;5.678\n"] * 2)
+    assert alone["kg"].values.to_pylist()[:2] == [1.234, 5.678]
+    assert not all(each.certain for each in alone.receipt.decided)
+
+
 def test_a_heading_of_words_is_known_by_the_other_files():
     words = b"country,group,code\nAngola,South,AO\nBenin,West,BJ\nMali,West,ML\n"
     clear = b"country,group,code\n" + b"".join(b"Angola,%d,AO\n" % n for n in range(20))

@@ -43,6 +43,7 @@ from .rows import (
     UnitsFound,
 )
 from .sets import (
+    EmptyFiles,
     FilesDiffer,
     FileSetAside,
     FilesLeftOut,
@@ -128,7 +129,7 @@ ALL_EVIDENCE = (
 ALL_NOTES = (
     *(RenamedColumn, UnnamedColumns, UndeclaredColumns, MovedColumns, PlainNameTaken),
     *(FellBack, SourceChanged, PromiseNotChecked, IncompleteRecord, CutCharacters, DictionaryGap),
-    *(FilesDiffer, NotInFiles, FileSetAside, FilesLeftOut, FilesNotReached),
+    *(EmptyFiles, FilesDiffer, NotInFiles, FileSetAside, FilesLeftOut, FilesNotReached),
     ProvisionalTypes,
 )
 
@@ -148,6 +149,7 @@ __all__ = [
     "DecimalMark",
     "DelimiterFound",
     "DictionaryGap",
+    "EmptyFiles",
     "EmptySource",
     "EncodingBasis",
     "EncodingFound",

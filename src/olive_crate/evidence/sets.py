@@ -51,6 +51,12 @@ class FilesLeftOut(Note, frozen=True, kw_only=True):
     names: tuple[str, ...]
 
 
+class EmptyFiles(Note, frozen=True, kw_only=True):
+    """Files without a single row."""
+
+    names: tuple[str, ...]
+
+
 class FilesNotReached(Note, frozen=True, kw_only=True):
     """The limit was reached before these files."""
 

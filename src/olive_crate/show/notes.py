@@ -129,6 +129,12 @@ def _(note: ev.FilesLeftOut) -> str:
 
 
 @note_words.register
+def _(note: ev.EmptyFiles) -> str:
+    are = "is" if len(note.names) == 1 else "are"
+    return f"{set_words.file_list(note.names, len(note.names))} {are} empty"
+
+
+@note_words.register
 def _(note: ev.FilesNotReached) -> str:
     return f"the limit was reached before {several(note.count, 'file')}, which were not read"
 

@@ -77,7 +77,7 @@ def _differs(file: FileLook) -> str:
     for what, which in file.differs:
         mark = mark_words(which) if what in ("delimiter", "decimal") else which
         words.setdefault(what, []).append(mark)
-    return "; ".join(f"{what} {', '.join(each)}" for what, each in words.items())
+    return "; ".join(f"{what} {', '.join(each)}".strip() for what, each in words.items())
 
 
 def _variables(look: SetLook, width: int) -> Iterable[tuple[str, str]]:

@@ -9,6 +9,7 @@ import msgspec
 
 from ...declaration.variable import Variable
 from ...evidence import (
+    DecimalMark,
     Evidence,
     FilesDiffer,
     InFiles,
@@ -59,6 +60,8 @@ def in_files(values: Iterable[tuple[str, str]]) -> tuple[InFiles, ...]:
 def traits_of(file: FileFound) -> dict[str, str]:
     """What files may differ in without harm."""
     plan = file.found.plan
+    if not file.columns:
+        return {}
     traits = {
         "layout": plan.layout or "delimited",
         "encoding": "" if plan.layout == "sheet" else file.found.layout.encoding,
@@ -66,8 +69,9 @@ def traits_of(file: FileFound) -> dict[str, str]:
     }
     if plan.layout not in ("sheet", "fixed"):
         traits["delimiter"] = plan.delimited.delimiter or ""
-    if plan.layout != "sheet":
-        traits["decimal"] = plan.delimited.decimal or ""
+    mark = next((each for each in file.found.evidence if isinstance(each, DecimalMark)), None)
+    if mark is not None and mark.supporting:
+        traits["decimal"] = mark.value
     return traits
 
 

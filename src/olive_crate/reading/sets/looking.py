@@ -204,6 +204,8 @@ def _file_look(
 ) -> FileLook:
     own, most = each.file.names, usual.file.names
     differs: list[tuple[str, str]] = []
+    if not own:
+        return FileLook(each.file.member.name, each.lines, None, {}, {}, (("empty", ""),))
     renamed = {
         e.other: e.variable
         for e in made.evidence

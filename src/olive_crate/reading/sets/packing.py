@@ -308,7 +308,9 @@ def _packed(
     cells = [_cells(name, each, receipts, rows) for name, each in combined.items()]
     cells += [_further_cells(each, sources, rows) for each in further]
     found.notes = [each for each in found.notes if not isinstance(each, NotInFiles)]
-    absent = absent_notes([(each.name, set(each.results)) for each in sources], combined)
+    absent = absent_notes(
+        [(each.name, set(each.results)) for each in sources if each.results], combined
+    )
     receipt = set_receipt(found, receipts, cells, rows, began, combined.values(), [*absent, *notes])
     variables = [*(each.outcome.variable for each in combined.values()), *further]
     metadata = SetMetadata(

@@ -23,6 +23,8 @@ from ...errors import (
     several,
 )
 from ...evidence import (
+    DecimalMark,
+    EmptyFiles,
     Evidence,
     FileSetAside,
     FilesLeftOut,
@@ -139,7 +141,7 @@ def compared(
     others: Sequence[Variable] = (),
 ) -> Survey:
     """What the files have in common, and how they differ."""
-    found = _with_headings(plan, found)
+    found = _with_marks(plan, _with_headings(plan, found))
     variables = _together(plan, found, others)
     variables, made = _plain(plan, found, variables)
     _under_shared_names(found, variables)
@@ -154,7 +156,10 @@ def compared(
         *([left] if files.left_out else []),
         *made,
         *differing_notes(found),
-        *absent_notes([(each.member.name, set(each.names)) for each in found], kept),
+        *_empty(found),
+        *absent_notes(
+            [(each.member.name, set(each.names)) for each in found if each.columns], kept
+        ),
     ]
     made_survey = Survey(
         plan,
@@ -168,6 +173,44 @@ def compared(
     )
     _free_names(made_survey)
     return made_survey
+
+
+def _empty(found: Sequence[FileFound]) -> list[Note]:
+    """Files that hold nothing."""
+    names = tuple(each.member.name for each in found if not each.columns)
+    return [EmptyFiles(names=names)] if names else []
+
+
+def _with_marks(plan: Decisions, found: list[FileFound]) -> list[FileFound]:
+    """The files, with the decimal mark of the others where a file's own numbers leave it open."""
+    marks = [_decimal(each) for each in found]
+    known = {each.value for each in marks if each is not None and each.certain}
+    if plan.delimited.decimal is not None or len(known) != 1:
+        return found
+    decimal = known.pop()
+    return [
+        each
+        if mark is None or mark.certain or mark.value == decimal
+        else _told_marks(plan, each, decimal, mark.value)
+        for each, mark in zip(found, marks, strict=True)
+    ]
+
+
+def _decimal(file: FileFound) -> DecimalMark | None:
+    held = (each for each in file.found.evidence if isinstance(each, DecimalMark))
+    return next((each for each in held if each.supporting or each.unclear), None)
+
+
+def _told_marks(plan: Decisions, file: FileFound, decimal: str, grouping: str) -> FileFound:
+    """The file with these marks, unless the plan gives it another one between groups."""
+    if plan.delimited.grouping not in (None, grouping):
+        return file
+    section = msgspec.structs.replace(plan.delimited, decimal=decimal, grouping=grouping)
+    try:
+        told = msgspec.structs.replace(plan, delimited=section)
+        return find_file(file.member, file.place, told)
+    except FAULTS:
+        return file
 
 
 def _with_headings(plan: Decisions, found: list[FileFound]) -> list[FileFound]:
