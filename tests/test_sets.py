@@ -662,3 +662,21 @@ def test_two_runs_do_not_pack_into_one_folder_at_a_time(tmp_path):
     (out / "_lock.json").write_text(json.dumps({**held, "process": 2**22 + 1}))
     oc.pack(folder, out, replace=True)
     assert not (out / "_lock.json").exists()
+
+
+def test_a_set_is_compared_with_its_source_read_again(tmp_path):
+    season(tmp_path / "s", 3)
+    pattern = f"{tmp_path}/s/deliveries_{{year}}-{{month}}.csv"
+    oc.pack(pattern, tmp_path / "out", file_as="file", row_as="row")
+    packed = oc.unpack(tmp_path / "out")
+    assert oc.compare(packed).equal
+    assert oc.compare(packed.filter(pc.field("kg") > 203)).equal
+    kept = oc.load(pattern, keep=["kg", "month"])
+    assert kept.names == ["kg", "month"] and kept.receipt.balanced
+    late = tmp_path / "s" / "deliveries_2025-02.csv"
+    late.write_text(late.read_text().replace(",203,", ",999,"))
+    told = oc.compare(packed)
+    assert not told.equal and "deliveries_2025-02.csv 4" in str(told)
+    with pytest.raises(oc.SourceError, match=r"deliveries_2025-02\.csv: was changed"):
+        packed.trace("kg", 4, file="deliveries_2025-02.csv")
+    assert "<pre>" in oc.files(pattern)._repr_html_()

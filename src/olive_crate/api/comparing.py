@@ -52,7 +52,9 @@ def _read(dataset: PlainDataset, other: Any) -> PlainDataset:
     from .reading import load, unpack
 
     if other is None:
-        return rows_of_source(load(dataset.plan, keep=dataset.names), dataset)
+        own = (dataset.plan.file_as, dataset.plan.row_as)
+        names = [name for name in dataset.names if name not in own]
+        return rows_of_source(load(dataset.plan, keep=names), dataset)
     if is_packed(other):
         return unpack(other)
     return load(other)

@@ -83,8 +83,13 @@ def lines(value: Any, width: int) -> Iterable[tuple[str, str]]:
 
 
 def html(value: Any) -> str:
-    """The value as HTML."""
-    return str(_of(HTML, value)(value))
+    """The value as HTML: a view of its own, or its text as it is."""
+    view = _of(HTML, value)
+    if view is repr:
+        from html import escape
+
+        return f"<pre>{escape(text(value))}</pre>"
+    return str(view(value))
 
 
 def form(value: Any, form: str) -> Any:

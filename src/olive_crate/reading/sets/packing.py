@@ -345,7 +345,7 @@ def _further_variables(found: Survey, sources: Sequence[PackedSource]) -> list[V
     """The variables that do not come from cells: parts of names, the file, the row."""
     plan = found.plan
     made = []
-    for part in dict.fromkeys(part for each in sources for part in each.name_parts):
+    for part in found.parts:
         texts = [each.name_parts.get(part) for each in sources]
         made.append(part_column(plan, part, texts).variable)
     if plan.file_as is not None:

@@ -59,11 +59,8 @@ class Survey(msgspec.Struct, eq=False):
     evidence: list[Evidence]
     errors: dict[str, tuple[str, ...]]
     """Texts that workbooks have in the place of a value, by variable."""
-
-    @property
-    def parts(self) -> tuple[str, ...]:
-        """The words for parts of the files' names that become variables."""
-        return tuple(dict.fromkeys(part for each in self.files for part in each.member.parts))
+    parts: tuple[str, ...] = ()
+    """The words for parts of the files' names that become variables."""
 
 
 def survey(
@@ -146,9 +143,12 @@ def compared(
     variables, made = _plain(plan, found, variables)
     _under_shared_names(found, variables)
     known = [each.name for each in variables]
-    kept = resolve(plan.keep, known) if plan.keep is not None else known
+    parts = list(dict.fromkeys(part for each in found for part in each.member.parts))
+    wanted = resolve(plan.keep, [*known, *parts]) if plan.keep is not None else [*known, *parts]
+    kept = [name for name in wanted if name in set(known)]
     if plan.order is not None:
-        kept = ordered([name for name in resolve(plan.order, known) if name in kept], kept)
+        first = resolve(plan.order, [*known, *parts])
+        kept = ordered([name for name in first if name in kept], kept)
     by_name = {each.name: each for each in variables}
     left = FilesLeftOut(names=files.left_out)
     all_notes = [
@@ -170,6 +170,7 @@ def compared(
         all_notes,
         [*renamed_variables(found, known), *unit_evidence(found, known)],
         _errors(found),
+        tuple(part for part in parts if part in set(wanted)),
     )
     _free_names(made_survey)
     return made_survey
