@@ -31,12 +31,14 @@ lint: .venv/ready
 bench: .venv/ready
 	$(BIN)/python benchmarks/speed.py --write
 
-# How right detection and checks are, and what checks cost.
+# How right detection and checks are, what checks cost, and sets of files (needs 8 GB for a while).
 bench-more: .venv/ready
 	$(BIN)/python benchmarks/detection.py
 	$(BIN)/python benchmarks/breaks.py
 	$(BIN)/python benchmarks/checks.py
 	$(BIN)/python benchmarks/findings.py
+	$(BIN)/python benchmarks/sets.py
+	$(BIN)/python benchmarks/large_set.py
 
 clean:
 	rm -rf .venv demo build

@@ -680,3 +680,29 @@ def test_a_set_is_compared_with_its_source_read_again(tmp_path):
     with pytest.raises(oc.SourceError, match=r"deliveries_2025-02\.csv: was changed"):
         packed.trace("kg", 4, file="deliveries_2025-02.csv")
     assert "<pre>" in oc.files(pattern)._repr_html_()
+
+
+def test_folders_of_values_are_percent_encoded_and_not_too_many(tmp_path):
+    groves = ["a/b", "50 %", "né=1", "..", ""]
+    rows = "".join(f'"{grove}",{n}\n' for n, grove in enumerate(groves * 3))
+    files = [f"grove,kg\n{rows}".encode(), b"kg\n99\n"]
+    dataset = oc.load(files)
+    oc.pack(files, tmp_path / "out", by=["grove"])
+    packed = oc.unpack(tmp_path / "out")
+    assert sorted(packed["kg"].values.to_pylist()) == sorted(dataset["kg"].values.to_pylist())
+    assert packed["grove"].reason_counts() == {"blank": 3, "not in file": 1}
+    folders = {each.name for each in (tmp_path / "out").iterdir() if each.is_dir()}
+    assert (
+        folders
+        == {
+            *("grove=a%2Fb", "grove=50%20%25", "grove=n%C3%A9%3D1", "grove=%2E%2E", "grove="),
+        }
+        or "grove=.." in folders
+    )
+    many = [b"id,kg\n" + b"".join(b"%d,1\n" % n for n in range(300))]
+    oc.pack(many, tmp_path / "many", by=["id"])
+    assert oc.unpack(tmp_path / "many").rows == 300
+    crowd = [b"id,kg\n" + b"".join(b"%d,1\n" % n for n in range(10_001))]
+    with pytest.raises(oc.PlanError, match="more than 10,000 different values"):
+        oc.pack(crowd, tmp_path / "crowd", by=["id"])
+    assert not list((tmp_path / "crowd").rglob("*.parquet"))

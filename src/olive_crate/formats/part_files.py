@@ -28,9 +28,19 @@ from ..plan.model import Decisions
 from ..sources.folder import Folder
 from .table_shape import TableShape, new_writer
 
+MOST_OPEN = 200
+"""Files that are written to at a time; beyond, a value gets a further file."""
 LONGEST = 80
 """Characters of a source's name in those of its files."""
 Key = tuple[Constant, ...]
+
+
+def too_many(by: PartsBy) -> PlanError:
+    """The error of more folders than are made."""
+    return PlanError(
+        f"parts by {', '.join(by.names)}: more than {MOST_FOLDERS:,} different values; "
+        "divide by fewer variables, or by rows"
+    )
 
 
 class PartFiles:
@@ -43,13 +53,14 @@ class PartFiles:
         self.parts: list[Part] = []
         self._open: dict[Key, _Open] = {}
         self._count = 0
+        self._keys: set[Key] = set()
 
     def start(
         self, variables: tuple[Variable, ...], types: list[pa.DataType], reasons: dict[str, bool]
     ) -> None:
         """Begin, or begin anew."""
         self.abandon()
-        self.parts, self._count = [], 0
+        self.parts, self._count, self._keys = [], 0, set()
         kept = [place for place, each in enumerate(variables) if each.name not in self.by.names]
         self._kept = kept
         own, kinds = [variables[place] for place in kept], [types[place] for place in kept]
@@ -58,7 +69,11 @@ class PartFiles:
     def write(self, columns: list[Column], rows: Ints) -> None:
         """Add cases, each to the file that it belongs to."""
         if self.by.kind == "values":
-            for key, cases in _divided(columns, self.by.names):
+            divided = list(_divided(columns, self.by.names))
+            self._keys |= {key for key, _ in divided}
+            if len(self._keys) > MOST_FOLDERS:
+                raise too_many(self.by)
+            for key, cases in divided:
                 taken = [columns[place].taken(cases) for place in self._kept]
                 self._write(key, taken, rows[cases])
             return
@@ -79,13 +94,11 @@ class PartFiles:
     def _write(self, key: Key, columns: list[Column], rows: Ints) -> None:
         if key not in self._open:
             self._count += 1
-            if self.by.kind == "values" and self._count > MOST_FOLDERS:
-                raise PlanError(
-                    f"parts by {', '.join(self.by.names)}: more than {MOST_FOLDERS:,} different "
-                    "values; divide by fewer variables, or by rows"
-                )
+            if len(self._open) >= MOST_OPEN:  # the one that was written to longest ago
+                self._close(next(iter(self._open)))
             self._open[key] = _Open(self.folder, self._name(key), self.shape.schema)
-        self._open[key].write(self.shape.table(columns), rows)
+        held = self._open[key] = self._open.pop(key)
+        held.write(self.shape.table(columns), rows)
 
     def _name(self, key: Key) -> str:
         """The file's name within the folder, in the folders of its values."""
@@ -93,7 +106,8 @@ class PartFiles:
         folders = "".join(
             f"{quote(name, safe='')}={quote(each.text or '', safe='')}/" for name, each in pairs
         )
-        number = f"-{self._count:04}" if self.by.kind == "rows" else ""
+        again = self.by.kind == "rows" or self._count > MOST_OPEN
+        number = f"-{self._count:04}" if again else ""
         reasons = "".join(f"-{quote(each.reason, safe='')}" for each in key if each.reason)
         return f"{folders}{self.stem}{number}{reasons}.parquet"
 

@@ -16,6 +16,7 @@ import msgspec
 from ..columns.column import Column
 from ..dataset.packed_set import (
     METADATA,
+    MOST_FOLDERS,
     STAGING,
     PackedSource,
     PartsBy,
@@ -40,7 +41,7 @@ from ..sources.locking import locked
 from ..sources.sets import Files, Member
 from .packed import Packing
 from .packed_set import metadata_of, opened, parts_of
-from .part_files import PartFiles
+from .part_files import PartFiles, too_many
 
 LOCK = "_lock.json"
 RunnerOf = Callable[[Survey], Runner]
@@ -108,6 +109,13 @@ def _in_place(
 ) -> Receipt:
     """Give all parts their names, then the metadata; what nothing names any more is removed."""
     metadata = packed.metadata
+    values = {
+        tuple((each.text, each.reason) for each in part.constants.values())
+        for source in metadata.sources
+        for part in source.parts
+    }
+    if len(values) > MOST_FOLDERS:
+        raise too_many(metadata.by)
     named = [part for source in metadata.sources for part in source.parts]
     for part in named:
         if folder.exists(f"{STAGING}/{part.path}"):
