@@ -706,3 +706,21 @@ def test_folders_of_values_are_percent_encoded_and_not_too_many(tmp_path):
     with pytest.raises(oc.PlanError, match="more than 10,000 different values"):
         oc.pack(crowd, tmp_path / "crowd", by=["id"])
     assert not list((tmp_path / "crowd").rglob("*.parquet"))
+
+
+@pytest.mark.parametrize("size", [256, 1000])
+@pytest.mark.parametrize("ended", [True, False])
+def test_ranges_of_fixed_columns_come_to_the_same_as_the_whole(tmp_path, size, ended):
+    lines = [f"{n:05d}{n % 90 / 10:5.1f}{'' if n % 7 else 'Pago'}" for n in range(200)]
+    lines[150] = "00150 lost Campo"
+    text = "Laboratory\n" + "\n".join(lines) + "\n" * ended
+    (tmp_path / "d.txt").write_text(text)
+    fields = [("id", 1, 5), ("acid", 6, 10), ("grove", 11, 15)]
+    how = {"fields": fields, "rows": {"data": "2.."}, "row_as": "row"}
+    whole = oc.load(tmp_path / "d.txt", **how)
+    receipt = oc.pack(tmp_path / "d.txt", tmp_path / "out", range_bytes=size, **how)
+    same(whole, oc.unpack(tmp_path / "out"), rows=False)
+    assert receipt.cells == whole.receipt.cells and receipt.balanced
+    assert receipt.characters == whole.receipt.characters
+    names = [each.name for each in (tmp_path / "out").glob("*.parquet")]
+    assert len(names) > 1 and all(each.startswith("d.txt-") for each in names)

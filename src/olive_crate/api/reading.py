@@ -166,9 +166,9 @@ def pack(
         return packing.pack_source(named.source, named.plan, Packing(path, replace), progress)
     from ..formats import set_packing
     from ..sources.folder import Folder
-    from ..sources.sets import Files, Member
+    from ..sources.sets import Files, member_of
 
-    files = named.files or Files([Member(named.source.name, named.source, named.source.size)])
+    files = named.files or Files([member_of(named.source)])
     if whole:
         return set_packing.pack_to_file(files, named.plan, path, replace, progress)
     parts, folder = set_packing.parts_by(by), Folder(path)

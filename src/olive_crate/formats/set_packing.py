@@ -38,7 +38,7 @@ from ..reading.sets.units import Runner
 from ..reading.single_pass import Progress
 from ..sources.folder import Folder
 from ..sources.locking import locked
-from ..sources.sets import Files, Member
+from ..sources.sets import Files, Member, member_of
 from .packed import Packing
 from .packed_set import metadata_of, opened, parts_of
 from .part_files import PartFiles, too_many
@@ -230,7 +230,7 @@ def update_set(
         from ..reading.loading import source_named
 
         named = source_named(settled, settled, {})
-        files = named.files or Files([Member(named.source.name, named.source)])
+        files = named.files or Files([member_of(named.source)])
     pairs = _matched(files, old.sources, folder)
     new = [each for each, source in pairs if source is None]
     changed = [e for e, source in pairs if source is not None and not _is_same(e, source)]

@@ -102,7 +102,7 @@ def _of_path(path: Path) -> Files:
         return _of_folder(path)
     if path.exists():
         members = _within(path)
-        return members if members is not None else Files([_member(path, str(path))])
+        return members if members is not None else Files([_member(path, path.name)])
     if not PATTERN.search(str(path)):
         from .opening import open_source
 

@@ -53,6 +53,17 @@ class Member(msgspec.Struct, frozen=True):
         return None if self.changed is None else datetime.fromtimestamp(self.changed, UTC)
 
 
+def member_of(source: Source) -> Member:
+    """A single source as the member of a set of one; a file under its name without folders."""
+    if source.path is None or source.compression in ("zip", "tar"):
+        return Member(source.name, source, source.size)
+    try:
+        found = source.path.stat()
+    except OSError:
+        return Member(source.path.name, source, source.size)
+    return Member(source.path.name, str(source.path), found.st_size, found.st_mtime)
+
+
 class Files(Shown, Sequence[Member]):
     """A set of files, in order; nothing of them has been read.
 

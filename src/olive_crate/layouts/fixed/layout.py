@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from typing import Any
 
 import msgspec
 
 from ...columns.rule import SourceColumn
 from ...plan.fields import Field, RecordType
-from ...sources.source import Source, is_multibyte
+from ...sources.source import Source, is_ebcdic, is_multibyte
 from ..base import Block, Hands, RangeLayout, RawCell, Tally
 
 
@@ -62,8 +63,14 @@ class FixedLayout(msgspec.Struct, frozen=True, eq=False):
         return read_blocks(source, self, tally, hands)
 
     def of_range(self, first: bool, final: bool) -> RangeLayout | None:
-        """Such a source is read as a whole."""
-        return None
+        """A range holds whole lines, each of them a record."""
+        by_byte = not is_multibyte(self.encoding) and not is_ebcdic(self.encoding)
+        alone = self.lines == 1 and self.length is None and not self.comment
+        if not by_byte or not alone or self.limit is not None or (self.last or 0) > 0:
+            return None
+        changes: dict[str, Any] = {} if final else {"last": None}
+        changes |= {} if first else {"heading": (), "first": 1}
+        return RangeLayout(msgspec.structs.replace(self, **changes), b"", 0)
 
     def raw_cell(
         self, source: Source, row: int, index: int, offsets: Sequence[tuple[int, int]]

@@ -162,6 +162,7 @@ def _receipt(parts: Sequence[Receipt]) -> Receipt:
         first,
         **{name: total(name) for name in (*summed, "characters", "covered", "uncovered")},
         parts={part: lines[part] for part in first.parts},
+        record_types=_record_types(parts),
         cells=tuple(_cells(each) for each in zip(*(each.cells for each in parts), strict=True)),
         skipped_rows=rows("skipped_rows"),
         blank_rows=rows("blank_rows"),
@@ -170,6 +171,13 @@ def _receipt(parts: Sequence[Receipt]) -> Receipt:
         problems=Problems.of([problem for each in parts for problem in each.problems]),
         seconds=sum(each.seconds for each in parts),
     )
+
+
+def _record_types(parts: Sequence[Receipt]) -> dict[str, int]:
+    counted: Counter[str] = Counter()
+    for each in parts:
+        counted.update(each.record_types)
+    return dict(counted.most_common())
 
 
 def _cells(parts: Sequence[CellCounts]) -> CellCounts:
