@@ -105,6 +105,7 @@ def test_figures_of_a_packed_set_are_worked_out_on_the_cluster(tmp_path, client)
         there.counts(["grove", "month"])
     ) == str(here.counts(["grove", "month"]))
     assert list(there.summary()) == list(here.summary())
+    assert there.codebook() == here.codebook()
     assert there.missing_patterns() == here.missing_patterns()
     for name in ("overlap", "covariances", "correlations"):
         one, other = getattr(here, name)(), getattr(there, name)()

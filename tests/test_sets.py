@@ -562,6 +562,8 @@ def test_figures_of_many_cases_are_those_of_few(tmp_path, monkeypatch):
     (tmp_path / "d.csv").write_text("id,x,panel,wide\n" + "\n".join(lines) + "\n")
     oc.pack([tmp_path / "d.csv"], tmp_path / "out", by=1000)
     dataset = oc.unpack(tmp_path / "out")
+    dataset = dataset.declare("panel", meanings={1: "one", (2, 9): "some"})
+    books = [dataset.codebook()]
     calls = ("summary", "missing_patterns", "overlap", "covariances", "correlations")
     small = [getattr(dataset, each)() for each in calls]
     for name, value in {"LARGE": 10, "HELD": 300, "COUNTED": 50, "FEW": 40}.items():
@@ -574,6 +576,7 @@ def test_figures_of_many_cases_are_those_of_few(tmp_path, monkeypatch):
         assert other.mean == pytest.approx(one.mean, rel=1e-14)
         assert other.sd == pytest.approx(one.sd, rel=1e-14)
     assert small[1] == many[1]
+    assert dataset.codebook() == books[0]
     for one, other in zip(small[2:], many[2:], strict=True):
         assert (one.n == other.n).all()
         np.testing.assert_allclose(one.values, other.values, rtol=1e-9)

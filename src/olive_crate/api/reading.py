@@ -188,15 +188,14 @@ def _update(
     from ..formats import set_packing
     from ..reading import loading
     from ..sources.folder import Folder
+    from ..sources.sets import Files, member_of
 
     files = None
     if options or plan is not NO_PLAN:
         raise PlanError("update: a packed set is brought up to date by its own plan")
     if source is not None:
         named = loading.source_named(source, plan, {})
-        if named.files is None:
-            raise PlanError("update: name the set of files, as it was packed")
-        files = named.files
+        files = named.files or Files([member_of(named.source)])
     with _runner(given["cluster"], plan) as runner_of:
         return set_packing.update_set(
             files,

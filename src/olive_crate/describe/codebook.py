@@ -22,7 +22,10 @@ from ..evidence import Evidence
 from ..plan.selecting import Names, chosen
 from ..views import Shown, form_of
 from .frames import frame
+from .large import is_large
+from .large_codebook import WORDS, described
 from .meanings import UnexplainedValues, unexplained
+from .summary import TIMED
 
 if TYPE_CHECKING:
     import pandas
@@ -107,11 +110,52 @@ def codebook(dataset: PlainDataset, names: Names = "*") -> Codebook:
     """Make the codebook of a dataset, or of some of its variables."""
     doubted = _doubted(dataset)
     positions = {name: position for position, name in enumerate(dataset.names, 1)}
+    wanted = chosen(names, dataset.variables)
+    if is_large(dataset):
+        declared = {each.name: each for each in dataset.variables}
+        large = [_large_entry(dataset, positions[n], declared[n], doubted) for n in wanted]
+        return Codebook(tuple(large), dataset.rows)
     entries = tuple(
-        _entry(positions[name], dataset[name], doubted(dataset[name].variable))
-        for name in chosen(names, dataset.variables)
+        _entry(positions[name], dataset[name], doubted(dataset[name].variable)) for name in wanted
     )
     return Codebook(entries, dataset.rows)
+
+
+def _large_entry(
+    dataset: PlainDataset,
+    position: int,
+    variable: Variable,
+    doubted: Callable[[Variable], list[Evidence]],
+) -> Entry:
+    """The entry of a variable that is not held as a whole."""
+    found = described(dataset, variable, TIMED.get(variable.type or "text"))
+    ends = ("", "")
+    if variable.type not in WORDS and found.low is not None:
+        ends = (shown_of(found.low, variable), shown_of(found.high, variable))
+    common: tuple[tuple[str, int], ...] = ()
+    if variable.type == "boolean":
+        common = tuple((value_text(word), n) for word, n in found.values.most_common())
+    elif variable.type in WORDS:
+        top = found.values.most_common(3)
+        common = tuple((shown_of(word, variable), n) for word, n in top if n > 1)
+    column = Column(variable, pa.nulls(0), np.zeros(0, np.uint8))
+    return Entry(
+        position,
+        variable,
+        found.valid,
+        column.named(found.reasons),
+        found.distinct,
+        *ends,
+        common,
+        tuple((str(m), n) for m, n in zip(variable.meanings, found.meanings, strict=True)),
+        tuple(
+            (str(code), code.reason, int(found.reasons[FIRST_CODE + place]))
+            for place, code in enumerate(variable.missing)
+        ),
+        found.more_decimals,
+        tuple(doubted(variable)),
+        found.unexplained,
+    )
 
 
 def _doubted(dataset: PlainDataset) -> Callable[[Variable], list[Evidence]]:
