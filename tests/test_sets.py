@@ -99,7 +99,7 @@ def test_a_packed_set_opens_as_what_was_loaded(tmp_path_factory, files, by):
         for name in dataset.names:
             both = [packed[name].values.to_pylist()[case] for case in order]
             assert both == dataset[name].values.to_pylist(), name
-        found = pyarrow.dataset.dataset(folder, format="parquet", partitioning="hive")
+        found = pyarrow.dataset.dataset(folder, format="parquet")
         assert found.count_rows() == dataset.rows
     else:
         same(dataset, packed)
@@ -295,6 +295,15 @@ def test_a_renamed_heading_is_an_open_point_and_several_headings_settle_it():
 def test_a_variable_that_no_file_has_is_refused_with_the_nearest_name():
     with pytest.raises(oc.PlanError, match='did you mean "acid"'):
         oc.load([b"id,acid\n1,2\n"] * 2, plan=oc.Plan().declare("acd", type="number"))
+
+
+def test_a_file_that_may_not_belong_to_the_set_is_an_open_point(tmp_path):
+    folder = season(tmp_path / "s", 4)
+    (folder / "prices.csv").write_text("item,price,day\nbottle,3,1\ncan,2,2\n")
+    for evidence in (oc.look(folder).evidence, oc.load(folder).receipt.decided):
+        point = next(each for each in evidence if not each.certain)
+        assert point.names == ("prices.csv",) and (point.shared, point.of) == (0, 3)
+        assert "prices.csv shares few variables with most files (0 of 3 variables)" in str(point)
 
 
 def test_units_that_differ_are_an_open_point():
@@ -509,6 +518,7 @@ def test_what_must_not_be_packed_over_is_refused(tmp_path, what):
     }[what]
     with pytest.raises(oc.OliveCrateError, match=message):
         oc.pack(folder, out, by=["groves"] if what == "by" else None)
+    assert what != "by" or not out.exists()
     if what == "again":
         oc.pack(folder, out, replace=True)
         assert len(list(out.glob("*.parquet"))) == 1

@@ -48,6 +48,7 @@ from .sets import (
     FileSetAside,
     FilesLeftOut,
     FilesNotReached,
+    FilesUnlike,
     InFiles,
     NotInFiles,
     PerhapsRenamed,
@@ -123,7 +124,7 @@ ALL_EVIDENCE = (
         SuspectedCodes,
         LevelSuggested,
     ),
-    *(PerhapsRenamed, TypesDiffer, UnitsDiffer),
+    *(FilesUnlike, PerhapsRenamed, TypesDiffer, UnitsDiffer),
 )
 
 ALL_NOTES = (
@@ -164,6 +165,7 @@ __all__ = [
     "FilesDiffer",
     "FilesLeftOut",
     "FilesNotReached",
+    "FilesUnlike",
     "FormatFound",
     "GroupingMark",
     "HeadingFound",

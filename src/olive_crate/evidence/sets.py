@@ -63,6 +63,17 @@ class FilesNotReached(Note, frozen=True, kw_only=True):
     count: int
 
 
+class FilesUnlike(Evidence, frozen=True, kw_only=True):
+    """Files that share few variables with most others: perhaps they do not belong to the set."""
+
+    about: ClassVar[str] = "source.paths"
+    names: tuple[str, ...]
+    count: int
+    shared: int
+    """How many variables the first of them shares with most files."""
+    of: int
+
+
 class PerhapsRenamed(Evidence, frozen=True, kw_only=True):
     """A variable that is only in files without another one, whose heading is like its own."""
 

@@ -79,9 +79,13 @@ def pack_set(
 ) -> Receipt:
     """Pack a set into a folder, whole or not at all. Raises `TargetError` if it must not be."""
     old = _checked(folder, replace)
-    with locked(folder, LOCK):
-        packed = pack_files(files, plan, folder, by, runner_of or threads(plan), progress)
-        return _in_place(folder, packed, old)
+    try:
+        with locked(folder, LOCK):
+            packed = pack_files(files, plan, folder, by, runner_of or threads(plan), progress)
+            return _in_place(folder, packed, old)
+    finally:
+        folder.remove_empty(STAGING)
+        folder.remove_empty("")
 
 
 def _checked(folder: Folder, replace: bool) -> SetMetadata | None:

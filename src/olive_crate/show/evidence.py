@@ -16,6 +16,7 @@ from .text import mark_words, visible
 
 ABOUT = {
     "source": "file",
+    "source.paths": "files",
     "source.encoding": "encoding",
     "layout": "layout",
     "delimited.delimiter": "delimiter",
@@ -83,6 +84,8 @@ def decision_of(evidence: Evidence) -> str:
     """What was decided, in a word or two."""
     if isinstance(evidence, (ev.TypeFits, ev.FormatFound)) and evidence.format:
         return f"{evidence.value} {evidence.format}"
+    if isinstance(evidence, ev.FilesUnlike):
+        return ""
     if isinstance(evidence, ev.NoHeading):
         return "none"
     if isinstance(evidence, ev.CutValues):

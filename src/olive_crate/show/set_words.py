@@ -42,6 +42,14 @@ def _(evidence: ev.PerhapsRenamed) -> str:
 
 
 @claim_of.register
+def _(evidence: ev.FilesUnlike) -> str:
+    where = file_list(evidence.names, evidence.count)
+    shares = "shares" if evidence.count == 1 else "share"
+    what = f"{evidence.shared} of {several(evidence.of, 'variable')}"
+    return f"{where} {shares} few variables with most files ({what}); does it belong to the set?"
+
+
+@claim_of.register
 def _(evidence: ev.TypesDiffer) -> str:
     listed = (f"{each.value} in {_counted(each)}" for each in evidence.kinds)
     return "; ".join(listed)

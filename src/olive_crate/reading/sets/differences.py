@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Collection, Iterable, Sequence
 from difflib import SequenceMatcher
 
@@ -12,6 +13,7 @@ from ...evidence import (
     DecimalMark,
     Evidence,
     FilesDiffer,
+    FilesUnlike,
     InFiles,
     Mend,
     Note,
@@ -120,6 +122,27 @@ def absent_notes(files: Sequence[tuple[str, Collection[str]]], names: Iterable[s
             NotInFiles(name=name, count=len(without), of=len(files), files=tuple(fewer[:NAMED]))
         )
     return notes
+
+
+def unlike_files(found: Sequence[FileFound]) -> list[Evidence]:
+    """Files that share less than half of their variables with most others."""
+    filled = [each for each in found if each.columns]
+    common = Counter(tuple(each.names) for each in filled).most_common(1)
+    most = set(common[0][0]) if common else set[str]()
+    odd = [each for each in filled if 2 * len(most & set(each.names)) < len(each.names)]
+    if not odd or 2 * len(odd) > len(filled):
+        return []
+    names = tuple(each.member.name for each in odd)
+    return [
+        FilesUnlike(
+            value=names[0],
+            names=names[:NAMED],
+            count=len(names),
+            shared=len(most & set(odd[0].names)),
+            of=len(odd[0].names),
+            certain=False,
+        )
+    ]
 
 
 def renamed_variables(found: Sequence[FileFound], names: Sequence[str]) -> list[Evidence]:

@@ -40,7 +40,14 @@ from ...sources.sets import Files, Member
 from ...sources.source import Source
 from ..fallback import with_fallback
 from ..preparing import differences, made_plain, matched, placed
-from .differences import FileFound, absent_notes, differing_notes, renamed_variables, unit_evidence
+from .differences import (
+    FileFound,
+    absent_notes,
+    differing_notes,
+    renamed_variables,
+    unit_evidence,
+    unlike_files,
+)
 
 FAULTS = (SourceError, LayoutError, UnreadableError)
 """What makes a file be set aside, if that is wanted."""
@@ -168,7 +175,7 @@ def compared(
         tuple(name for name in known if name not in set(kept)),
         files,
         all_notes,
-        [*renamed_variables(found, known), *unit_evidence(found, known)],
+        [*unlike_files(found), *renamed_variables(found, known), *unit_evidence(found, known)],
         _errors(found),
         tuple(part for part in parts if part in set(wanted)),
     )
