@@ -617,3 +617,74 @@ def test_the_strict_variant_is_read():
     assert dataset["day"].variable.type == "date" and len(dataset) == 7
     assert dataset["day"].values[0].as_py() == dt.date(2025, 10, 2)
     assert set(dataset["name"].values.to_pylist()) == {"olive"}
+
+
+NAMES = {
+    "Rng": "='2023'!$A$1:$B$4",
+    "Third!Rng": "=Third!$A$1:$B$3",
+    "Third!Own": "=Third!$A$1:$B$2",
+    "Cols": "='2023'!$A:$B",
+    "Two": "='2023'!$A$1:$A$4,'2023'!$B$1:$B$4",
+    "Computed": "=OFFSET('2023'!$A$1,0,0,4,2)",
+}
+
+
+@pytest.fixture(scope="module")
+def named_book(tmp_path_factory):
+    xlsxwriter = pytest.importorskip("xlsxwriter")
+    path = tmp_path_factory.mktemp("names") / "names.xlsx"
+    with xlsxwriter.Workbook(path) as book:
+        for place, name in enumerate(("Table 1", "2023", "Third"), 1):
+            sheet = book.add_worksheet(name)
+            sheet.write_row(0, 0, ["grove", "kg"])
+            for row in range(1, 4):
+                sheet.write_row(row, 0, [f"g{row}", 100 * place + row])
+        for name, meant in NAMES.items():
+            book.define_name(name, meant)
+    return path
+
+
+@pytest.mark.parametrize(
+    ("how", "kg"),
+    [
+        ({"range": "Rng"}, [201, 202, 203]),
+        ({"range": "rng", "sheet": "2023"}, [201, 202, 203]),
+        ({"range": "Rng", "sheet": "Third"}, [301, 302]),
+        ({"range": "Third!Rng"}, [301, 302]),
+        ({"range": "Own"}, [301]),
+        ({"range": "'Table 1'!A1:B4"}, [101, 102, 103]),
+        ({"range": "'Table 1'!A1:"}, [101, 102, 103]),
+        ({"sheet": "2023"}, [201, 202, 203]),
+        ({"sheet": "1"}, [101, 102, 103]),
+        ({"range": "Rng", "sheet": "Table 1"}, '"Rng" lies on the sheet "2023"'),
+        ({"range": "'Table 1'!A1:B4", "sheet": "Third"}, 'lies on the sheet "Table 1", not on'),
+        ({"range": "Cols"}, "covers whole columns"),
+        ({"range": "Two"}, "covers several areas"),
+        ({"range": "Computed"}, "is computed"),
+        ({"range": "Nowhere!A1:B2"}, 'there is no sheet "Nowhere"'),
+        ({"range": "Rngs"}, 'did you mean "Rng"'),
+        ({"range": "A6:B9", "sheet": 1}, "is empty"),
+        ({"range": "D1:E2", "sheet": 1}, "is empty"),
+    ],
+    ids=str,
+)
+def test_a_name_is_bound_to_its_sheet(named_book, how, kg):
+    if isinstance(kg, list):
+        assert oc.load(named_book, **how)["kg"].values.to_pylist() == kg
+    else:
+        with pytest.raises(oc.LayoutError, match=kg):
+            oc.load(named_book, **how)
+
+
+def test_a_sheets_name_wins_over_its_number(named_book, command):
+    done = command("counts", named_book, "kg", "--sheet", "2023")
+    assert "201" in done.stdout and done.returncode == 0
+    assert "101" in command("counts", named_book, "kg", "--sheet", "1").stdout
+
+
+def test_any_range_is_a_dataset_or_one_clear_message(named_book):
+    for area in ("A1", "B2:B2", "A3:B3", "C1:C9", "A5:B5", "B:B", "B2:", "XFD1:XFD2", "A1:XFD9"):
+        try:
+            assert oc.load(named_book, sheet=1, range=area).receipt.balanced
+        except oc.OliveCrateError as error:
+            assert area.partition(":")[0] in str(error)

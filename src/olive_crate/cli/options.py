@@ -118,11 +118,6 @@ def _trim(name: str, given: dict[str, Any]) -> Any:
     return {"yes": True, "no": False}.get(given[name], given[name])
 
 
-def _sheet(name: str, given: dict[str, Any]) -> int | str:
-    text: str = given[name]
-    return int(text) if text.isdigit() else text
-
-
 def _plain_names(name: str, given: dict[str, Any]) -> int | bool:
     try:
         return int(given[name]) or True
@@ -212,7 +207,6 @@ PARSERS: dict[str, Callable[[str, dict[str, Any]], Any]] = {
     "plain_names": _plain_names,
     "record_type": _record_type,
     "rows": _rows,
-    "sheet": _sheet,
     "trim": _trim,
     "types": _types,
 }

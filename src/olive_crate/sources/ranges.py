@@ -65,6 +65,17 @@ def area_of(text: str) -> Area | None:
     return None
 
 
+SHEET = re.compile(r"(?:'((?:[^']|'')+)'|([^'!]+))!(.+)")
+
+
+def sheet_and_range(text: str) -> tuple[str | None, str]:
+    """The sheet and the rest of `'Table 1'!A4:I26`; without a sheet, `None` and the text."""
+    match = SHEET.fullmatch(text.strip())
+    if match is None:
+        return None, text.strip()
+    return (match[1] or match[2]).replace("''", "'"), match[3]
+
+
 def check_range(text: object, at: str = "range") -> str:
     """A range as it is written. Raises `PlanError` for what cannot be one or a name."""
     if not isinstance(text, str) or not text.strip():

@@ -9,7 +9,7 @@ from typing import NamedTuple
 import msgspec
 import numpy as np
 
-from ...errors import LayoutError, PlanError, nearest
+from ...errors import LayoutError, PlanError
 from ...evidence import BlockChosen, Evidence, SheetChosen
 from ...kernels.types import Ints
 from ...plan.model import Decisions
@@ -33,6 +33,7 @@ from .blocks import SheetBlock, WorkbookContents, find_blocks
 from .cell_kinds import with_kinds
 from .grid import GridCells, Sheet, SheetEntry
 from .layout import SheetLayout
+from .named import named_range
 from .pieces import Assembly
 from .preview import preview
 from .reading import held_by, in_columns
@@ -187,7 +188,7 @@ def _looked_at(
     """The sheets that may be meant, and which of them is read."""
     if not workbook.sheets:
         raise LayoutError(f"{workbook.name}: there is no sheet of cells in the workbook")
-    named = _named(plan, workbook)
+    named = named_range(plan, workbook)
     wanted = plan.sheet.sheet
     if wanted is None and named is not None:
         wanted = named[0]
@@ -233,31 +234,18 @@ def _weight(blocks: Sequence[SheetBlock], sheet: Sheet) -> float:
     )
 
 
-def _named(plan: Decisions, workbook: Workbook) -> tuple[str, Area] | None:
-    """The sheet and area of a named range or table, where the range is a name."""
-    text = plan.sheet.range
-    if text is None or area_of(text) is not None:
-        return None
-    names = workbook.names
-    folded = {name.casefold(): name for name in names}
-    if text.casefold() in folded:
-        return names[folded[text.casefold()]]
-    raise LayoutError(
-        f'{workbook.name}: "{text}" is no range, and no named range or table'
-        f"{nearest(text, names) or '; the workbook has none'}"
-    )
-
-
 def _area(plan: Decisions, workbook: Workbook, chosen: _Chosen, evidence: list[Evidence]) -> _Area:
     """The rectangle that is read."""
     text, sheet = plan.sheet.range, chosen.sheet
-    named = _named(plan, workbook) if text is not None else None
+    named = named_range(plan, workbook) if text is not None else None
     if text is not None and named is not None:
         area = named[1]
+        if sheet.used is not None and not (area.last_row and area.last_column):
+            area = _given_area(area, sheet.used, chosen.blocks)
     elif sheet.used is None:
         raise LayoutError(f'{workbook.name}: the sheet "{sheet.name}" is empty')
     elif text is not None:
-        area = _given_area(text, sheet.used, chosen.blocks)
+        area = _given_area(area_of(text) or sheet.used, sheet.used, chosen.blocks)
         if area.first_row > sheet.used.last_row or area.first_column > sheet.used.last_column:
             raise LayoutError(
                 f'{workbook.name}: the range {text} of "{sheet.name}" is empty; '
@@ -268,12 +256,24 @@ def _area(plan: Decisions, workbook: Workbook, chosen: _Chosen, evidence: list[E
         area = block.area
         text = f"{letters(area.first_column)}{area.first_row}:"
         evidence.append(_block_evidence(chosen.blocks))
+    _refuse_blank(workbook, sheet, area)
     return _Area(area, _columns(sheet, area, plan), text)
 
 
-def _given_area(text: str, used: Area, blocks: Sequence[SheetBlock]) -> Area:
+def _refuse_blank(workbook: Workbook, sheet: Sheet, area: Area) -> None:
+    """Raise `LayoutError` for a range without a single filled cell."""
+    cells = sheet.cells
+    inside = (cells.rows >= area.first_row) & (cells.columns >= area.first_column)
+    inside &= (cells.rows <= area.last_row) & (cells.columns <= area.last_column)
+    if sheet.whole and not inside.any():
+        raise LayoutError(
+            f'{workbook.name}: the range {area} of "{sheet.name}" holds no filled cell; '
+            f"the used range is {sheet.used}"
+        )
+
+
+def _given_area(given: Area, used: Area, blocks: Sequence[SheetBlock]) -> Area:
     """A range as it is written; ends left open are those of the block it begins in."""
-    given = area_of(text) or used
     block = next(
         (
             each.area

@@ -66,6 +66,11 @@ class Ods:
         """Named ranges and database ranges."""
         return self._read.names
 
+    @property
+    def other_names(self) -> dict[str, str]:
+        """Names of something else than a rectangle of cells, with what that is."""
+        return self._read.other_names
+
     def read(self, entry: SheetEntry, whole: bool = True, fast: bool = True) -> Sheet:
         """One sheet."""
         table = self._read.tables[entry.position - 1]
@@ -121,6 +126,7 @@ class ContentParser(StyleParser):
     def __init__(self, container: Container, styles: Styles) -> None:
         self.tables: list[Table] = []
         self.names: dict[str, tuple[str, Area]] = {}
+        self.other_names: dict[str, str] = {}
         self.formats: list[Format] = [Format()]
         self.places: dict[Format, int] = {Format(): 0}
         self.by_style: dict[tuple[str, str], tuple[Format, int]] = {}
@@ -176,6 +182,9 @@ class ContentParser(StyleParser):
             meant = _address(address)
             if meant:
                 self.names[given.get("name", "")] = meant
+        elif tag == "named-expression":
+            text = given.get("expression", "")[:60]
+            self.other_names[given.get("name", "")] = f"is computed or a constant ({text})"
         elif not self.tables:
             self.style(tag, given)
         elif tag == "table-column":

@@ -90,10 +90,10 @@ class Xlsx:
     def names(self) -> dict[str, tuple[str, Area]]:
         """Named ranges and tables: the sheet and the rectangle of each."""
         found = {}
-        for each in self.tree.iter("definedName"):
-            meant = named_area(each.text or "")
-            if meant and each.get("hidden") not in ("1", "true") and each.get("name"):
-                found[each.get("name", "")] = meant
+        for name, text in self._defined():
+            meant = named_area(text)
+            if meant is not None and meant[1].last_row and meant[1].last_column:
+                found[name] = meant
         for sheet in self.sheets:
             for kind, path in self._relations(sheet.path).values():
                 if kind.endswith("/table") and path in self.container:
@@ -104,6 +104,28 @@ class Xlsx:
                         area = area._replace(last_row=area.last_row - totals)
                         name = tree.get("displayName") or tree.get("name") or path
                         found[name] = (sheet.name, area)
+        return found
+
+    def _defined(self) -> Iterator[tuple[str, str]]:
+        """Names with what they stand for; a name of one sheet only with the sheet before it."""
+        sheets = [each.get("name", "") for each in self.tree.iter("sheet")]
+        for each in self.tree.iter("definedName"):
+            name, local = each.get("name"), each.get("localSheetId")
+            if not name or each.get("hidden") in ("1", "true") or name.startswith("_xlnm."):
+                continue  # print areas and titles, filters: no names that a user has given
+            own = sheets[int(local)] if local and int(local) < len(sheets) else ""
+            yield (f"{own}!{name}" if own else name), (each.text or "").strip()
+
+    @cached_property
+    def other_names(self) -> dict[str, str]:
+        """Names of something else than a rectangle of cells, with what that is."""
+        found = {}
+        for name, text in self._defined():
+            meant = named_area(text)
+            if meant is None:
+                found[name.rpartition("!")[2]] = kind_of_name(text)
+            elif not (meant[1].last_row and meant[1].last_column):
+                found[name.rpartition("!")[2]] = f"covers whole columns ({text})"
         return found
 
     @cached_property
@@ -290,6 +312,16 @@ def frame_of(tree: Element) -> Frame:
         hidden |= hidden_span(each.attrib)
     claimed = dimension.get("ref", "") if dimension is not None else ""
     return Frame(tuple(each for each in merged if each), hidden, claimed)
+
+
+def kind_of_name(text: str) -> str:
+    """What a name stands for that is no rectangle of cells."""
+    if text.startswith("#REF!") or "#REF!" in text:
+        return "stands for cells that are gone (#REF!)"
+    areas = text.split(",")
+    if len(areas) > 1 and all(named_area(each) for each in areas):
+        return f"covers several areas ({text})"
+    return f"is computed or a constant ({text[:60]})"
 
 
 def named_area(text: str) -> tuple[str, Area] | None:

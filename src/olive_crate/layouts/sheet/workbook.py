@@ -23,7 +23,13 @@ class Workbook(Protocol):
     @property
     def sheets(self) -> tuple[SheetEntry, ...]: ...
     @property
-    def names(self) -> dict[str, tuple[str, Area]]: ...
+    def names(self) -> dict[str, tuple[str, Area]]:
+        """Named ranges and tables; those that only a sheet has as `Sheet!Name`."""
+
+    @property
+    def other_names(self) -> dict[str, str]:
+        """Names of something else than a rectangle of cells, with what that is."""
+
     def read(self, entry: SheetEntry, whole: bool = True, fast: bool = True) -> Sheet: ...
 
 
@@ -57,6 +63,8 @@ def sheet_named(workbook: Workbook, wanted: str | int) -> SheetEntry:
             )
         return entries[wanted - 1]
     exact = [each for each in entries if each.name == wanted]
+    if not exact and wanted.isdigit():
+        return sheet_named(workbook, int(wanted))
     folded = [each for each in entries if each.name.casefold() == wanted.casefold().strip()]
     if exact or len(folded) == 1:
         return (exact or folded)[0]
