@@ -466,6 +466,21 @@ def test_an_update_reads_what_is_new_and_takes_again_what_was_too_narrow(tmp_pat
     balanced(made.receipt)
 
 
+def test_parts_of_names_stay_with_files_that_are_taken_again(tmp_path):
+    folder, out = season(tmp_path / "s", 2), tmp_path / "out"
+    pattern = f"{folder}/deliveries_{{year}}-{{month}}.csv"
+    oc.pack(pattern, out)
+    late = folder / "deliveries_2026-01.csv"
+    late.write_text(DELIVERIES + "D1,2026-01-01,Pago,many,0.5\n")
+    assert len(oc.pack(pattern, out, update=True).again) == 2
+    same(oc.load(pattern), oc.unpack(out))
+    (folder / "deliveries_2026b-02.csv").write_text(DELIVERIES + "D1,2026-02-01,Pago,1,0.5\n")
+    oc.pack(pattern, out, update=True)
+    packed = oc.unpack(out)
+    assert packed["year"].variable.type == "text"
+    same(oc.load(pattern), packed)
+
+
 def test_parts_of_files_that_are_gone_are_kept_until_told(tmp_path):
     folder, out = season(tmp_path / "s", 3), tmp_path / "out"
     oc.pack(folder, out)

@@ -71,6 +71,8 @@ class PackedSource(msgspec.Struct, omit_defaults=True):
     """The variables as this file has them."""
     sheet: str = ""
     name_parts: dict[str, str] = {}
+    name_types: dict[str, str] = {}
+    """As what type each part of the name was written."""
     not_kept: tuple[str, ...] = ()
 
 

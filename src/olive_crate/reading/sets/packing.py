@@ -71,9 +71,9 @@ def pack_files(
     found = survey(
         files, plan, lambda n: _tell(progress, n, len(files), "looking at files"), known=known
     )
-    parts = _name_parts(found, kept)
+    named = _named_variables(found, kept)
     _refuse_unknown(by, found)
-    whole = [_task(found, each, folder, by, parts.get(each.place, ())) for each in found.files]
+    whole = [_task(found, each, folder, by, named) for each in found.files]
     runner = runner_of(found)
     tasks, made = _done(found, whole, runner, folder, progress)
     notes = [each for each in made if isinstance(each, Note)]
@@ -81,11 +81,12 @@ def pack_files(
     units = [*kept, *(each for _, each in own)]
     unit_tasks: list[Task | None] = [*([None] * len(kept)), *(task for task, _ in own)]
     combined = _combined(found, units)
-    again = _stale(units, combined)
+    again = _stale(units, combined, {each.name: each.type or "text" for each in named})
     if again:
         redo = [
             msgspec.structs.replace(
-                unit_tasks[index] or _old_task(found, units[index], current or {}, folder, by),
+                unit_tasks[index]
+                or _old_task(found, units[index], current or {}, folder, by, named),
                 settled=whole,
             )
             for index, whole in again.items()
@@ -190,8 +191,9 @@ def _task(
     file: FileFound,
     folder: Folder,
     by: PartsBy,
-    name_parts: tuple[NamePart, ...],
+    named: Sequence[Variable],
 ) -> Task:
+    name_parts = tuple(NamePart(each, file.member.parts.get(each.name)) for each in named)
     names = tuple(repr(each) for each in (*found.variables, *name_parts))
     return Task(
         file.member,
@@ -206,16 +208,14 @@ def _task(
     )
 
 
-def _name_parts(found: Survey, kept: Sequence[PackedSource]) -> dict[int, tuple[NamePart, ...]]:
-    """The parts of the files' names as variables, by the files' places."""
-    made: dict[int, list[NamePart]] = {each.place: [] for each in found.files}
+def _named_variables(found: Survey, kept: Sequence[PackedSource]) -> list[Variable]:
+    """The parts of the files' names as variables."""
+    made = []
     for part in found.parts:
         texts = [each.member.parts.get(part) for each in found.files]
-        others = [each.name_parts.get(part) for each in kept]
-        variable = part_column(found.plan, part, [*texts, *others]).variable
-        for file, text in zip(found.files, texts, strict=True):
-            made[file.place].append(NamePart(variable, text))
-    return {place: tuple(each) for place, each in made.items()}
+        texts += [each.name_parts.get(part) for each in kept]
+        made.append(part_column(found.plan, part, texts).variable)
+    return made
 
 
 def _refuse_unknown(by: PartsBy, found: Survey) -> None:
@@ -227,7 +227,12 @@ def _refuse_unknown(by: PartsBy, found: Survey) -> None:
 
 
 def _old_task(
-    found: Survey, source: PackedSource, current: Mapping[str, Member], folder: Folder, by: PartsBy
+    found: Survey,
+    source: PackedSource,
+    current: Mapping[str, Member],
+    folder: Folder,
+    by: PartsBy,
+    named: Sequence[Variable],
 ) -> Task:
     """The task of a source that was packed before. Raises `SourceError` if it is gone."""
     member = current.get(source.name)
@@ -237,7 +242,7 @@ def _old_task(
             "bring it back, or pack without it"
         )
     member = msgspec.structs.replace(member, name=source.name)
-    return _task(found, find_file(member, NO_PLACE, found.plan), folder, by, ())
+    return _task(found, find_file(member, NO_PLACE, found.plan), folder, by, named)
 
 
 def _combined(found: Survey, sources: Sequence[PackedSource]) -> dict[str, Combined]:
@@ -269,13 +274,17 @@ def _placed_behind(order: Mapping[str, Variable], variable: Variable) -> dict[st
 
 
 def _stale(
-    sources: Sequence[PackedSource], combined: Mapping[str, Combined]
+    sources: Sequence[PackedSource], combined: Mapping[str, Combined], named: Mapping[str, str]
 ) -> dict[int, dict[str, SearchResult]]:
-    """The sources that must be read again, each with what its variables are."""
+    """The sources that must be read again, each with what its variables are.
+
+    `named` has the types of parts of the files' names.
+    """
     again: dict[int, dict[str, SearchResult]] = {}
     for index, source in enumerate(sources):
         kinds = {name: combined[name].kind_in(index) for name in source.results}
-        if any(source.results[name].kind != kind for name, kind in kinds.items()):
+        stale = any(source.results[name].kind != kind for name, kind in kinds.items())
+        if stale or source.name_types != named:
             again[index] = {
                 name: msgspec.structs.replace(combined[name].search, state=Settled(kind))
                 for name, kind in kinds.items()

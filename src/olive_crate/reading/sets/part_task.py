@@ -221,6 +221,7 @@ def _read(
         variables=[each.variable for each in reading.columns],
         sheet=task.member.sheet,
         name_parts=dict(task.member.parts),
+        name_types={each.variable.name: each.variable.type or "text" for each in task.name_parts},
     )
 
 
