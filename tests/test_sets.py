@@ -339,6 +339,22 @@ def test_columns_for_file_and_row_have_names_of_the_callers_choice():
     assert alone["line"].values.to_pylist() == [2] and alone.receipt.balanced
 
 
+def test_columns_of_names_files_and_rows_are_declared_like_others(tmp_path):
+    season(tmp_path / "s", 2)
+    pattern = f"{tmp_path}/s/deliveries_{{year}}-{{month}}.csv"
+    dataset = oc.load(pattern, file_as="file", row_as="row")
+    dataset = dataset.declare("year", label="Season").declare("row", label="Line")
+    dataset = dataset.declare("month", type="integer", meanings={1: "January"})
+    again = oc.load(dataset.plan)
+    assert [again[name].variable.label for name in ("year", "row")] == ["Season", "Line"]
+    assert again["month"].values.to_pylist() == [1] * 7 + [2] * 7
+    same(dataset.keep(["kg", "month", "year"]), again.keep(["kg", "month", "year"]))
+    alone = oc.load(b"id\n5\n", row_as="row").declare("row", label="Line")
+    assert oc.load(b"id\n6\n", plan=alone.plan)["row"].variable.label == "Line"
+    oc.pack(dataset.plan, tmp_path / "out")
+    same(again, oc.unpack(tmp_path / "out"))
+
+
 def test_a_plan_names_its_set_relative_to_itself(tmp_path, command):
     season(tmp_path / "season", 3)
     plan = oc.draft(f"{tmp_path}/season/*.csv")
@@ -752,3 +768,55 @@ def test_ranges_of_fixed_columns_come_to_the_same_as_the_whole(tmp_path, size, e
     assert receipt.characters == whole.receipt.characters
     names = [each.name for each in (tmp_path / "out").glob("*.parquet")]
     assert len(names) > 1 and all(each.startswith("d.txt-") for each in names)
+
+
+@pytest.mark.parametrize("kind", [".csv", ".parquet", ".arrow"])
+@pytest.mark.parametrize("missing", ["codes", "reasons", "null"])
+def test_a_packed_set_is_exported_as_the_loaded_one_is(tmp_path, monkeypatch, kind, missing):
+    from olive_crate.formats import arrow, delimited
+
+    files = [
+        b"id,kg,grade,acid\n" + b"".join(b"%d,%d,A,0.%d\n" % (n, n, n % 9) for n in range(30)),
+        b"id,kg,grade\n31,-9.5,B\n32,7,n.d.\n",
+    ]
+    how = {"types": {"grade": "category"}, "missing": {-9.5: "lost", "n.d.": "not done"}}
+    oc.pack(files, tmp_path / "out", by=11, **how)
+    packed, loaded = oc.unpack(tmp_path / "out"), oc.load(files, **how)
+    options = {} if missing == "null" else {"missing": missing}
+    loaded.export(tmp_path / f"whole{kind}", **options)
+    for module in (arrow, delimited):
+        monkeypatch.setattr(module, "ROWS", 4)
+    packed.export(tmp_path / f"pieces{kind}", **options)
+    if kind == ".csv":
+        whole, pieces = ((tmp_path / f"{n}.csv").read_bytes() for n in ("whole", "pieces"))
+        assert whole == pieces
+        return
+    format_ = "parquet" if kind == ".parquet" else "ipc"
+    whole, pieces = (
+        pyarrow.dataset.dataset(tmp_path / f"{n}{kind}", format=format_).to_table()
+        for n in ("whole", "pieces")
+    )
+    assert whole.schema.names == pieces.schema.names
+    assert whole.to_pylist() == pieces.to_pylist()
+
+
+def test_cells_that_are_not_in_a_file_stay_so_through_declarations_and_exports(tmp_path):
+    files = [b"id,kg,note\n1,5,a\n2,-9,b\n", b"id\n3\n4\n"]
+    dataset = oc.load(files)
+    for parts in ({"type": "number"}, {"type": "text"}, {"missing": {-9: "lost"}}):
+        again = dataset.declare("kg", **parts)
+        assert again["kg"].reason_counts()["not in file"] == 2, parts
+        assert again["kg"].is_missing("not in file").tolist() == [False, False, True, True]
+        assert again.receipt.changes[-1:] == () or not again.receipt.changes[-1].problems
+    back = dataset.declare("kg", missing={-9: "lost"}).declare("kg", missing=[])
+    assert back["kg"].values.to_pylist() == [5, -9, None, None]
+    dataset.export(tmp_path / "all.csv")
+    assert (tmp_path / "all.csv").read_bytes().splitlines()[-1] == b"4,,"
+    dataset.export(tmp_path / "all.txt")
+    frame = dataset.to_pandas(missing="codes")
+    assert frame["kg"].isna().tolist() == [False, False, True, True]
+    dataset.pack(tmp_path / "all.parquet")
+    same(dataset, oc.unpack(tmp_path / "all.parquet"))
+    book = dataset.codebook()
+    assert book["note"].missing == {"not in file": 2}
+    assert "not in file" in str(dataset.counts("note"))

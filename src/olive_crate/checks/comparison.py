@@ -195,7 +195,7 @@ def _cells(
     allowed: _Allowed,
 ) -> VariableDifference | None:
     """How the cells of one variable differ; `None` if they do not."""
-    one, other = here[name].taken(here_rows), there[name].taken(there_rows)
+    one, other = here.held(name).taken(here_rows), there.held(name).taken(there_rows)
     differ, largest = _differ(one, other, allowed)
     cases = np.flatnonzero(differ)
     if not len(cases):

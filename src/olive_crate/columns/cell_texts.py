@@ -18,6 +18,7 @@ from ..kernels.types import Ints
 from .column import Column
 from .dates import ANY_ZONED
 from .dictionary_encoding import decoded
+from .rule import IS_NOT_IN_FILE
 
 WAYS = ("codes", "null", "reasons")
 
@@ -104,9 +105,9 @@ def source_texts(column: Column) -> pa.Array:
 def missing_texts(column: Column) -> tuple[Ints, pa.Array]:
     """The cells that a code made missing, or that could not be read, and what stood there.
 
-    Raises `PlanError` where that is not known.
+    Where a file lacks the variable, nothing stood. Raises `PlanError` where it is not known.
     """
-    cells = np.flatnonzero(column.reasons > 1)
+    cells = np.flatnonzero((column.reasons > 1) & (column.reasons != IS_NOT_IN_FILE))
     texts = np.full(len(cells), None, object)
     reasons = column.reasons[cells]
     for number in np.unique(reasons).tolist():

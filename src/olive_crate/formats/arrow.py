@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -13,7 +13,7 @@ import pyarrow.compute as pc
 from ..columns.cell_texts import missing_texts
 from ..columns.column import Column
 from ..columns.dictionary_encoding import decoded
-from ..dataset.taking import arrow_table
+from ..dataset.taking import arrow_table, pieces_of, rows_of
 from ..declaration.codes import FIRST_CODE
 from ..errors import Advice, PlanError, with_article
 
@@ -21,30 +21,83 @@ if TYPE_CHECKING:
     from ..dataset.model import PlainDataset
 
 
+ROWS = 1 << 18
+"""Cases that are written at a time."""
+
+
 def arrow_writer(dataset: PlainDataset, kind: str, missing: str) -> Callable[[Path], None]:
-    """What writes the file. Raises `PlanError` for codes that a column's type cannot hold."""
-    table = table_with(dataset, missing)
+    """What writes the file, some rows at a time.
+
+    Raises `PlanError` for codes that a column's type cannot hold.
+    """
+    lacking = [] if missing == "null" else lacking_values(dataset)
+    schema = _schema(dataset, missing, lacking)
+    categories = any(each.type == "category" for each in dataset.variables)
+    whole = kind != ".parquet" and categories  # an Arrow file holds one dictionary a column
 
     def write(path: Path) -> None:
+        rows = max(dataset.rows, 1) if whole else ROWS
+        pieces = (table_with(each, missing, lacking) for each in pieces_of(dataset, rows))
         if kind == ".parquet":
             import pyarrow.parquet as pq
 
-            pq.write_table(table.replace_schema_metadata(None), path, compression="zstd")
+            plain = schema.remove_metadata()
+            with pq.ParquetWriter(path, plain, compression="zstd") as writer:
+                for table in pieces:
+                    writer.write_table(_of_schema(table, plain))
             return
-        with pa.OSFile(str(path), "wb") as sink, pa.ipc.new_file(sink, table.schema) as writer:
-            writer.write_table(table)
+        with pa.OSFile(str(path), "wb") as sink, pa.ipc.new_file(sink, schema) as writer:
+            for table in pieces:
+                writer.write_table(_of_schema(table, schema))
 
     return write
 
 
-def table_with(dataset: PlainDataset, missing: str) -> pa.Table:
-    """The values, with codes in the place of nulls or columns of reasons if asked for."""
+def lacking_values(dataset: PlainDataset) -> list[str]:
+    """The variables with missing cells."""
+    return [
+        name
+        for name in dataset.names
+        if any(piece.reasons.any() for piece in dataset.column_pieces(name))
+    ]
+
+
+def _schema(dataset: PlainDataset, missing: str, lacking: Sequence[str]) -> pa.Schema:
+    """The schema of all pieces: integers are numbers where any code is one."""
+    schema = table_with(rows_of(dataset, np.arange(min(dataset.rows, 1))), missing, lacking).schema
+    if missing != "codes":
+        return schema
+    for name in lacking:
+        kinds = {with_codes(piece).type for piece in dataset.column_pieces(name)}
+        wider = [kind for kind in (pa.float64(), pa.string()) if kind in kinds]
+        if wider:
+            place = schema.get_field_index(name)
+            schema = schema.set(place, schema.field(place).with_type(wider[0]))
+    return schema
+
+
+def _of_schema(table: pa.Table, schema: pa.Schema) -> pa.Table:
+    arrays = [
+        column if column.type == field.type else column.cast(field.type)
+        for column, field in zip(table.columns, schema, strict=True)
+    ]
+    return pa.Table.from_arrays(arrays, schema=schema)
+
+
+def table_with(
+    dataset: PlainDataset, missing: str, lacking: Sequence[str] | None = None
+) -> pa.Table:
+    """The values, with codes in the place of nulls or columns of reasons if asked for.
+
+    `lacking` are the variables that have missing cells, of this part or of the whole.
+    """
     from .table_shape import beside
 
     table = arrow_table(dataset)
     if missing == "null":
         return table
-    lacking = [name for name in dataset.names if dataset[name].reasons.any()]
+    if lacking is None:
+        lacking = lacking_values(dataset)
     if missing == "codes":
         for name in lacking:
             place = table.schema.get_field_index(name)

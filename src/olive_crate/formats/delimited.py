@@ -18,6 +18,7 @@ from ..plan.toml_write import plan_text
 from ..show.claims import claim_of
 from ..sources.csv_text import csv_text
 from ..sources.source import codec_name
+from .arrow import lacking_values
 from .beside import CSVW, PLAN
 from .beside import beside as beside_file
 from .exporting import Files, with_standards
@@ -63,7 +64,7 @@ def _writer(
     dataset: PlainDataset, target: Path, delimiter: str, codec: str, missing: str
 ) -> Callable[[Path], None]:
     """Writes the text some rows at a time, so that a packed dataset is not held as a whole."""
-    lacking = _lacking(dataset) if missing == "reasons" else []
+    lacking = lacking_values(dataset) if missing == "reasons" else []
     called = columns_beside(dataset.names, lacking, "reason")
 
     def write(path: Path) -> None:
@@ -79,15 +80,6 @@ def _writer(
                 row += text.count("\n") - 1
 
     return write
-
-
-def _lacking(dataset: PlainDataset) -> list[str]:
-    """The variables with missing cells."""
-    return [
-        name
-        for name in dataset.names
-        if any(piece.reasons.any() for piece in dataset.column_pieces(name))
-    ]
 
 
 def _cells(piece: PlainDataset, missing: str, called: Mapping[str, str]) -> list[list[str]]:

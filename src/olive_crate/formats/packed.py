@@ -35,6 +35,8 @@ KEY = b"olive_crate"
 VERSION = 3
 """Of what is held in the metadata; files of other versions are refused."""
 ROWS_A_GROUP = 1 << 18
+KEPT = 20_000_000
+"""Columns of no more cases are kept once they were read."""
 
 
 class Packing:
@@ -182,7 +184,7 @@ def _later(
         if not own.num_row_groups:
             yield read()
 
-    return Unread(read, pieces)
+    return Unread(read, pieces, keeps=file.metadata.num_rows <= KEPT)
 
 
 def _cells(

@@ -28,10 +28,8 @@ from ..kernels.spans import RowNumbers, chained
 from ..kernels.types import Ints
 from ..plan.toml_read import decisions_from
 from ..sources.folder import Folder
-from .packed import cells_of_file
+from .packed import KEPT, cells_of_file
 
-KEPT = 20_000_000
-"""Columns of no more cases are kept once they were read."""
 ARROW = {
     "integer": pa.int64(),
     "number": pa.float64(),

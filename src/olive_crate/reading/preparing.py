@@ -194,6 +194,8 @@ def placed(
     for variable in plan.variables:
         if variable.name in beside and variable.name not in places:
             continue
+        if variable.name in (plan.file_as, plan.row_as):
+            continue
         index = places.get(variable.name)
         if variable.from_ is not None:
             heading = _heading_in(variable, by_heading)

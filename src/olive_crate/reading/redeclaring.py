@@ -23,6 +23,7 @@ from ..columns.flags import flag_variable
 from ..columns.outcome import Outcome, flag_search, joined, search_for
 from ..columns.rule import (
     IS_BLANK,
+    IS_NOT_IN_FILE,
     IS_UNREADABLE,
     Converted,
     SourceColumn,
@@ -135,7 +136,12 @@ def _taken_again(column: Column, asked: Variable, plan: Decisions) -> Column:
         if search.is_stale(block):
             search.settle()
             block = search.again(cells)
-    return joined(Outcome(asked, search), [block])
+    made = joined(Outcome(asked, search), [block])
+    absent = column.reasons == IS_NOT_IN_FILE
+    if not absent.any():
+        return made
+    reasons = np.where(absent, np.uint8(IS_NOT_IN_FILE), made.reasons)
+    return msgspec.structs.replace(made, reasons=reasons)
 
 
 def _search(old: Variable, asked: Variable, plan: Decisions) -> TypeSearch:

@@ -21,6 +21,8 @@ from ..kernels.types import Ints
 from ..plan.model import Decisions
 from .redeclaring import cells_of
 
+FILE_LABEL, ROW_LABEL = "File of the source", "Row of the source"
+
 
 def wanted_names(plan: Decisions) -> list[tuple[str, str]]:
     """The variables for file and row that a plan asks for, each with its option."""
@@ -35,26 +37,41 @@ def refuse_taken(plan: Decisions, names: Sequence[str]) -> None:
             raise PlanError(f'{option}: a variable is named "{name}" already; choose another name')
 
 
+def file_variable(plan: Decisions) -> Variable:
+    """The variable with the file of each case, as the plan declares it."""
+    return _declared(plan, Variable(plan.file_as or "", type="category", label=FILE_LABEL))
+
+
+def row_variable(plan: Decisions) -> Variable:
+    """The variable with the row of each case, as the plan declares it."""
+    return _declared(plan, Variable(plan.row_as or "", type="integer", label=ROW_LABEL))
+
+
+def _declared(plan: Decisions, usual: Variable) -> Variable:
+    given = next((each for each in plan.variables if each.name == usual.name), None)
+    if given is None:
+        return usual
+    return msgspec.structs.replace(given, type=usual.type, label=given.label or usual.label)
+
+
 def source_columns(plan: Decisions, rows: RowNumbers, source: str) -> list[Column]:
     """The columns for file and row that a plan asks for."""
     cases = np.arange(len(rows))
     made = []
     if plan.file_as is not None:
         places = rows.keys(cases) >> FILE_BITS if rows.files else np.zeros(len(cases), np.int64)
-        made.append(file_column(plan.file_as, list(rows.files) or [source], places))
+        made.append(file_column(file_variable(plan), list(rows.files) or [source], places))
     if plan.row_as is not None:
         numbers = kernels.arrow(rows.at(cases), None, pa.int64())
-        variable = Variable(plan.row_as, type="integer", label="Row of the source")
-        made.append(Column(variable, numbers, np.zeros(len(cases), np.uint8)))
+        made.append(Column(row_variable(plan), numbers, np.zeros(len(cases), np.uint8)))
     return made
 
 
-def file_column(name: str, files: Sequence[str], places: Ints) -> Column:
+def file_column(variable: Variable, files: Sequence[str], places: Ints) -> Column:
     """A variable with the names of files."""
     values = pa.DictionaryArray.from_arrays(
         kernels.arrow(places.astype(np.int32), None, pa.int32()), pa.array(files, pa.string())
     )
-    variable = Variable(name, type="category", label="File of the source")
     return Column(variable, values, np.zeros(len(places), np.uint8))
 
 

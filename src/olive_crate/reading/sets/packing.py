@@ -26,7 +26,7 @@ from ...plan.toml_write import tables_of
 from ...sources.folder import Folder
 from ...sources.sets import Files, Member, in_order
 from ..single_pass import Progress
-from ..source_columns import part_column
+from ..source_columns import file_variable, part_column, row_variable
 from .combining import Combined, combine, set_receipt
 from .differences import FileFound, absent_notes
 from .part_task import NamePart, Task, identity_of
@@ -358,9 +358,9 @@ def _further_variables(found: Survey, sources: Sequence[PackedSource]) -> list[V
         texts = [each.name_parts.get(part) for each in sources]
         made.append(part_column(plan, part, texts).variable)
     if plan.file_as is not None:
-        made.append(Variable(plan.file_as, type="category", label="File of the source"))
+        made.append(file_variable(plan))
     if plan.row_as is not None:
-        made.append(Variable(plan.row_as, type="integer", label="Row of the source"))
+        made.append(row_variable(plan))
     return made
 
 

@@ -33,6 +33,7 @@ from ..packing import Target, streamed
 from ..preparing import Reading
 from ..receipts import receipt_of
 from ..single_pass import OtherMarksMet, Progress, workers_for
+from ..source_columns import file_variable, row_variable
 from .differences import FileFound
 from .one_file import prepared
 from .ranges import ByteRange, layout_of, sliced
@@ -244,12 +245,10 @@ def _further(task: Task) -> Callable[[Any], list[Column]]:
         count = len(rows)
         made = [_constant(each, count) for each in task.name_parts]
         if plan.file_as is not None:
-            variable = Variable(plan.file_as, type="category", label="File of the source")
-            made.append(_constant(NamePart(variable, task.member.name), count))
+            made.append(_constant(NamePart(file_variable(plan), task.member.name), count))
         if plan.row_as is not None:
-            variable = Variable(plan.row_as, type="integer", label="Row of the source")
             numbers = arrow(np.asarray(rows, np.int64), None, pa.int64())
-            made.append(Column(variable, numbers, np.zeros(count, np.uint8)))
+            made.append(Column(row_variable(plan), numbers, np.zeros(count, np.uint8)))
         return made
 
     return columns

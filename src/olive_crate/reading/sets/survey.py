@@ -273,7 +273,8 @@ def _together(
             known = merged.get(variable.name)
             merged[variable.name] = variable if known is None else _both(known, variable)
     parts = {part for each in found for part in each.member.parts}
-    declared = [each for each in plan.variables if each.name not in (merged.keys() | parts)]
+    exempt = merged.keys() | parts | {plan.file_as or "", plan.row_as or ""}
+    declared = [each for each in plan.variables if each.name not in exempt]
     lost = [each for each in declared if not _is_flag(each, plan)]
     if lost:
         names = list(usual.names)
