@@ -252,6 +252,16 @@ def test_a_heading_of_words_is_known_by_the_other_files():
     assert dataset["country"].values.to_pylist()[-3:] == ["Angola", "Benin", "Mali"]
 
 
+def test_a_trace_tells_what_was_settled_for_its_own_file(tmp_path):
+    for place, each in enumerate((USUAL, USUAL, OTHERS["delimiter"])):
+        (tmp_path / f"{place}.csv").write_text(each)
+    dataset = oc.load(tmp_path)
+    told = str(dataset.trace("acid", 2, file="0.csv"))
+    assert "0,3" in told and "decimal mark comma" in told
+    other = str(dataset.trace("acid", 2, file="2.csv"))
+    assert "2025-02-05,10,0.3" in other and "comma:" not in other
+
+
 def test_encodings_differ_between_files():
     files = ["grove;kg\nPeñón;1\n".encode(), "grove;kg\nPeñón;2\n".encode("cp1252")]
     dataset = oc.load(files)

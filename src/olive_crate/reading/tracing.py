@@ -72,7 +72,7 @@ def trace(
         steps=tuple(_steps(raw.taken, column, case, found, reader)),
         value=value,
         reason="" if value is not None else str(column.why(case)),
-        evidence=tuple(_evidence(dataset, variable, raw.taken)),
+        evidence=tuple(_evidence(here.decided, variable, raw.taken)),
     )
 
 
@@ -83,6 +83,7 @@ class _Place(NamedTuple):
     found: SourceLayout
     columns: Sequence[ColumnReader]
     offsets: Sequence[tuple[int, int]]
+    decided: Sequence[Evidence]
 
 
 def _is_set(dataset: PlainDataset) -> bool:
@@ -92,7 +93,8 @@ def _is_set(dataset: PlainDataset) -> bool:
 def _one_source(dataset: PlainDataset, given: Any) -> _Place:
     opened = _source(dataset, given)
     found = find_layout(opened, dataset.plan)
-    return _Place(opened, found, prepare(found).columns, dataset.receipt.row_offsets)
+    receipt = dataset.receipt
+    return _Place(opened, found, prepare(found).columns, receipt.row_offsets, receipt.decided)
 
 
 def _of_set(dataset: PlainDataset, given: Any, case: int) -> _Place:
@@ -113,7 +115,9 @@ def _of_set(dataset: PlainDataset, given: Any, case: int) -> _Place:
         file.found.plan, keep=None, order=None, plain_names=None, promised=Promised()
     )
     found = msgspec.structs.replace(file.found, plan=alone)
-    return _Place(file.source, found, prepare(found, file.columns).columns, receipt.row_offsets)
+    columns = prepare(found, file.columns).columns
+    about = [each for each in dataset.receipt.decided if each.variable]
+    return _Place(file.source, found, columns, receipt.row_offsets, [*about, *receipt.decided])
 
 
 def _case(dataset: PlainDataset, row: int, file: str | None = None) -> int:
@@ -208,9 +212,9 @@ def _read_as(text: str, variable: Variable, plan: Decisions, implied: int) -> Re
     )
 
 
-def _evidence(dataset: PlainDataset, variable: Variable, text: str) -> Iterator[Evidence]:
+def _evidence(decided: Sequence[Evidence], variable: Variable, text: str) -> Iterator[Evidence]:
     """What was decided about the variable, and about marks if it is a number with any."""
     marked = variable.type in NUMERIC and any(mark in text for mark in ",.' ")
-    for each in dataset.receipt.decided:
+    for each in decided:
         if each.variable == variable.name or (marked and each.about in MARKS):
             yield each
