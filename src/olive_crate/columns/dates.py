@@ -140,7 +140,7 @@ def convert_durations(cells: Cells, rule: Rule) -> Converted:
     reasons = np.zeros(len(cells), np.uint8)
     pending, rest = _set_missing_aside(cells, rule, np.arange(len(cells)), reasons)
     texts = kernels.texts(rest.buffer, rest.starts, rest.ends).dictionary_encode()
-    micros = [_duration(text) for text in texts.dictionary.to_pylist()]
+    micros = [microseconds(text) for text in texts.dictionary.to_pylist()]
     index = texts.indices.to_numpy()
     known = np.array([each is not None for each in micros], bool)[index]
     values = np.zeros(len(cells), np.int64)
@@ -151,7 +151,7 @@ def convert_durations(cells: Cells, rule: Rule) -> Converted:
     )
 
 
-def _duration(text: str) -> int | None:
+def microseconds(text: str) -> int | None:
     """Microseconds of one written duration."""
     match = ISO_DURATION.fullmatch(text) or CLOCK.fullmatch(text)
     if not match or text[-1] in "PT":

@@ -13,7 +13,8 @@ values are dates whatever way they were written in.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
+from typing import TypeVar
 
 import msgspec
 
@@ -35,6 +36,7 @@ from .suggestions import FEW, Watch
 
 INFINITE = float("inf")
 WRITTEN_MANY_WAYS = ("date", "datetime")
+K = TypeVar("K")
 """Types whose parts may each be written in their own way."""
 
 
@@ -70,15 +72,6 @@ class SearchResult(msgspec.Struct, eq=False):
 def result_of(search: TypeSearch, file: int = 0) -> SearchResult:
     """What a search has found; rows are those of the file at this place in the set."""
     counts, first = search.statistics, file << FILE_BITS
-    obstacles = counts.obstacles
-    if obstacles is not None:
-        texts = {
-            text: (count, [row + first for row in rows])
-            for text, (count, rows) in obstacles.texts.items()
-        }
-        obstacles = Obstacles(
-            obstacles.kind, obstacles.fitting, obstacles.count, obstacles.odd, texts
-        )
     few = counts.scale.few
     return SearchResult(
         search.state,
@@ -90,7 +83,7 @@ def result_of(search: TypeSearch, file: int = 0) -> SearchResult:
         counts.fitting,
         counts.taken,
         counts.leading_zeros,
-        obstacles,
+        _obstacles_moved(counts.obstacles, lambda row: row + first),
         None if counts.watch.low == INFINITE else float(counts.watch.low),
         None if counts.watch.high == -INFINITE else float(counts.watch.high),
         counts.watch.seen,
@@ -100,53 +93,39 @@ def result_of(search: TypeSearch, file: int = 0) -> SearchResult:
         counts.scale.mixed,
         counts.marks_met(),
         dict(counts.kept_counts),
-        {
-            code: (count, [row + first for row in rows])
-            for code, (count, rows) in counts.as_written.items()
-        },
+        _rows_moved(counts.as_written, lambda row: row + first),
     )
 
 
 def of_file(result: SearchResult, file: int) -> SearchResult:
     """The same, with its rows as those of the file at this place in a set."""
-    obstacles = result.obstacles
-    if obstacles is not None:
-        texts = {
-            text: (count, [_row_in(file, row) for row in rows])
-            for text, (count, rows) in obstacles.texts.items()
-        }
-        obstacles = Obstacles(
-            obstacles.kind, obstacles.fitting, obstacles.count, obstacles.odd, texts
-        )
-    written = {
-        code: (count, [_row_in(file, row) for row in rows])
-        for code, (count, rows) in result.as_written.items()
-    }
-    return msgspec.structs.replace(result, obstacles=obstacles, as_written=written)
+    return _moved(result, lambda row: (row & LAST_ROW) + (file << FILE_BITS))
 
 
 def shifted(result: SearchResult, rows: int) -> SearchResult:
     """The same, with its rows as many further on."""
-    if not rows:
-        return result
-    obstacles = result.obstacles
-    if obstacles is not None:
-        texts = {
-            text: (count, [row + rows for row in held])
-            for text, (count, held) in obstacles.texts.items()
-        }
-        obstacles = Obstacles(
-            obstacles.kind, obstacles.fitting, obstacles.count, obstacles.odd, texts
-        )
-    written = {
-        code: (count, [row + rows for row in held])
-        for code, (count, held) in result.as_written.items()
-    }
-    return msgspec.structs.replace(result, obstacles=obstacles, as_written=written)
+    return _moved(result, lambda row: row + rows) if rows else result
 
 
-def _row_in(file: int, row: int) -> int:
-    return (row & LAST_ROW) + (file << FILE_BITS)
+def _moved(result: SearchResult, place: Callable[[int], int]) -> SearchResult:
+    return msgspec.structs.replace(
+        result,
+        obstacles=_obstacles_moved(result.obstacles, place),
+        as_written=_rows_moved(result.as_written, place),
+    )
+
+
+def _obstacles_moved(held: Obstacles | None, place: Callable[[int], int]) -> Obstacles | None:
+    if held is None:
+        return None
+    return msgspec.structs.replace(held, texts=_rows_moved(held.texts, place))
+
+
+def _rows_moved(
+    held: Mapping[K, tuple[int, list[int]]], place: Callable[[int], int]
+) -> dict[K, tuple[int, list[int]]]:
+    """Counts and first rows, with each row in another place."""
+    return {key: (count, [place(row) for row in rows]) for key, (count, rows) in held.items()}
 
 
 def search_with(rule: Rule, result: SearchResult) -> TypeSearch:

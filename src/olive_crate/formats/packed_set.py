@@ -7,6 +7,7 @@ each group before any of its cells is read.
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import Any
@@ -18,6 +19,7 @@ import pyarrow.parquet as pq
 
 from .. import kernels
 from ..columns.column import Column, Columns, Unread, in_pieces, joined_columns, told_apart
+from ..columns.dates import microseconds
 from ..columns.rule import IS_NOT_IN_FILE
 from ..dataset.model import PlainDataset
 from ..dataset.packed_set import METADATA, VERSION, Part, SetMetadata
@@ -235,8 +237,7 @@ class PackedParts:
             known = {words: number for number, words in told_apart(variable).items()}
             reasons = np.full(part.rows, known.get(constant.reason, 1), np.uint8)
             return Column(variable, pa.nulls(part.rows, kind), reasons)
-        one = pa.array([constant.text], pa.string())
-        one = one.dictionary_encode() if pa.types.is_dictionary(kind) else one.cast(kind)
+        one = _one(constant.text, kind)
         values = one.take(kernels.whole_numbers(np.zeros(part.rows, np.int64)))
         return Column(variable, values, np.zeros(part.rows, np.uint8))
 
@@ -323,6 +324,18 @@ class PackedParts:
         return pa.table(columns)
 
 
+def _one(text: str, kind: pa.DataType) -> pa.Array:
+    """An array of one value by its text, as parts are divided by it."""
+    if pa.types.is_duration(kind):
+        return pa.array([microseconds(text)], pa.int64()).cast(kind)
+    if pa.types.is_time(kind):
+        return pa.array([dt.time.fromisoformat(text)], kind)
+    if pa.types.is_timestamp(kind):
+        return pa.array([dt.datetime.fromisoformat(text)], kind)
+    one = pa.array([text], pa.string())
+    return one.dictionary_encode() if pa.types.is_dictionary(kind) else one.cast(kind)
+
+
 def _true_in(table: pa.Table) -> Ints:
     hit: Ints = np.flatnonzero(table["hit"].fill_null(False).to_numpy())
     return hit
@@ -330,4 +343,6 @@ def _true_in(table: pa.Table) -> Ints:
 
 def arrow_type(variable: Variable) -> pa.DataType:
     """The Arrow type of a variable in a packed set."""
+    if variable.type == "datetime" and "%z" in (variable.format or ""):
+        return pa.timestamp("us", "UTC")
     return ARROW.get(variable.type or "text", pa.string())

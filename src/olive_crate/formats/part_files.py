@@ -7,6 +7,7 @@ a variable has no column in the files, as other engines expect it.
 
 from __future__ import annotations
 
+import datetime as dt
 import uuid
 from collections.abc import Iterator
 from typing import IO, Any
@@ -16,6 +17,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
+from ..columns.cell_texts import duration_text
 from ..columns.column import Column
 from ..dataset.packed_set import MOST_FOLDERS, STAGING, Constant, Part, PartsBy
 from ..dataset.receipt import Receipt
@@ -203,12 +205,16 @@ def _divided(columns: list[Column], names: tuple[str, ...]) -> Iterator[tuple[Ke
         yield key, np.sort(order[bounds[place_of] : bounds[place_of + 1]])
 
 
+def _text(value: Any) -> str:
+    return duration_text(value) if isinstance(value, dt.timedelta) else value_text(value)
+
+
 def _constants(column: Column) -> tuple[Ints, list[Constant]]:
     """For each case the place of what it has: a value, or a reason."""
     values = column.values
     encoded = values if pa.types.is_dictionary(values.type) else values.dictionary_encode()
     words: list[Any] = encoded.dictionary.to_pylist()
-    made = [Constant(text=value_text(each)) for each in words]
+    made = [Constant(text=_text(each)) for each in words]
     place = np.asarray(encoded.indices.fill_null(0), np.int64).copy()
     for number in np.unique(column.reasons[column.reasons != 0]).tolist():
         hit = column.reasons == number

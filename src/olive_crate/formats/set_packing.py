@@ -30,7 +30,7 @@ from ..evidence import Note
 from ..plan.model import Decisions
 from ..plan.toml_read import decisions_from
 from ..reading.sets.loading import judged_promises
-from ..reading.sets.packing import Packed, pack_files
+from ..reading.sets.packing import Packed, pack_files, stored
 from ..reading.sets.part_task import placed_at, relative_address
 from ..reading.sets.survey import Survey
 from ..reading.sets.threads import Threads
@@ -125,8 +125,8 @@ def _in_place(
         if folder.exists(f"{STAGING}/{part.path}"):
             folder.move(f"{STAGING}/{part.path}", part.path)
     receipt = _with_promises(folder, packed)
-    plain = msgspec.structs.replace(receipt, files=()).to_dict()
-    metadata.receipt = msgspec.Raw(msgspec.json.encode(plain))
+    if receipt is not packed.receipt:
+        metadata.receipt = stored(receipt)
     folder.write(METADATA, msgspec.json.encode(metadata))
     kept = {part.path for part in named}
     for source in [*(old.sources if old else ()), *gone]:

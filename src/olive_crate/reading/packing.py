@@ -113,8 +113,9 @@ def streamed(
 ) -> Sink:
     """Read a source into a target: in one pass, or in a second one that holds no surprise.
 
-    `further` gives columns that do not come from cells, for the rows of some cases. `row_offset` is
-    how many rows of the source lie before what is read.
+    `further` gives columns that do not come from cells, for the rows of some cases; each of them
+    has a value in all cases, or in none. `row_offset` is how many rows of the source lie before
+    what is read.
     """
     sink = Sink(reading, target, None, further, row_offset)
     run(reading, sink.take, progress, workers=workers)
@@ -222,7 +223,8 @@ class Sink:
         if self.begun is not None:
             return self.begun.holds(outcomes, missing)
         self.begun = _Begun(outcomes, missing)
-        more = self.further(np.zeros(0, np.int64))
+        more = self.further(np.zeros(1, np.int64))
+        missing = missing | {e.variable.name: len(e.withheld) > 0 for e in more if e.reasons[0]}
         types = [*(each.arrow_type for each in outcomes), *(each.values.type for each in more)]
         variables = (*(each.variable for each in outcomes), *(each.variable for each in more))
         self.target.start(variables, types, missing)

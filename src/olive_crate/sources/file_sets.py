@@ -247,7 +247,7 @@ def _of_url(url: str) -> Files:
         members.append(
             Member(
                 name,
-                _address(url, name, system),
+                _address(url, name),
                 found[name].get("size"),
                 _changed(found[name]),
                 hit.groupdict() if hit else {},
@@ -261,7 +261,8 @@ def _path_of(url: str) -> str:
     return url.split("::", 1)[0].split("://", 1)[1].lstrip("/")
 
 
-def _address(url: str, name: str, system: Any) -> str:
+def _address(url: str, name: str) -> str:
+    """The address of a file that the file system names so."""
     first, chained, rest = url.partition("::")
     protocol = first.split("://", 1)[0]
     if protocol in ("http", "https"):

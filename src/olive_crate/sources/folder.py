@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import IO, Any, cast
 
 from ..errors import SourceError, TargetError
-from .writing import put_in_place, temporary_beside
+from .writing import write_whole
 
 
 class Folder:
@@ -80,13 +80,7 @@ class Folder:
             if self.is_local:
                 path = Path(self.address, name)
                 path.parent.mkdir(parents=True, exist_ok=True)
-                temporary = temporary_beside(path)
-                try:
-                    temporary.write_bytes(data)
-                    put_in_place(temporary, path)
-                except BaseException:
-                    temporary.unlink(missing_ok=True)
-                    raise
+                write_whole(path, data)
             else:
                 system, root = self._fs()
                 system.makedirs(f"{root}/{name}".rsplit("/", 1)[0], exist_ok=True)

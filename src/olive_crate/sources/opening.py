@@ -27,12 +27,12 @@ TAR, TAR_AT = b"ustar", 257
 """What a tar archive has, and where."""
 OLD_OFFICE = b"\xd0\xcf\x11\xe0"
 FORMATS = {
-    b"PAR1": "a Parquet file; open it with unpack",
-    b"ARROW1": "an Arrow file",
-    b"%PDF": "a PDF document",
-    b"\x89PNG": "a picture",
-    b"\xff\xd8\xff": "a picture",
-    b"\x7fELF": "a program",
+    b"PAR1": "a Parquet file, not a text file; open it with unpack",
+    b"ARROW1": "an Arrow file, not a text file",
+    b"%PDF": "a PDF document, not a text file",
+    b"\x89PNG": "a picture, not a text file",
+    b"\xff\xd8\xff": "a picture, not a text file",
+    b"\x7fELF": "a program, not a text file",
 }
 
 
@@ -49,7 +49,7 @@ def open_source(source: Any) -> Source:
         raise SourceError(f"{raw.name}: {_old_office(raw)}")
     for magic, words in FORMATS.items():
         if head.startswith(magic):
-            raise SourceError(f"{raw.name}: this is {words}, not a text file")
+            raise SourceError(f"{raw.name}: this is {words}")
     for magic, kind in MAGIC.items():
         if head.startswith(magic):
             if kind == "zip":

@@ -29,6 +29,9 @@ from .differences import FileFound
 from .one_file import FileRead, absent, file_receipt, read_file, take_again
 from .survey import FAULTS, Survey, set_aside, survey
 
+MANY = 50
+"""Above so many files, each is read again on one thread: starting several costs more."""
+
 
 def load_set(files: Files, plan: Decisions, progress: Progress | None = None) -> PlainDataset:
     """Read the files of a set into one dataset."""
@@ -167,7 +170,7 @@ def settle(reads: Sequence[FileRead], combined: dict[str, Combined]) -> None:
             column.search.state = state
             if not isinstance(state, Settled) and whole.search.kind == "text":
                 column.search.state = Settled("text")
-        take_again(read, ALONE if len(reads) > 50 else None)
+        take_again(read, ALONE if len(reads) > MANY else None)
 
 
 def _dataset(read: SetRead, began: float) -> PlainDataset:

@@ -8,6 +8,7 @@ was finished is noted aside as it comes, so that a run that is killed goes on wh
 from __future__ import annotations
 
 import time
+from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path
 
@@ -26,10 +27,11 @@ from ...plan.toml_write import tables_of
 from ...sources.folder import Folder
 from ...sources.sets import Files, Member, in_order
 from ..single_pass import Progress
-from ..source_columns import file_variable, part_column, row_variable
+from ..source_columns import file_variable, row_variable
 from .combining import Combined, combine, set_receipt
 from .differences import FileFound, absent_notes
-from .part_task import NamePart, Task, identity_of
+from .name_columns import NameColumn, name_cells, names_as_columns
+from .part_task import Task, identity_of
 from .survey import Survey, find_file, survey
 from .threads import NO_PLACE
 from .units import (
@@ -47,7 +49,6 @@ class Packed(msgspec.Struct, eq=False):
 
     metadata: SetMetadata
     receipt: Receipt
-    combined: dict[str, Combined]
 
 
 def pack_files(
@@ -68,10 +69,11 @@ def pack_files(
     again and is gone.
     """
     began = time.perf_counter()
+    parts = [part for each in kept for part in each.name_parts]
     found = survey(
-        files, plan, lambda n: _tell(progress, n, len(files), "looking at files"), known=known
+        files, plan, lambda n: _tell(progress, n, len(files), "looking at files"), known, parts
     )
-    named = _named_variables(found, kept)
+    named = names_as_columns(found, kept, current or {})
     _refuse_unknown(by, found)
     whole = [_task(found, each, folder, by, named) for each in found.files]
     runner = runner_of(found)
@@ -81,7 +83,9 @@ def pack_files(
     units = [*kept, *(each for _, each in own)]
     unit_tasks: list[Task | None] = [*([None] * len(kept)), *(task for task, _ in own)]
     combined = _combined(found, units)
-    again = _stale(units, combined, {each.name: each.type or "text" for each in named})
+    again = _stale(
+        units, combined, {each.variable.name: each.variable.type or "text" for each in named}
+    )
     if again:
         redo = [
             msgspec.structs.replace(
@@ -101,7 +105,7 @@ def pack_files(
     combined = _combined(found, sources) if len(sources) < len(units) else combined
     if kept:
         sources.sort(key=lambda source: in_order(source.name))
-    return _packed(found, sources, combined, notes, by, began, folder)
+    return _packed(found, sources, combined, named, notes, by, began, folder)
 
 
 def _done(
@@ -166,10 +170,8 @@ def _whole_files(
     files = {each.place: each for each in found.files}
     groups: dict[object, list[int]] = {}
     for index, task in enumerate(tasks):
-        alone = task is None or task.range is None
-        groups.setdefault(("unit", index) if alone or task is None else task.place, []).append(
-            index
-        )
+        group = ("unit", index) if task is None or task.range is None else task.place
+        groups.setdefault(group, []).append(index)
     made = []
     for place, indices in groups.items():
         held = [units[index] for index in indices]
@@ -191,10 +193,11 @@ def _task(
     file: FileFound,
     folder: Folder,
     by: PartsBy,
-    named: Sequence[Variable],
+    named: Sequence[NameColumn],
 ) -> Task:
-    name_parts = tuple(NamePart(each, file.member.parts.get(each.name)) for each in named)
-    names = tuple(repr(each) for each in (*found.variables, *name_parts))
+    name_parts = tuple(each.in_file(file.member.parts) for each in named)
+    told = ((each.variable, each.text) for each in name_parts)
+    names = tuple(repr(each) for each in (*found.variables, *told))
     return Task(
         file.member,
         file.place,
@@ -206,16 +209,6 @@ def _task(
         identity_of(file.member, found.plan, by, names),
         name_parts,
     )
-
-
-def _named_variables(found: Survey, kept: Sequence[PackedSource]) -> list[Variable]:
-    """The parts of the files' names as variables."""
-    made = []
-    for part in found.parts:
-        texts = [each.member.parts.get(part) for each in found.files]
-        texts += [each.name_parts.get(part) for each in kept]
-        made.append(part_column(found.plan, part, texts).variable)
-    return made
 
 
 def _refuse_unknown(by: PartsBy, found: Survey) -> None:
@@ -232,7 +225,7 @@ def _old_task(
     current: Mapping[str, Member],
     folder: Folder,
     by: PartsBy,
-    named: Sequence[Variable],
+    named: Sequence[NameColumn],
 ) -> Task:
     """The task of a source that was packed before. Raises `SourceError` if it is gone."""
     member = current.get(source.name)
@@ -305,6 +298,7 @@ def _packed(
     found: Survey,
     sources: list[PackedSource],
     combined: dict[str, Combined],
+    named: Sequence[NameColumn],
     notes: Sequence[Note],
     by: PartsBy,
     began: float,
@@ -313,64 +307,54 @@ def _packed(
     """The account of all, and the metadata of the set."""
     receipts = [Receipt.from_dict(msgspec.json.decode(each.receipt)) for each in sources]
     rows = sum(each.rows for each in sources)
-    further = _further_variables(found, sources)
-    cells = [_cells(name, each, receipts, rows) for name, each in combined.items()]
-    cells += [_further_cells(each, sources, rows) for each in further]
+    held: dict[str, list[CellCounts]] = {}
+    for each in (count for own in receipts for count in own.cells):
+        held.setdefault(each.name, []).append(each)
+    cells = [_cells(name, each, held.get(name, ()), rows) for name, each in combined.items()]
+    cells += [name_cells(each, sources) for each in named]
+    beside = _file_and_row(found.plan)
+    cells += [CellCounts(each.name, each.type or "text", rows, {}) for each in beside]
     found.notes = [each for each in found.notes if not isinstance(each, NotInFiles)]
     absent = absent_notes(
         [(each.name, set(each.results)) for each in sources if each.results], combined
     )
     receipt = set_receipt(found, receipts, cells, rows, began, combined.values(), [*absent, *notes])
-    variables = [*(each.outcome.variable for each in combined.values()), *further]
+    variables = [
+        *(each.outcome.variable for each in combined.values()),
+        *(each.variable for each in named),
+    ]
+    variables += beside
     metadata = SetMetadata(
         VERSION,
         variables,
         by,
         tables_of(found.plan, Path(folder.address) if folder.is_local else None),
         sources,
-        msgspec.Raw(msgspec.json.encode(msgspec.structs.replace(receipt, files=()).to_dict())),
+        stored(receipt),
         rows,
         [each.name for each in found.variables],
     )
-    return Packed(metadata, receipt, combined)
+    return Packed(metadata, receipt)
 
 
-def _cells(name: str, combined: Combined, receipts: Iterable[Receipt], rows: int) -> CellCounts:
+def stored(receipt: Receipt) -> msgspec.Raw:
+    """The account of all files as it is stored: those of each stand with its source."""
+    return msgspec.Raw(msgspec.json.encode(msgspec.structs.replace(receipt, files=()).to_dict()))
+
+
+def _cells(name: str, combined: Combined, held: Iterable[CellCounts], rows: int) -> CellCounts:
     """What the cells of a variable became, in all files; those that lack it have it missing."""
-    valid, held, missing = 0, 0, dict[str, int]()
-    for receipt in receipts:
-        for each in receipt.cells:
-            if each.name == name:
-                valid += each.valid
-                held += each.total
-                for reason, count in each.missing.items():
-                    missing[reason] = missing.get(reason, 0) + count
-    if held < rows:
-        missing[NOT_IN_FILE] = rows - held
-    return CellCounts(name, combined.outcome.variable.type or "text", valid, missing)
+    valid, total, missing = 0, 0, Counter[str]()
+    for each in held:
+        valid += each.valid
+        total += each.total
+        missing.update(each.missing)
+    if total < rows:
+        missing[NOT_IN_FILE] = rows - total
+    return CellCounts(name, combined.outcome.variable.type or "text", valid, dict(missing))
 
 
-def _further_variables(found: Survey, sources: Sequence[PackedSource]) -> list[Variable]:
-    """The variables that do not come from cells: parts of names, the file, the row."""
-    plan = found.plan
-    made = []
-    for part in found.parts:
-        texts = [each.name_parts.get(part) for each in sources]
-        made.append(part_column(plan, part, texts).variable)
-    if plan.file_as is not None:
-        made.append(file_variable(plan))
-    if plan.row_as is not None:
-        made.append(row_variable(plan))
-    return made
-
-
-def _further_cells(variable: Variable, sources: Iterable[PackedSource], rows: int) -> CellCounts:
-    without = sum(
-        each.rows
-        for each in sources
-        if each.name_parts and each.name_parts.get(variable.name) is None
-    )
-    missing = {NOT_IN_FILE: without} if variable.name not in ("",) and without else {}
-    if any(variable.name in each.name_parts for each in sources):
-        return CellCounts(variable.name, variable.type or "text", rows - without, missing)
-    return CellCounts(variable.name, variable.type or "text", rows, {})
+def _file_and_row(plan: Decisions) -> list[Variable]:
+    """The variables for the file and the row of each case, as far as the plan asks for them."""
+    asked = ((plan.file_as, file_variable), (plan.row_as, row_variable))
+    return [variable(plan) for name, variable in asked if name is not None]

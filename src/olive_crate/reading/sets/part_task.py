@@ -16,7 +16,6 @@ import numpy as np
 import pyarrow as pa
 
 from ...columns.column import Column
-from ...columns.rule import IS_NOT_IN_FILE, reason_of
 from ...columns.search_result import SearchResult, search_with, shifted
 from ...dataset.packed_set import STAGING, PackedSource, Part, PartsBy
 from ...declaration.variable import Variable
@@ -33,7 +32,7 @@ from ..packing import Target, streamed
 from ..preparing import Reading
 from ..receipts import receipt_of
 from ..single_pass import OtherMarksMet, Progress, workers_for
-from ..source_columns import file_variable, row_variable
+from ..source_columns import file_column, file_variable, row_variable
 from .differences import FileFound
 from .one_file import prepared
 from .ranges import ByteRange, layout_of, sliced
@@ -49,11 +48,17 @@ class PartTarget(Target, Protocol):
 NewTarget = Callable[[Folder, str, PartsBy], PartTarget]
 
 
-class NamePart(msgspec.Struct, frozen=True):
-    """A part of the files' names as a variable, with its value in one file."""
+class NamePart(msgspec.Struct, frozen=True, eq=False):
+    """A part of the files' names as a variable, with what it is in one file."""
 
-    variable: Variable
+    cell: Column
+    """A column of one cell."""
     text: str | None
+
+    @property
+    def variable(self) -> Variable:
+        """The variable."""
+        return self.cell.variable
 
 
 class Task(msgspec.Struct, frozen=True):
@@ -243,40 +248,13 @@ def _further(task: Task) -> Callable[[Any], list[Column]]:
 
     def columns(rows: Any) -> list[Column]:
         count = len(rows)
-        made = [_constant(each, count) for each in task.name_parts]
+        same = np.zeros(count, np.int64)
+        made = [each.cell.taken(same) for each in task.name_parts]
         if plan.file_as is not None:
-            made.append(_constant(NamePart(file_variable(plan), task.member.name), count))
+            made.append(file_column(file_variable(plan), [task.member.name], same))
         if plan.row_as is not None:
             numbers = arrow(np.asarray(rows, np.int64), None, pa.int64())
             made.append(Column(row_variable(plan), numbers, np.zeros(count, np.uint8)))
         return made
 
     return columns
-
-
-def _constant(part: NamePart, count: int) -> Column:
-    """A column with the same in each cell."""
-    variable = part.variable
-    kind = ARROW.get(variable.type or "text", pa.string())
-    if part.text is None:
-        return Column(variable, pa.nulls(count, kind), np.full(count, IS_NOT_IN_FILE, np.uint8))
-    coded = [place for place, code in enumerate(variable.missing) if str(code) == part.text]
-    if coded:
-        reasons = np.full(count, reason_of(coded[0]), np.uint8)
-        return Column(variable, pa.nulls(count, kind), reasons)
-    one = pa.array([part.text], pa.string())
-    if pa.types.is_dictionary(kind):
-        indices = pa.array(np.zeros(count, np.int32))
-        values = pa.DictionaryArray.from_arrays(indices, one)
-    else:
-        values = one.cast(kind).take(pa.array(np.zeros(count, np.int64)))
-    return Column(variable, values, np.zeros(count, np.uint8))
-
-
-ARROW = {
-    "integer": pa.int64(),
-    "number": pa.float64(),
-    "date": pa.date32(),
-    "boolean": pa.bool_(),
-    "category": pa.dictionary(pa.int32(), pa.string()),
-}

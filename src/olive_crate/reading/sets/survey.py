@@ -40,6 +40,7 @@ from ...sources.sets import Files, Member
 from ...sources.source import Source
 from ..fallback import with_fallback
 from ..preparing import differences, made_plain, matched, placed
+from ..source_columns import wanted_names
 from .differences import (
     FileFound,
     absent_notes,
@@ -75,10 +76,12 @@ def survey(
     plan: Decisions,
     each_done: Callable[[int], None] = lambda count: None,
     known: Sequence[Variable] = (),
+    known_parts: Iterable[str] = (),
 ) -> Survey:
     """Find the layout of every file, and what the files have in common.
 
-    `known` are variables that other files of the set have. Raises what a single file would raise,
+    `known` are variables that other files of the set have, and `known_parts` are those that come
+    from their names. Raises what a single file would raise,
     unless the plan says to set such files aside.
     """
     found: list[FileFound] = []
@@ -91,7 +94,7 @@ def survey(
         each_done(place + 1)
     if not found:
         raise SourceError(f"none of the {len(files)} files could be read: {aside[0]}")
-    return compared(files, plan, found, aside, known)
+    return compared(files, plan, found, aside, known, known_parts)
 
 
 def set_aside(plan: Decisions, member: Member, error: OliveCrateError) -> Note:
@@ -143,14 +146,16 @@ def compared(
     found: list[FileFound],
     notes: list[Note],
     others: Sequence[Variable] = (),
+    other_parts: Iterable[str] = (),
 ) -> Survey:
     """What the files have in common, and how they differ."""
     found = _with_marks(plan, _with_headings(plan, found))
-    variables = _together(plan, found, others)
+    own_parts = (part for each in found for part in each.member.parts)
+    parts = list(dict.fromkeys([*other_parts, *own_parts]))
+    variables = _together(plan, found, others, parts)
     variables, made = _plain(plan, found, variables)
     _under_shared_names(found, variables)
     known = [each.name for each in variables]
-    parts = list(dict.fromkeys(part for each in found for part in each.member.parts))
     wanted = resolve(plan.keep, [*known, *parts]) if plan.keep is not None else [*known, *parts]
     kept = [name for name in wanted if name in set(known)]
     if plan.order is not None:
@@ -257,9 +262,9 @@ def _again(
 
 
 def _together(
-    plan: Decisions, found: Sequence[FileFound], others: Sequence[Variable]
+    plan: Decisions, found: Sequence[FileFound], others: Sequence[Variable], parts: Iterable[str]
 ) -> list[Variable]:
-    """The variables of all files: those of the commonest shape first.
+    """The variables of all files: those of the commonest shape first; `parts` come from names.
 
     Raises `PlanError` for a declared variable that no file has.
     """
@@ -272,8 +277,7 @@ def _together(
             variable = each.columns[index]
             known = merged.get(variable.name)
             merged[variable.name] = variable if known is None else _both(known, variable)
-    parts = {part for each in found for part in each.member.parts}
-    exempt = merged.keys() | parts | {plan.file_as or "", plan.row_as or ""}
+    exempt = merged.keys() | {*parts, plan.file_as or "", plan.row_as or ""}
     declared = [each for each in plan.variables if each.name not in exempt]
     lost = [each for each in declared if not _is_flag(each, plan)]
     if lost:
@@ -331,12 +335,7 @@ def _free_names(made: Survey) -> None:
     """Raise `PlanError` where a column is to be called as a variable is already."""
     taken = {each.name for each in made.variables}
     wanted = [(f"the part {{{part}}} of the files' names", part) for part in made.parts]
-    wanted += [
-        (option, name)
-        for option, name in (("file_as", made.plan.file_as), ("row_as", made.plan.row_as))
-        if name is not None
-    ]
-    for what, name in wanted:
+    for what, name in [*wanted, *wanted_names(made.plan)]:
         if name in taken:
             raise PlanError(f'{what}: a variable is named "{name}" already; choose another name')
         taken.add(name)
