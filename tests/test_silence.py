@@ -141,7 +141,7 @@ def test_a_code_written_in_cells_with_implied_decimals_is_an_open_point():
 
 
 FOREIGN = [
-    (b"<!DOCTYPE html>\n<html><body>1</body></html>\n", "a web page"),
+    (b"<!DOCTYPE html>\n<html><body>1</body></html>\n", "web page holds no table"),
     (b"<?xml version='1.0'?>\n<a><b>1</b></a>\n", "XML"),
     (b"<rows><row a='1'/></rows>\n", "XML"),
     (b'{"a": 1, "b": [1, 2]}\n', "JSON"),

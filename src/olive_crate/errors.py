@@ -40,6 +40,15 @@ class SourceError(OliveCrateError):
     """The source cannot be opened, or its bytes are invalid."""
 
 
+class PasswordNeeded(SourceError):
+    """A database asks for a user and a password, and none was to be had."""
+
+    def __init__(self, problem: str, may_be_asked: bool = True) -> None:
+        super().__init__(problem)
+        self.may_be_asked = may_be_asked
+        """The user has named the host, so that what he answers may be sent to it."""
+
+
 class LayoutError(OliveCrateError):
     """The records are not as the plan says (a quote left open, no such row)."""
 

@@ -266,14 +266,14 @@ class Dataset(PlainDataset, frozen=True, eq=False):
             replace=replace,
         )
 
-    def trace(self, name: str, row: int, source: Any = None, *, file: str | None = None) -> Trace:
+    def trace(self, name: str, row: Any, source: Any = None, *, file: str | None = None) -> Trace:
         """Tell how one cell came from its source, from the text of its row to its value.
 
         `row` is the row of the source, as an editor or a spreadsheet numbers it; of a set, `file`
-        says in which of its files. The source is
-        read where the plan says it is, or from `source`; where a packed dataset knows the bytes
-        at which rows begin, it is not read from the start. Raises `PlanError` for a row that
-        holds no case, and `SourceError` for a source that was changed since it was read.
+        says in which of its files. A case of a database's table is named by its key instead, by one
+        value or by several. The source is read where the plan says it is, or from `source`; where a
+        packed dataset knows the bytes at which rows begin, it is not read from the start. Raises
+        `PlanError` for a row that holds no case, and `SourceError` for a source that was changed since it was read.
         """
         from ..reading.tracing import trace
 

@@ -9,7 +9,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import msgspec
+from msgspec.structs import replace
 
+from ..dataset.case_names import case_key, names_of_rows
 from ..dataset.model import PlainDataset
 from ..dataset.promises import UniqueKey
 from ..evidence import ClosingRows, LeftOutByPosition, TitlesFound
@@ -65,7 +67,13 @@ def check(dataset: PlainDataset) -> Findings:
         found += time_findings(column, rows)
     found += row_findings(dataset, rows)
     files = () if dataset.source_rows is None else dataset.source_rows.files
-    return Findings([_with_files(each, files) for each in _without_echoes(found)])
+    placed = [_with_files(each, files) for each in _without_echoes(found)]
+    key = case_key(dataset)
+    if not key:
+        return Findings(placed)
+    return Findings(
+        [replace(each, key=key, cases=names_of_rows(dataset, each.rows)) for each in placed]
+    )
 
 
 def _with_files(finding: Finding, files: Sequence[str]) -> Finding:

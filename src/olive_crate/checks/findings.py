@@ -44,6 +44,10 @@ class Finding(Kinded, frozen=True, kw_only=True, tag=_kind):
     """The first of them, by their rows in the source."""
     files: tuple[str, ...] = ()
     """In a set: the file of each of these rows."""
+    key: tuple[str, ...] = ()
+    """Of a database's table: the variables that name a case."""
+    cases: tuple[str, ...] = ()
+    """What the cases of these rows are called by them."""
     mend: Mend | None = None
 
     @property

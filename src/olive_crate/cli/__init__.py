@@ -62,7 +62,7 @@ def main() -> None:
     from ..errors import OliveCrateError
 
     try:
-        app(sys.argv[1:])()
+        _run(sys.argv[1:])
     except SystemExit as stop:
         from .datasets import broken
 
@@ -85,6 +85,23 @@ def main() -> None:
             f"internal error: {type(error).__name__}: {error}\n"
             "set OLIVE_CRATE_TRACE=1 for a traceback, and please report it"
         )
+
+
+def _run(arguments: list[str], may_ask: bool = True) -> None:
+    """Run the command, once more with what a person at the terminal answers for a password."""
+    from ..errors import PasswordNeeded
+
+    try:
+        app(arguments)()
+    except PasswordNeeded as needed:
+        if not (may_ask and needed.may_be_asked and sys.stdin.isatty() and sys.stderr.isatty()):
+            raise
+        from ..sources.database import PASSWORD, USER
+
+        typer.echo(str(needed.problem), err=True)
+        os.environ.setdefault(USER, typer.prompt("User", err=True))
+        os.environ[PASSWORD] = typer.prompt("Password", hide_input=True, err=True)
+        _run(arguments, may_ask=False)
 
 
 def _fail(message: str, status: int = 1) -> None:

@@ -202,6 +202,7 @@ def _number(text: str) -> int | float | str:
 PARSERS: dict[str, Callable[[str, dict[str, Any]], Any]] = {
     "fields": _fields,
     "keep": _names,
+    "keep_copy": _trim,
     "missing": _missing,
     "names": _names,
     "plain_names": _plain_names,

@@ -15,7 +15,12 @@ from .screen import show, show_json, width
 def trace(
     source: Annotated[str, typer.Argument(help="A packed dataset, a file, or a plan.")],
     variable: Annotated[str, typer.Argument(help="The variable.", metavar="NAME")],
-    row: Annotated[int, typer.Argument(help="The row of the source, as an editor counts it.")],
+    row: Annotated[
+        str,
+        typer.Argument(
+            help="The row of the source, as an editor counts it; the key of a database's case."
+        ),
+    ],
     file: Annotated[
         str | None, typer.Option("--file", help="The file of a set that the row is in.")
     ] = None,
@@ -26,8 +31,12 @@ def trace(
     from ..reading.tracing import trace as traced
     from ..show.trace import trace_text
 
-    made = traced(dataset_of(source, options or {}), variable, row, None, file)
+    made = traced(dataset_of(source, options or {}), variable, _place(row), None, file)
     if as_json:
         show_json(made.to_dict())
     else:
         show(trace_text(made, width()))
+
+
+def _place(text: str) -> int | str:
+    return int(text) if text.isdigit() else text

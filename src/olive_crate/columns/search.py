@@ -48,7 +48,7 @@ from .rule import (
 )
 from .statistics import Statistics
 
-WIDER = {"integer": "number"}
+WIDER = {"integer": "number", "boolean|1|0": "integer"}
 """What follows a contradicted type; text follows all others."""
 MONTHS_OF_YEAR = 12
 OF_A_DAY = 86_400_000_000

@@ -201,6 +201,10 @@ class Receipt(Shown, msgspec.Struct, frozen=True, omit_defaults=True):
     seconds: float = 0.0
     fingerprint: str = ""
     """A hash by which a local file is known again."""
+    key: tuple[str, ...] = ()
+    """Of a database's table: the columns that name a case."""
+    case_names: tuple[tuple[int, str], ...] = ()
+    """What the cases of rows with problems are called by them."""
     row_offsets: tuple[tuple[int, int], ...] = ()
     """Rows, and the bytes of the text that they begin at: by them a row is found again."""
     promises: tuple[Promise, ...] = ()

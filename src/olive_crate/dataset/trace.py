@@ -85,6 +85,8 @@ class Trace(Shown, msgspec.Struct, frozen=True):
     """`None` where there is none."""
     reason: str
     """Why there is no value; empty where there is one."""
+    named: str = ""
+    """The key of the case, of a database's table: `delivery 1040`."""
     evidence: tuple[Evidence, ...] = ()
     """What the decisions about its variable rest on."""
 

@@ -15,6 +15,8 @@ class HeadingFound(Evidence, frozen=True, kw_only=True):
     levels: int = 1
     in_comment: bool = False
     """The names stand in a comment just above the data."""
+    by_markup: bool = False
+    """The page itself says so."""
 
 
 class TitlesFound(Evidence, frozen=True, kw_only=True):
@@ -67,6 +69,8 @@ class ClosingRows(Evidence, frozen=True, kw_only=True):
     """What the total holds, column by column."""
     declared: bool = False
     """The plan says what to do with them."""
+    by_markup: bool = False
+    """The page itself marks them as a foot."""
 
 
 class EndNotSeen(Evidence, frozen=True, kw_only=True):

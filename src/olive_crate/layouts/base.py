@@ -52,6 +52,8 @@ class Hands(NamedTuple):
     """How columns will be converted, as far as that is known by now."""
     keeping: bool = False
     """All blocks are kept, so that columns are best read to where they stay."""
+    columns: tuple[int, ...] | None = None
+    """The columns that are asked for; `None` for all."""
 
 
 class Layout(Protocol):
@@ -59,6 +61,10 @@ class Layout(Protocol):
 
     @property
     def encoding(self) -> str: ...
+    @property
+    def key(self) -> tuple[int, ...]:
+        """Columns that together name a case better than its row does; empty for most sources."""
+
     @property
     def skip_repeated(self) -> bool:
         """The heading is left out where it occurs again within the data."""
@@ -178,6 +184,24 @@ class SheetView(msgspec.Struct, frozen=True):
     """Blocks that may be data, the largest first."""
 
 
+class TableView(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A table of a database or a page as a list of them shows it."""
+
+    name: str
+    kind: str = "table"
+    """`table` or `view`; of a page, `table` or `hidden`."""
+    rows: int | None = None
+    """`None` where they are more than were counted."""
+    columns: int = 0
+    names: tuple[str, ...] = ()
+    """The first of its columns."""
+    key: tuple[str, ...] = ()
+    comment: str = ""
+    """What the database says of it; the caption in a page."""
+    number: int = 0
+    """Its place in a page, from 1."""
+
+
 class BlockView(msgspec.Struct, frozen=True):
     """A block of a sheet: its range, and the rows of its heading."""
 
@@ -213,6 +237,10 @@ class Preview(msgspec.Struct, frozen=True, eq=False):
     """Named ranges and tables, and where they lie."""
     letters: tuple[str, ...] = ()
     cells: tuple[CellRow, ...] = ()
+    tables: tuple[TableView, ...] = ()
+    """Tables of a database or a page."""
+    links: tuple[str, ...] = ()
+    """Data files that a page links to."""
 
 
 class SourceLayout(msgspec.Struct, frozen=True, eq=False):

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import msgspec
+
 from ..errors import PlanError
 from ..plan.model import Decisions
 from ..sources.source import Source
-from . import delimited, fixed, sheet
-from .base import Before, Kind, SourceLayout
+from . import delimited, feed, fixed, page, query, sheet
+from .base import Before, Kind, SourceLayout, TableView
 
-KINDS: tuple[Kind, ...] = (sheet, fixed, delimited)
+KINDS: tuple[Kind, ...] = (query, page, feed, sheet, fixed, delimited)
 """The first that claims a source has it; delimited text claims all that is left."""
 
 
@@ -20,6 +22,13 @@ def tables_in(source: Source) -> tuple[tuple[str, bool], ...]:
 
     with opened(source) as workbook:
         return tuple((each.name, each.hidden) for each in workbook.sheets)
+
+
+def tables_to_choose(source: Source, plan: Decisions) -> tuple[TableView, ...]:
+    """The tables of a database of several, where the plan names none of them."""
+    if source.form != "database":
+        return ()
+    return query.tables_to_choose(source, plan)
 
 
 def find_layout(source: Source, plan: Decisions, before: Before = Before()) -> SourceLayout:
@@ -35,5 +44,9 @@ def find_layout(source: Source, plan: Decisions, before: Before = Before()) -> S
         )
     kind = next(each for each in KINDS if each.claims(source, plan))
     if kind is delimited:
-        return delimited.find(source, plan, before, otherwise=fixed.aligned)
-    return kind.find(source, plan, before)
+        found = delimited.find(source, plan, before, otherwise=fixed.aligned)
+    else:
+        found = kind.find(source, plan, before)
+    if not source.notes:
+        return found
+    return msgspec.structs.replace(found, evidence=(*source.notes, *found.evidence))

@@ -201,6 +201,29 @@ def sheet(value: Any, at: str) -> str | int | tuple[str | int, ...] | None:
     return checked
 
 
+def sheet_or_table(value: Any, at: str) -> str | int | None:
+    """A table's name, or its number from 1."""
+    if value is not None and (isinstance(value, bool) or not isinstance(value, (str, int))):
+        raise PlanError(f"{at}: expected a table's name, or its number from 1, got {value!r}")
+    checked: str | int | None = value
+    return checked
+
+
+def truth(value: Any, at: str) -> bool | None:
+    """True or false."""
+    if value is not None and not isinstance(value, bool):
+        raise PlanError(f"{at}: expected true or false, got {value!r}")
+    return value
+
+
+def query(value: Any, at: str) -> str | None:
+    """One SELECT."""
+    if value is not None and (not isinstance(value, str) or not value.strip()):
+        raise PlanError(f"{at}: expected a SELECT, got {value!r}")
+    checked: str | None = value
+    return checked
+
+
 def cell_range(value: Any, at: str) -> str | None:
     """A range of cells, or a name."""
     from ..sources.ranges import check_range

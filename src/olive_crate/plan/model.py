@@ -29,6 +29,8 @@ class SourceSection(msgspec.Struct, frozen=True, omit_defaults=True):
     encoding: str | None = None
     paths: tuple[str, ...] | None = None
     """The files, patterns and folders of a set."""
+    keep_copy: bool | None = None
+    """A file on the web is kept beside the plan, and asked for again only if it has changed."""
 
 
 class DelimitedSection(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -58,6 +60,15 @@ class SheetSection(msgspec.Struct, frozen=True, omit_defaults=True):
     """How much an untrusted workbook may ask for, where it is more than usual."""
 
 
+class TableSection(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Which table of a database or a page is read."""
+
+    table: str | int | None = None
+    """A table's name; of a page, its number from 1, its caption or its id."""
+    query: str | None = None
+    """One SELECT instead of a table."""
+
+
 class Decisions(msgspec.Struct, frozen=True, omit_defaults=True):
     """All decisions about reading one source, or many of the same kind."""
 
@@ -65,6 +76,7 @@ class Decisions(msgspec.Struct, frozen=True, omit_defaults=True):
     delimited: DelimitedSection = DelimitedSection()
     fixed: FixedSection = FixedSection()
     sheet: SheetSection = SheetSection()
+    table: TableSection = TableSection()
     fields: tuple[Field, ...] | None = None
     """The fields of a fixed layout."""
     rows: Rows = Rows()

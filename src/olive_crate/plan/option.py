@@ -13,9 +13,11 @@ if TYPE_CHECKING:
     from .model import Decisions
 
 Apply = Callable[["Decisions", Any, str], "Decisions"]
-Group = Literal["Text", "Fixed-width text", "Workbooks", "Rows", "Variables", "Reading"]
+Group = Literal[
+    "Text", "Fixed-width text", "Workbooks", "Databases and web", "Rows", "Variables", "Reading"
+]
 GROUPS: tuple[Group, ...] = (
-    *("Text", "Fixed-width text", "Workbooks", "Rows", "Variables", "Reading"),
+    *("Text", "Fixed-width text", "Workbooks", "Databases and web", "Rows", "Variables", "Reading"),
 )
 
 
@@ -49,6 +51,24 @@ class Option(NamedTuple):
     field: str = ""
     """The field of the plan that holds it, where that is not the one of its name in the section."""
 
+
+ROW_FLAGS = (
+    Flag("--names-row", "Row of the names: 4, or 4,5, or none.", "ROWS", False, "names"),
+    Flag("--labels-row", "Row of the labels.", "ROW", False, "labels"),
+    Flag("--units-row", "Row of the units.", "ROW", False, "units"),
+    Flag("--data", "Rows of the data: 6.. or 6..-2.", "FIRST..LAST", False, "data"),
+    Flag(
+        "--repeated",
+        "Headings repeated within the data: skip or keep.",
+        part="repeated",
+    ),
+    Flag(
+        "--closing",
+        "Totals and notes at the end: skip or keep.",
+        part="closing",
+    ),
+)
+"""The flags for the parts of `rows`."""
 
 # These import what they need when they are called: the command's help needs the table alone.
 

@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, TypedDict, Union
 from . import checks
 from .checks import one_of, positions, table_path, whole_number
 from .option import (
+    ROW_FLAGS,
     Flag,
     Option,
     with_fields,
@@ -33,11 +34,11 @@ class ReadingOptions(TypedDict, total=False):
     """The options of `look`, `draft`, `load` and `pack`; each is also a key of a plan."""
 
     layout: Annotated[
-        Literal["delimited", "fixed", "sheet"] | None,
+        Literal["delimited", "fixed", "sheet", "query", "page", "feed"] | None,
         Option(
             "Text",
-            "Layout of the records: delimited, fixed or sheet.",
-            one_of("delimited", "fixed", "sheet"),
+            "Layout of the records: delimited, fixed, sheet, query, page or feed.",
+            one_of("delimited", "fixed", "sheet", "query", "page", "feed"),
         ),
     ]
     encoding: Annotated[
@@ -194,6 +195,33 @@ class ReadingOptions(TypedDict, total=False):
             "see docs/workbooks.md",
         ),
     ]
+    table: Annotated[
+        str | int | None,
+        Option(
+            "Databases and web",
+            "Table of a database by name; table of a page by number, caption or id.",
+            checks.sheet_or_table,
+            "table",
+            "the only one, or a page's largest",
+        ),
+    ]
+    keep_copy: Annotated[
+        bool | None,
+        Option(
+            "Databases and web",
+            "Keep a copy of a file on the web beside the plan.",
+            checks.truth,
+            "source",
+            "no",
+            flags=(Flag("--keep-copy", "Keep a copy of a file on the web: yes or no."),),
+        ),
+    ]
+    query: Annotated[
+        str | None,
+        Option(
+            "Databases and web", "One SELECT instead of a table.", checks.query, "table", "none"
+        ),
+    ]
     rows: Annotated[
         Union[Mapping[str, Any], "Rows", None],
         Option(
@@ -201,24 +229,7 @@ class ReadingOptions(TypedDict, total=False):
             "Rows of the names, labels, units and data, numbered as in an editor.",
             section="rows",
             apply=with_rows,
-            flags=(
-                Flag(
-                    "--names-row", "Row of the names: 4, or 4,5, or none.", "ROWS", False, "names"
-                ),
-                Flag("--labels-row", "Row of the labels.", "ROW", False, "labels"),
-                Flag("--units-row", "Row of the units.", "ROW", False, "units"),
-                Flag("--data", "Rows of the data: 6.. or 6..-2.", "FIRST..LAST", False, "data"),
-                Flag(
-                    "--repeated",
-                    "Headings repeated within the data: skip or keep.",
-                    part="repeated",
-                ),
-                Flag(
-                    "--closing",
-                    "Totals and notes at the end: skip or keep.",
-                    part="closing",
-                ),
-            ),
+            flags=ROW_FLAGS,
         ),
     ]
     names: Annotated[
@@ -385,16 +396,5 @@ OPTIONS: dict[str, Option] = {
 TYPES: dict[str, Any] = {
     name: annotation.__origin__ for name, annotation in ReadingOptions.__annotations__.items()
 }
-"""The type of each option, for signatures and documents."""
 COMMAND_ONLY_IN_PLANS = ("limits", "meaning_sets", "variables", "order", "promised")
 """Options that the command takes from a plan alone: they are too long for a flag."""
-
-
-def top_level() -> list[str]:
-    """The options that are keys at the top of a plan file."""
-    return [name for name, option in OPTIONS.items() if not option.section]
-
-
-def of_section(section: str) -> list[str]:
-    """The options that are keys of a section of a plan file."""
-    return [name for name, option in OPTIONS.items() if option.section == section]

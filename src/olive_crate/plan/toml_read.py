@@ -13,15 +13,28 @@ import msgspec
 from ..declaration.codes import meanings_from
 from ..declaration.variable import MeaningSets, Variable, declared
 from ..errors import PlanError, nearest
+from ..sources.addresses import kept_address
 from .deciding import with_option
 from .fields import listed_fields
 from .model import Decisions
-from .options import of_section, top_level
+from .sections import of_section, top_level
 
 SECTIONS = (
-    *("source", "delimited", "fixed", "sheet", "rows", "missing", "dictionary", "promised"),
+    *(
+        "source",
+        "delimited",
+        "fixed",
+        "sheet",
+        "database",
+        "page",
+        "rows",
+        "missing",
+        "dictionary",
+        "promised",
+    ),
     *("meaning_sets", "field", "variable"),
 )
+MARKS = ("decimal", "grouping")
 SHARED = ("comment", "trim", "decimal", "grouping")
 """Options of the delimited section that other layouts have as well, under their own heading."""
 
@@ -57,6 +70,7 @@ def decisions_from(
     plan = Decisions(base=base, meaning_sets=sets, variables=variables, listed=bool(variables))
     for name in ("source", "delimited", "fixed", "sheet"):
         plan = _with_section(plan, mapping, name, where)
+    plan = _with_table(plan, mapping, where)
     plan = _with_rest(plan, mapping, where)
     for key in top_level():
         if key in mapping:
@@ -80,6 +94,23 @@ def _with_section(plan: Decisions, mapping: Mapping[str, Any], name: str, where:
     return msgspec.structs.replace(plan, layout=name) if implied else plan
 
 
+def _with_table(plan: Decisions, mapping: Mapping[str, Any], where: str) -> Decisions:
+    """The plan with the table of `[database]`, which may give the source too, or of `[page]`."""
+    for name, layout in (("database", "query"), ("page", "page")):
+        section = dict(_section(mapping, name, where))
+        if not section:
+            continue
+        if name == "database" and "url" in section:
+            plan = _with_path(plan, "path", section.pop("url"), f"{where}database")
+        known = [*of_section("table"), "url"] if name == "database" else ["table", *MARKS]
+        for key, value in section.items():
+            if key not in known:
+                raise PlanError(f'{where}{name}: unknown key "{key}"{nearest(key, known)}')
+            plan = with_option(plan, key, value, f"{where}{name}.{key}")
+        plan = msgspec.structs.replace(plan, layout=plan.layout or layout)
+    return plan
+
+
 def _with_path(plan: Decisions, key: str, value: Any, at: str) -> Decisions:
     """The plan with its source; a path that is a pattern names a set."""
     several = key == "paths"
@@ -90,7 +121,7 @@ def _with_path(plan: Decisions, key: str, value: Any, at: str) -> Decisions:
         )
     if plan.source.path is not None or plan.source.paths is not None:
         raise PlanError(f"{at}: give either path or paths, not both")
-    part = tuple(texts) if several else value
+    part = tuple(map(kept_address, texts)) if several else kept_address(value)
     source = msgspec.structs.replace(plan.source, **{key: part})
     return msgspec.structs.replace(plan, source=source)
 
@@ -138,6 +169,7 @@ def _home(key: str) -> str:
     """The section in which a misplaced key belongs."""
     homes = {section: of_section(section) for section in ("source", "delimited", "fixed", "sheet")}
     homes["source"] += ["path", "paths"]
+    homes["database"] = ["url", *of_section("table")]
     homes["rows"] = ["labels", "units", "repeated", "closing", "data"]
     return next((section for section, keys in homes.items() if key in keys), "")
 

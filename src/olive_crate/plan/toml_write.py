@@ -20,9 +20,10 @@ from ..errors import Advice, PlanError
 from ..evidence import Evidence, LevelSuggested
 from ..sources.writing import write_whole
 from .model import Decisions
-from .options import OPTIONS, top_level
+from .options import OPTIONS
 from .rows import Rows
-from .toml_read import SHARED
+from .sections import top_level
+from .toml_read import MARKS, SHARED
 
 Words = Callable[[Evidence], str]
 """Puts a piece of evidence into words."""
@@ -40,7 +41,7 @@ def tables_of(plan: Decisions, folder: Path | None = None) -> dict[str, Any]:
     if "path" in source:
         source["path"] = portable_path(plan, folder)
     tables["source"] = source
-    tables |= _layout_sections(plan)
+    tables |= _layout_sections(plan) | _table_section(plan, source)
     tables["rows"] = _rows_table(plan.rows)
     tables["missing"] = {"codes": _codes(plan.missing)} if plan.missing else {}
     tables["promised"] = _listed(msgspec.to_builtins(plan.promised))
@@ -71,11 +72,24 @@ def _layout_sections(plan: Decisions) -> dict[str, Any]:
     if plan.layout != "fixed" and "fields" in found["fixed"]:
         named = found["fixed"].pop("fields")
         found = {"dictionary": {"path": named} if isinstance(named, str) else named} | found
+    if plan.layout in ("query", "page", "feed"):
+        del found["delimited"]
     if plan.layout in ("fixed", "sheet"):
         delimited = found["delimited"]
         shared = {key: delimited.pop(key) for key in SHARED if key in delimited}
         found[plan.layout] |= shared
     return found
+
+
+def _table_section(plan: Decisions, source: dict[str, Any]) -> dict[str, Any]:
+    """The section of a table; the address of a server's database goes there from the source."""
+    section = dict(msgspec.to_builtins(plan.table))
+    if plan.layout != "query":
+        marks = {key: v for key in MARKS if (v := getattr(plan.delimited, key)) is not None}
+        return {"page": section | marks} if plan.layout == "page" else {}
+    if "://" in source.get("path", ""):
+        section = {"url": source.pop("path"), **section}
+    return {"database": section}
 
 
 def portable_path(plan: Decisions, folder: Path | None) -> str:

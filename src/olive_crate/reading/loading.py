@@ -21,9 +21,10 @@ from ..kernels.spans import RowNumbers, chained, gathered
 from ..layouts.base import Block, SourceLayout
 from ..plan.deciding import with_options
 from ..plan.model import Decisions
+from ..sources.addresses import is_web, kept_address
 from ..sources.file_sets import PATTERN, files_in, is_set
 from ..sources.file_sets import files as files_named
-from ..sources.opening import open_source
+from ..sources.opening import open_source, recognised
 from ..sources.sets import PLAN_FILE, Files, HoldsSeveral
 from ..sources.source import Source
 from ..workers import Workers
@@ -168,9 +169,12 @@ def source_named(source: Any, plan: Decisions, options: Mapping[str, Any]) -> Na
         given = plan.source_path()
     else:
         plan = with_options(plan, options)
-    one, files = opened_or_set(given, plan)
+    one, files = opened_or_set(given, plan, by_user=given is source or plan.read_from is None)
     if given is source:
         plan = _from_here(plan, source, files)
+    if one is not None and one.sheet and plan.sheet.sheet is None:
+        section = msgspec.structs.replace(plan.sheet, sheet=one.sheet)
+        plan = msgspec.structs.replace(plan, sheet=section)
     if plan.fixed.fields is not None:
         from .dictionaries.applying import with_dictionary  # which reads tables by this very room
 
@@ -178,14 +182,16 @@ def source_named(source: Any, plan: Decisions, options: Mapping[str, Any]) -> Na
     return Named(one, files, plan)
 
 
-def opened_or_set(given: Any, plan: Decisions) -> tuple[Source | None, Files | None]:
-    """One source, opened; or the files of a set."""
+def opened_or_set(
+    given: Any, plan: Decisions, by_user: bool = True
+) -> tuple[Source | None, Files | None]:
+    """One source, opened; or the files of a set. `by_user` is false for what a plan file names."""
     files = None
     try:
         if is_set(given):
             files = files_named(given)
         else:
-            opened = open_source(given)
+            opened = _opened(given, plan, by_user)
     except HoldsSeveral as held:
         files = files_in(held.name, held.members)
     sheet = plan.sheet.sheet
@@ -196,6 +202,15 @@ def opened_or_set(given: Any, plan: Decisions) -> tuple[Source | None, Files | N
     return (opened, None) if files is None else (None, files)
 
 
+def _opened(given: Any, plan: Decisions, by_user: bool) -> Source:
+    """One source, opened; of a file on the web a copy, where the plan keeps one."""
+    if plan.source.keep_copy and isinstance(given, str) and is_web(given):
+        from ..sources.copies import with_copy
+
+        return recognised(with_copy(given, plan.base or Path()))
+    return open_source(given, by_user)
+
+
 def _from_here(plan: Decisions, source: Any, files: Files | None) -> Decisions:
     """The plan with the source that a call names, as far as that can be written down."""
     replace = msgspec.structs.replace
@@ -203,7 +218,8 @@ def _from_here(plan: Decisions, source: Any, files: Files | None) -> Decisions:
         named = replace(plan.source, path=None, paths=files.given or None)
         return replace(plan, source=named, base=None)
     if isinstance(source, (str, Path)):
-        return replace(plan, source=replace(plan.source, path=str(source), paths=None), base=None)
+        path = kept_address(str(source))
+        return replace(plan, source=replace(plan.source, path=path, paths=None), base=None)
     return plan
 
 

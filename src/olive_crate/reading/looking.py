@@ -14,7 +14,7 @@ import msgspec
 from ..columns.cell_texts import shown_cells
 from ..columns.outcome import joined
 from ..errors import LayoutError
-from ..evidence import EmptySource, Evidence, UncoveredPositions
+from ..evidence import EmptySource, Evidence, TableToName, UncoveredPositions
 from ..layouts.base import (
     Before,
     Block,
@@ -25,8 +25,9 @@ from ..layouts.base import (
     RawRow,
     SheetView,
     SourceLayout,
+    TableView,
 )
-from ..layouts.registry import find_layout
+from ..layouts.registry import find_layout, tables_to_choose
 from ..plan.fields import Field
 from ..plan.model import Decisions
 from ..sources.source import Source
@@ -78,6 +79,10 @@ class Look(Shown, msgspec.Struct, frozen=True):
     """Workbook: named ranges and tables, and where they lie."""
     letters: tuple[str, ...] = ()
     cells: tuple[CellRow, ...] = ()
+    tables: tuple[TableView, ...] = ()
+    """Database or page: all tables."""
+    links: tuple[str, ...] = ()
+    """Page: data files that it links to."""
     """Workbook: the columns and first rows of the sheet that is read."""
     breaks: tuple[Break, ...] = ()
     """Fixed layout: each break between fields, with the share of rows that it cuts."""
@@ -95,8 +100,12 @@ def look(source: Any, plan: Decisions, options: Mapping[str, Any]) -> Look:
     """Show how a source begins and ends and how it would be read."""
     named = source_named(source, plan, options)
     opened, plan = named.source, named.plan
-    if opened.workbook is None and (opened.size == 0 or not opened.head(1)):
+    if not (opened.workbook or opened.form) and (opened.size == 0 or not opened.head(1)):
         return _empty(opened)
+    tables = tables_to_choose(opened, plan)
+    if tables:
+        to_name = TableToName(alternatives=tuple(each.name for each in tables), certain=False)
+        return _without_cases(opened, to_name, tables)
     found = find_layout(opened, plan, Before(thorough=False))
     preview = found.preview(CASES_LOOKED_AT)
     reading, blocks = _first_block(found, preview)
@@ -129,6 +138,8 @@ def look(source: Any, plan: Decisions, options: Mapping[str, Any]) -> Look:
         letters=preview.letters,
         cells=preview.cells,
         breaks=preview.breaks,
+        tables=preview.tables,
+        links=preview.links,
     )
 
 
@@ -163,3 +174,23 @@ def _open_points(found: SourceLayout, reading: Reading) -> list[Evidence]:
 def _empty(source: Source) -> Look:
     nothing = EmptySource(value="empty", supporting=0)
     return Look(source.name, 0, "utf-8", "", 0, 0, (), (), (), (), 0, (nothing,))
+
+
+def _without_cases(source: Source, open_point: Evidence, tables: tuple[TableView, ...]) -> Look:
+    """A database of several tables, none of which was named."""
+    return Look(
+        source=source.name,
+        bytes=source.size,
+        encoding="",
+        delimiter="",
+        lines=None,
+        lines_estimated=None,
+        rows=(),
+        tail=(),
+        variables=(),
+        cases=(),
+        cases_looked_at=0,
+        evidence=(open_point,),
+        layout="query",
+        tables=tables,
+    )

@@ -286,6 +286,8 @@ class Reading(msgspec.Struct, eq=False):
     not_kept: tuple[str, ...]
     notes: list[Note]
     tally: Tally = msgspec.field(default_factory=Tally)
+    case_names: dict[int, str] = {}
+    """What the cases of rows with problems are called, where the source has a key."""
     proof: Example | None = None
     """A number that shows which of two decimal marks is the right one."""
 

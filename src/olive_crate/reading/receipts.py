@@ -6,6 +6,7 @@ import time
 from collections.abc import Sequence
 from typing import Any
 
+import msgspec
 import pyarrow as pa
 
 from .. import kernels
@@ -27,6 +28,8 @@ from .preparing import Reading
 from .single_pass import proven
 from .variable_evidence import about_variable, with_others
 
+TABLES = ("query", "page", "feed")
+"""Layouts that are no text."""
 MOST_ROWS = 20
 """Row numbers that are kept as examples."""
 
@@ -75,6 +78,8 @@ def receipt_of(
         problems=problems,
         fingerprint=found.source.fingerprint(),
         row_offsets=tuple(tally.offsets),
+        key=tuple(found.headings[each] for each in found.layout.key),
+        case_names=tuple(reading.case_names.items()),
     )
 
 
@@ -123,6 +128,10 @@ def settings_of(plan: Decisions) -> dict[str, str]:
         settings = {"sheet": str(plan.sheet.sheet), "range": str(plan.sheet.range)}
     elif plan.layout == "fixed":
         settings = _fixed_settings(plan)
+    elif plan.layout in TABLES:
+        settings = {key: str(value) for key, value in msgspec.to_builtins(plan.table).items()}
+        if plan.layout != "page":
+            return settings
     else:
         settings = {"delimiter": section.delimiter or ""}
     marks = ("quote", "escape", "comment", "grouping", "decimal")

@@ -18,10 +18,11 @@ from .. import kernels
 from ..columns.convert import TypedBlock
 from ..columns.rule import base
 from ..columns.search import TypeSearch
+from ..dataset.receipt import PROBLEMS_WRITTEN
 from ..errors import Advice, UnreadableError, with_article
 from ..evidence import DecimalMark, Evidence, Example, GroupingMark
 from ..kernels.spans import listed
-from ..kernels.types import Forecast
+from ..kernels.types import Forecast, Ints
 from ..layouts.base import Block, Hands, SourceLayout, Tally
 from ..layouts.text.completing import find_marks, number_form, shapes_of
 from ..workers import ALONE, Workers, usual_workers
@@ -65,7 +66,7 @@ def stream(
     stop = found.plan.unreadable == "stop"
     doubtful = is_open(reading)
     with nullcontext(workers) if workers is not None else workers_for(found) as crew:
-        hands = Hands(crew, lambda: _forecast(reading), keeping)
+        hands = Hands(crew, lambda: _forecast(reading), keeping, _asked_for(reading))
         for block in found.layout.read(found.source, tally, hands):
             own = ALONE if block.early or len(block.rows) < MANY else crew
             typed = own.each(_taker(block), reading.columns)
@@ -75,6 +76,11 @@ def stream(
                 look_for_proof(reading, block)
             if progress:
                 progress(tally.bytes, found.source.size, "reading")
+
+
+def _asked_for(reading: Reading) -> tuple[int, ...]:
+    """The columns that variables are made of."""
+    return tuple(sorted({each.index for each in reading.columns}))
 
 
 def _forecast(reading: Reading) -> Forecast:
@@ -107,7 +113,9 @@ def reread(reading: Reading, blocks: list[list[TypedBlock]], workers: Workers) -
         if numbers:
             column.search.settle()
     found = reading.found
-    for number, block in enumerate(found.layout.read(found.source, Tally(), Hands(workers))):
+    for number, block in enumerate(
+        found.layout.read(found.source, Tally(), Hands(workers, columns=_asked_for(reading)))
+    ):
         for column, held, numbers in zip(reading.columns, blocks, stale, strict=True):
             if number in numbers:
                 held[number] = column.search.again(block.field(column.index))
@@ -124,6 +132,8 @@ def _note_problems(reading: Reading, block: Block, typed: list[TypedBlock], stop
         texts = each.withheld.only(unread).texts
         rows = block.rows[unread]
         column.problems.append((rows, texts))
+        if reading.found.layout.key:
+            _name_cases(reading, block, unread)
         if stop and (worst is None or int(rows[0]) < worst[0]):
             kind = with_article(base(column.search.rule.kind))
             text = texts[0].as_py()
@@ -137,6 +147,17 @@ def _note_problems(reading: Reading, block: Block, typed: list[TypedBlock], stop
                 "--unreadable report",
             ),
         )
+
+
+def _name_cases(reading: Reading, block: Block, at: Ints) -> None:
+    """Note what the cases with these problems are called by the key of their source."""
+    at = at[: max(0, PROBLEMS_WRITTEN - len(reading.case_names))]
+    columns = []
+    for index in reading.found.layout.key:
+        cells = block.field(index).at(at)
+        columns.append(kernels.texts(cells.buffer, cells.starts, cells.ends).to_pylist())
+    named = map(", ".join, zip(*columns, strict=True))
+    reading.case_names.update(zip(block.rows[at].tolist(), named, strict=False))
 
 
 class OtherMarksMet(Exception):

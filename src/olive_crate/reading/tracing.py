@@ -14,6 +14,7 @@ import numpy as np
 
 from ..columns.column import Column
 from ..columns.rule import reason_of
+from ..dataset.case_names import case_key, case_named, names_of_rows
 from ..dataset.model import PlainDataset
 from ..dataset.trace import (
     Blank,
@@ -47,16 +48,23 @@ MARKS = ("delimited.decimal", "delimited.grouping", "delimited.trim")
 
 
 def trace(
-    dataset: PlainDataset, name: str, row: int, source: Any = None, file: str | None = None
+    dataset: PlainDataset, name: str, row: Any, source: Any = None, file: str | None = None
 ) -> Trace:
     """See `Dataset.trace`."""
-    column, case = dataset[name], _case(dataset, row, file)
+    column, key = dataset[name], case_key(dataset)
+    case = _case_by_key(dataset, key, row) if key else _case(dataset, row, file)
+    if key:
+        assert dataset.source_rows is not None
+        row = int(dataset.source_rows.keys(np.array([case]))[0])
     here = _one_source(dataset, source) if not _is_set(dataset) else _of_set(dataset, source, case)
     opened, found, offsets = here.source, here.found, here.offsets
     reader = next((each for each in here.columns if each.variable.name == name), None)
     if reader is None:
         raise PlanError(f'"{name}" does not come from a column of {opened.name}')
     raw = found.layout.raw_cell(opened, row, reader.index, offsets)
+    named = names_of_rows(dataset, [row])
+    if key:
+        _refuse_other_case(found, opened, row, named[0])
     value = column.values[case].as_py()
     variable = column.variable
     return Trace(
@@ -65,6 +73,7 @@ def trace(
         case=case,
         source=opened.name,
         place=raw.place,
+        named=f"{', '.join(key)} {named[0]}" if key else "",
         raw=raw.text,
         start=raw.start,
         end=raw.end,
@@ -118,6 +127,24 @@ def _of_set(dataset: PlainDataset, given: Any, case: int) -> _Place:
     columns = prepare(found, file.columns).columns
     about = [each for each in dataset.receipt.decided if each.variable]
     return _Place(file.source, found, columns, receipt.row_offsets, [*about, *receipt.decided])
+
+
+def _case_by_key(dataset: PlainDataset, key: Sequence[str], wanted: Any) -> int:
+    """The case that a key names: one value, or one for each of its variables."""
+    if dataset.source_rows is None:
+        raise PlanError("the dataset does not know the rows of its source; read it again")
+    values = wanted if isinstance(wanted, (tuple, list)) else [wanted]
+    return case_named(dataset, key, ", ".join(map(str, values)))
+
+
+def _refuse_other_case(found: SourceLayout, source: Source, row: int, name: str) -> None:
+    """Raise `SourceError` where another case stands in this place by now."""
+    layout = found.layout
+    texts = [layout.raw_cell(source, row, index, ()).taken for index in layout.key]
+    if ", ".join(texts) != name:
+        raise SourceError(
+            f"{source.name}: was changed since it was read; read it again to trace its cells"
+        )
 
 
 def _case(dataset: PlainDataset, row: int, file: str | None = None) -> int:

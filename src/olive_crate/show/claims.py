@@ -7,7 +7,7 @@ from collections.abc import Callable
 from .. import evidence as ev
 from ..errors import several
 from ..evidence import Evidence
-from . import set_words, variable_claims  # which add their words
+from . import set_words, table_words, variable_claims  # noqa: F401 - these add their words
 from .claim import claim_of
 from .text import row_list, visible
 
@@ -110,6 +110,8 @@ def _(evidence: ev.HeadingFound) -> str:
         claim += ", joined column by column"
     if evidence.in_comment:
         claim += " in a comment just above the data"
+    if evidence.by_markup:
+        claim += ", as the page marks them"
     if not evidence.certain and evidence.levels == 1:
         claim += f", which may be a row of data: {quoted(evidence)}"
     return claim
@@ -149,6 +151,8 @@ def _(evidence: ev.LabelsFound) -> str:
 def _(evidence: ev.ClosingRows) -> str:
     one = evidence.rows == 1
     rows = "the last row" if one else f"the last {evidence.rows} rows"
+    if evidence.by_markup:
+        return f"the page marks {rows} as a foot, left out: {quoted(evidence)}"
     kind = "a total" if evidence.total else "a note"
     if not one:
         kind = "totals and notes" if evidence.total else "notes"

@@ -38,6 +38,14 @@ ABOUT = {
     "sheet.outside": "outside the range",
     "sheet.merged": "merged cells",
     "sheet.blanks": "blanks",
+    "table.table": "table",
+    "table.marks": "footnotes",
+    "table.columns": "columns",
+    "table.hidden": "hidden rows",
+    "table.spans": "spans",
+    "source.copy": "copy",
+    "table.groups": "group titles",
+    "source.path": "file",
     "fixed.fields": "fields",
     "fixed.record_length": "record length",
     "fixed.overlap": "shared positions",
@@ -88,6 +96,8 @@ def decision_of(evidence: Evidence) -> str:
         return ""
     if isinstance(evidence, ev.NoHeading):
         return "none"
+    if isinstance(evidence, (ev.NamedOtherwise, ev.SourceDiffers)):
+        return ""
     if isinstance(evidence, ev.CutValues):
         return visible(f"{evidence.field} ({evidence.value})")
     if isinstance(evidence, ev.DelimiterFound) and not evidence.value:
@@ -100,7 +110,7 @@ def decision_of(evidence: Evidence) -> str:
 
 def alternatives_of(evidence: Evidence) -> list[str]:
     """What else it could be, as far as that is a choice to be named."""
-    if evidence.certain or isinstance(evidence, ev.SuspectedCodes):
+    if evidence.certain or isinstance(evidence, (ev.SuspectedCodes, ev.TableToName)):
         return []
     if isinstance(evidence, ev.DelimiterFound):
         return [

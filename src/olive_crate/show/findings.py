@@ -14,7 +14,7 @@ from ..evidence import TextCount
 from .claims import claim_of, suspects_words
 from .mends import mend_text
 from .notes import broken_words, promised_words
-from .text import WIDTH, cut, place_list, visible, wrapped
+from .text import WIDTH, case_list, cut, place_list, visible, wrapped
 
 SIGNS = {"serious": "!", "doubtful": "?", "note": "-"}
 MOST = 200
@@ -43,6 +43,8 @@ def finding_line(finding: Finding) -> str:
     names = f"{', '.join(finding.variables)}: " if finding.variables else ""
     count = max(finding.count, len(finding.rows))
     where = f" ({place_list(finding.rows, finding.files, count)})" if finding.rows else ""
+    if finding.cases:
+        where = f" ({case_list(finding.key, finding.cases, count)})"
     return f"{names}{finding_words(finding)}{where}"
 
 

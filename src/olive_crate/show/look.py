@@ -11,6 +11,7 @@ from ..plan.fields import Field
 from ..reading.looking import CASES_LOOKED_AT, Look
 from .alike import lines_of
 from .evidence import alternatives_of
+from .look_tables import table_lines, table_title
 from .text import WIDTH, cut, padded, size_words, table, visible, wrapped
 
 EVIDENCE_SHOWN = 16
@@ -28,6 +29,9 @@ def look_lines(look: Look, width: int = WIDTH) -> Iterable[tuple[str, str]]:
     if look.sheets:
         yield "", ""
         yield from _sheets(look, width)
+    if look.tables:
+        yield "", ""
+        yield from table_lines(look, width)
     if look.rows:
         yield "", ""
         yield from _raw(look, width)
@@ -96,6 +100,8 @@ def _columns_that_fit(look: Look, rows: list[list[str]], width: int) -> int:
 
 
 def _title(look: Look) -> str:
+    if look.tables or look.layout in ("query", "page", "feed"):
+        return table_title(look)
     if look.layout == "sheet":
         return f"{look.source}  {size_words(look.bytes)}, {several(len(look.sheets), 'sheet')}"
     if look.lines is not None:

@@ -45,6 +45,15 @@ def _(note: ev.SourceChanged) -> str:
 
 
 @note_words.register
+def _(note: ev.NoKeyInTable) -> str:
+    which = f'the table "{note.name}"' if note.name else "the query"
+    return (
+        f"{which} has no key: rows are known by the order in which they came, "
+        "which may differ next time"
+    )
+
+
+@note_words.register
 def _(note: ev.ProvisionalTypes) -> str:
     return (
         f"types are provisional: settled by the first {several(note.rows, 'row')}; "

@@ -23,6 +23,10 @@ MARKS = ("delimiter", "quote", "escape", "comment", "grouping", "decimal")
 PROBLEMS_SHOWN, DECIDED_SHOWN, NOTES_SHOWN = 10, 12, 5
 
 
+TEXTS = ("delimited", "fixed")
+"""Layouts of text."""
+
+
 def receipt_text(receipt: Receipt, width: int = WIDTH, variables: int = 24) -> str:
     """The receipt on about a screen."""
     lines = [*_how(receipt, width), "", *_lines(receipt, width), ""]
@@ -41,7 +45,7 @@ def _how(receipt: Receipt, width: int) -> list[str]:
     size = f"  {size_words(receipt.bytes)}" if receipt.bytes or receipt.settings else ""
     mostly = "mostly " if receipt.files else ""
     settings = ", ".join(_setting(key, value) for key, value in receipt.settings.items())
-    if receipt.layout != "sheet":
+    if receipt.layout in TEXTS:
         settings = f"{mostly}{receipt.layout} text, {receipt.encoding}, {settings}"
     counts = f"{several(receipt.rows, 'row')} of data, {several(len(receipt.cells), 'variable')}"
     if receipt.not_kept:
@@ -53,6 +57,13 @@ def _how(receipt: Receipt, width: int) -> list[str]:
         *(wrapped(settings, width, "  ") if receipt.settings else []),
         counts,
     ]
+
+
+def counted(receipt: Receipt) -> str:
+    """How long the source is, in what it is counted in."""
+    if receipt.layout == "feed":
+        return several(receipt.lines, "entry", "entries")
+    return several(receipt.lines, "line" if receipt.layout in TEXTS else "row")
 
 
 def _setting(key: str, value: str) -> str:
@@ -68,8 +79,7 @@ def _lines(receipt: Receipt, width: int) -> list[str]:
     if receipt.layout == "fixed":
         words["continued"] = "further lines of records"
     parts = [f"{count:,} {words[part]}" for part, count in receipt.parts.items() if count]
-    what = "row" if receipt.layout == "sheet" else "line"
-    lines = wrapped(f"{several(receipt.lines, what)}: {', '.join(parts) or 'none'}", width, "  ")
+    lines = wrapped(f"{counted(receipt)}: {', '.join(parts) or 'none'}", width, "  ")
     for rows, part in ((receipt.skipped_rows, "skipped"), (receipt.blank_rows, "blank")):
         if rows:
             lines.append(f"  {part}: {row_list(rows, receipt.parts[part])}")
@@ -139,11 +149,16 @@ def _problems(receipt: Receipt, width: int) -> list[str]:
     if not receipt.problem_count:
         return []
     lines = ["", f"{several(receipt.problem_count, 'problem')}:"]
+    known = dict(receipt.case_names)
     for problem in receipt.problems[:PROBLEMS_SHOWN]:
         name = f" {visible(problem.variable)}:" if problem.variable else ""
         text = cut(visible(problem.text), 40)
         file = f"{visible(problem.file)} " if problem.file else ""
-        line = f"  {file}row {problem.row}{name} “{text}” {problem_reason(problem)}"
+        case = known.get(problem.row)
+        where = (
+            f"row {problem.row}" if case is None else f"{', '.join(receipt.key)} {visible(case)}"
+        )
+        line = f"  {file}{where}{name} “{text}” {problem_reason(problem)}"
         lines.append(cut(line, width))
     if receipt.problem_count > PROBLEMS_SHOWN:
         left = receipt.problem_count - PROBLEMS_SHOWN
@@ -204,5 +219,4 @@ def _balance(receipt: Receipt) -> list[str]:
     if wrong:
         return ["", "THE ACCOUNT DOES NOT BALANCE: " + "; ".join(map(imbalance_words, wrong))]
     cells = receipt.rows * len(receipt.cells)
-    what = "row" if receipt.layout == "sheet" else "line"
-    return ["", f"balanced: {several(receipt.lines, what)} and {cells:,} cells accounted for"]
+    return ["", f"balanced: {counted(receipt)} and {cells:,} cells accounted for"]

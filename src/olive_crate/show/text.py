@@ -111,6 +111,14 @@ def place_list(
     return "; ".join(parts) + (f" and {left:,} more" if left > 0 else "")
 
 
+def case_list(key: Sequence[str], cases: Sequence[str], count: int, most: int = 5) -> str:
+    """Cases by their key: `delivery 1040, 1080 and 28 more`."""
+    between = ", " if len(key) == 1 else "; "
+    left = count - len(cases[:most])
+    more = f" and {left:,} more" if left > 0 else ""
+    return visible(f"{', '.join(key)} {between.join(cases[:most])}{more}")
+
+
 def table(
     headings: Sequence[str],
     rows: Iterable[Sequence[str]],

@@ -64,7 +64,7 @@ def _(step: traced.ReadAs) -> str:
 
 def trace_text(trace: Trace, width: int = WIDTH) -> str:
     """The row, the steps, and what came of them."""
-    lines = [f"{visible(trace.variable)}, row {trace.row:,} of {trace.source}", ""]
+    lines = [f"{visible(trace.variable)}, {_case(trace)} of {trace.source}", ""]
     lines += _row(trace, width)
     lines += ["", f"taken: {_quoted(trace.text)} ({trace.place})"]
     for step in trace.steps:
@@ -80,6 +80,10 @@ def trace_text(trace: Trace, width: int = WIDTH) -> str:
         words = variable_words(each) if own else evidence_line(each)
         lines += wrapped(f"{'  ' if each.certain else '? '}{visible(words)}", width, "    ")
     return "\n".join(lines)
+
+
+def _case(trace: Trace) -> str:
+    return visible(trace.named) if trace.named else f"row {trace.row:,}"
 
 
 def _row(trace: Trace, width: int) -> list[str]:

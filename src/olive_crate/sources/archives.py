@@ -28,7 +28,7 @@ def zipped(raw: Source) -> Source:
 def _held(raw: Source) -> Source:
     """An archive that is no local file, kept whole: its directory stands at its end."""
     data = raw.head(1 << 62)
-    return Source(raw.name, None, len(data), lambda: io.BytesIO(data))
+    return msgspec.structs.replace(raw, size=len(data), open=lambda: io.BytesIO(data))
 
 
 def _unzipped(raw: Source) -> Source:

@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import IO, Any, cast
 
 from ..errors import SourceError, nearest
+from .addresses import database_kind, is_web
 from .source import Inflating, Source, stamp_of
 
 IN_MEMORY = 64 << 20
@@ -25,6 +26,12 @@ MAGIC = {
 }
 TAR, TAR_AT = b"ustar", 257
 """What a tar archive has, and where."""
+BEFORE_MARKUP = b"\xef\xbb\xbf\xff\xfe\0 \t\r\n"
+"""What may stand before the first character of markup."""
+HEAD_BYTES = 512
+"""As much as tells what a file is."""
+SQLITE = b"SQLite format 3\x00"
+"""What an SQLite file begins with (its file format, section 1.3)."""
 OLD_OFFICE = b"\xd0\xcf\x11\xe0"
 FORMATS = {
     b"PAR1": "a Parquet file, not a text file; open it with unpack",
@@ -36,15 +43,31 @@ FORMATS = {
 }
 
 
-def open_source(source: Any) -> Source:
-    """Make a `Source` of a path, a URL, bytes or an open file.
+def open_source(source: Any, by_user: bool = True) -> Source:
+    """Make a `Source` of a path, an address, bytes or an open file.
 
-    Raises `SourceError` for what is not there, is a folder, or is no text.
+    `by_user` is false for what a plan names. Raises `SourceError` for what is not there, is a
+    folder, or is nothing that can be read.
     """
     if isinstance(source, Source):
         return source
-    raw = _raw(source)
-    head = raw.head(TAR_AT + len(TAR))
+    if isinstance(source, str) and database_kind(source) is not None:
+        from .database import database_source
+
+        return database_source(source, by_user)
+    return recognised(_raw(source))
+
+
+def recognised(raw: Source) -> Source:
+    """The source in bytes: unpacked, or known as a workbook, a database, a page or a feed.
+
+    Raises `SourceError` for what cannot be read.
+    """
+    head = raw.head(HEAD_BYTES)
+    if head.startswith(SQLITE) and raw.path is not None:
+        from .database import sqlite_source
+
+        return sqlite_source(raw.path)
     if head.startswith(OLD_OFFICE):
         raise SourceError(f"{raw.name}: {_old_office(raw)}")
     for magic, words in FORMATS.items():
@@ -57,12 +80,16 @@ def open_source(source: Any) -> Source:
 
                 return zipped(raw)
             raw = _decompressed(raw, kind)
-            head = raw.head(TAR_AT + len(TAR))
+            head = raw.head(HEAD_BYTES)
             break
-    if head[TAR_AT:] == TAR:
+    if head[TAR_AT : TAR_AT + len(TAR)] == TAR:
         from .archives import tarred
 
         return tarred(raw)
+    if head.lstrip(BEFORE_MARKUP)[:1] in (b"<", b"{"):
+        from .forms import with_form
+
+        return with_form(raw)
     return raw
 
 
@@ -86,11 +113,12 @@ def _raw(source: Any) -> Source:
         text = os.fspath(source)
         if isinstance(text, bytes):
             text = os.fsdecode(text)
-        return _from_url(text) if "://" in text else _from_path(Path(text))
+        return _from_url(text) if "://" in text else open_path(Path(text))
     raise SourceError(f"expected a path, a URL, bytes or an open file, got {type(source).__name__}")
 
 
-def _from_path(path: Path) -> Source:
+def open_path(path: Path) -> Source:
+    """The bytes of a file as they are. Raises `SourceError` for what is not there."""
     if path.is_dir():
         inside = sorted(each.name for each in path.iterdir() if each.is_file())[:5]
         holds = ", ".join(inside) if inside else "nothing that can be read"
@@ -161,6 +189,10 @@ class _Borrowed:
 
 
 def _from_url(url: str) -> Source:
+    if is_web(url):
+        from .links import opened_link
+
+        return opened_link(url)
     if url.startswith(("zip://", "tar://")) and "://" not in url.partition("::")[2]:
         return _in_archive(url)
     import fsspec
@@ -194,7 +226,7 @@ def _in_archive(url: str) -> Source:
 
 def open_raw(path: str) -> Source:
     """The bytes of a file as they are, an archive's not taken apart; decompressed if they are."""
-    raw = _from_path(Path(path))
+    raw = open_path(Path(path))
     head = raw.head(8)
     for magic, kind in MAGIC.items():
         if head.startswith(magic) and kind != "zip":

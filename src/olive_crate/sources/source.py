@@ -13,6 +13,7 @@ from typing import IO, Any
 import msgspec
 
 from ..errors import Advice, PlanError, SourceError, nearest
+from ..evidence import Evidence
 
 HEAD = 128 << 10
 LONGEST_HEAD = 64 << 20
@@ -57,6 +58,20 @@ class Source(msgspec.Struct, frozen=True, eq=False):
     """`xlsx` or `ods`, where it is a workbook."""
     stamp: tuple[int, int] | None = None
     """Bytes of the file and when it was changed last, as it was opened; of local files only."""
+    form: str = ""
+    """`page`, `feed` or `database`, where its bytes say so; empty for text and workbooks."""
+    database: Any = None
+    """Where a database is; `None` for what is none."""
+    charset: str = ""
+    """The encoding that a server says it has."""
+    address: str = ""
+    """Of a page or feed: where it lies, so that links in it can be followed."""
+    sheet: str = ""
+    """The sheet that a link names."""
+    moment: Any = None
+    """Of a file on the web: what the server said of it when it was fetched."""
+    notes: tuple[Evidence, ...] = ()
+    """What opening it has shown."""
 
     def has_changed(self) -> bool:
         """Has the file another size or time of change than when it was opened?"""

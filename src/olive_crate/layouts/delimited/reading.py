@@ -264,6 +264,7 @@ class DelimitedLayout(msgspec.Struct, frozen=True, eq=False):
     names: tuple[bytes, ...] = ()
     """The cells of the last row of the heading, to know it again within the data."""
     skip_repeated: bool = False
+    key: tuple[int, ...] = ()
     skip: int = 0
     """Lines at the top that belong to no record: titles, in which a quote is just a character."""
     first: int = 1

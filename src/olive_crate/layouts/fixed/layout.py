@@ -28,6 +28,7 @@ class FixedLayout(msgspec.Struct, frozen=True, eq=False):
     comment: bytes = b""
     heading: tuple[int, ...] = ()
     skip_repeated: bool = False
+    key: tuple[int, ...] = ()
     first: int = 1
     last: int | None = None
     limit: int | None = None

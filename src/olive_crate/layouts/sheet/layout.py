@@ -47,6 +47,7 @@ class SheetLayout(msgspec.Struct, frozen=True, eq=False):
     encoding: str = "utf-8"
     heading: tuple[int, ...] = ()
     skip_repeated: bool = False
+    key: tuple[int, ...] = ()
     first: int = 1
     last: int | None = None
     limit: int | None = None

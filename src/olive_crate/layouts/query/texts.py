@@ -1,0 +1,71 @@
+"""Values of a driver as texts, column by column, so that they are converted like those of files."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from datetime import date, datetime, time, timedelta
+from decimal import Decimal
+from typing import Any
+
+import pyarrow as pa
+
+STRING = pa.string()
+ARROW: dict[type, pa.DataType] = {int: pa.int64(), float: pa.float64(), date: pa.date32()}
+"""How values of a Python type are held, where Arrow writes them as they are read again."""
+
+
+def texts_of(values: Sequence[Any], kind: str = "") -> pa.StringArray:
+    """The values as texts; `None` as null. `kind` is what the database says they are."""
+    if kind in ("boolean", "time"):
+        values = [_as_said(each, kind) for each in values]
+    first = next((each for each in values if each is not None), None)
+    try:
+        if isinstance(first, str):
+            return pa.array(values, STRING)
+        held = ARROW.get(type(first))
+        if held is not None:
+            return pa.array(values, held).cast(STRING)
+    except (pa.ArrowInvalid, pa.ArrowTypeError, OverflowError, UnicodeEncodeError):
+        pass
+    return pa.array([None if each is None else written(each) for each in values], STRING)
+
+
+def written(value: Any) -> str:
+    """A value as text: ISO 8601 for dates and times, the shortest numeral that is read back."""
+    if isinstance(value, str):
+        return value.encode("utf-8", "replace").decode("utf-8")
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, float):
+        return repr(value)
+    if isinstance(value, Decimal):
+        return format(value, "f")
+    if isinstance(value, (datetime, date, time)):
+        return value.isoformat()
+    if isinstance(value, timedelta):
+        return duration(value)
+    if isinstance(value, (bytes, bytearray, memoryview)):
+        return bytes(value).hex()
+    if isinstance(value, (list, dict, tuple)):
+        return json.dumps(value, ensure_ascii=False, default=str)
+    return str(value)
+
+
+def _as_said(value: Any, kind: str) -> Any:
+    """A truth that is kept as 1 or 0; a time of day that comes as a span."""
+    if kind == "boolean" and type(value) is int and value in (0, 1):
+        return value == 1
+    if kind == "time" and isinstance(value, timedelta) and timedelta() <= value < timedelta(1):
+        return (datetime.min + value).time()
+    return value
+
+
+def duration(value: timedelta) -> str:
+    """A span of time as ISO 8601-1:2019, 5.5.2.2 writes it."""
+    sign, left = ("-", -value) if value < timedelta() else ("", value)
+    seconds = left.days * 86_400 + left.seconds
+    hours, rest = divmod(seconds, 3600)
+    minutes, whole = divmod(rest, 60)
+    fraction = f"{left.microseconds:06d}".rstrip("0")
+    return f"{sign}PT{hours}H{minutes}M{whole}{'.' + fraction if fraction else ''}S"

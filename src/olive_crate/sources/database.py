@@ -1,0 +1,366 @@
+"""Databases, read only: one connection, one transaction, one snapshot for the whole of a read.
+
+An SQLite file is opened so that it cannot be written to or made; a server is asked for a read-only
+transaction in which every query sees the same state. Passwords come from the address that the user
+has named, from variables of the environment, or from where the driver itself looks (the password
+file of PostgreSQL). A host that only a plan names gets no secret unless the user has named it in
+`OLIVE_CRATE_HOSTS`.
+"""
+
+from __future__ import annotations
+
+import os
+import weakref
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import msgspec
+
+from ..errors import OliveCrateError, PasswordNeeded, SourceError
+from .addresses import database_kind, full_address, host_of, safe_address
+from .source import Source, stamp_of
+
+if TYPE_CHECKING:
+    from sqlalchemy import URL, Connection
+
+USER, PASSWORD, HOSTS = "OLIVE_CRATE_USER", "OLIVE_CRATE_PASSWORD", "OLIVE_CRATE_HOSTS"
+DRIVERS = {
+    "sqlite": "sqlite",
+    "postgresql": "postgresql+psycopg",
+    "mysql": "mysql+pymysql",
+    "mariadb": "mariadb+pymysql",
+}
+SECONDS_TO_CONNECT = 15
+LACKING = (
+    'reading databases needs further packages; install them with pip install "olive-crate[sql]"'
+)
+POSTGRESQL_SETTINGS = (
+    "SET TIME ZONE 'UTC'",
+    "SET datestyle TO 'ISO'",
+    "SET intervalstyle TO 'iso_8601'",
+)
+"""So that dates, times and spans come as ISO 8601 writes them."""
+ROWS_A_FETCH = 20_000
+"""Rows that are held as Python values at a time."""
+
+
+class DatabaseAddress(msgspec.Struct, frozen=True):
+    """Where a database is, and whether the user has named its host himself."""
+
+    address: str
+    """With user and password, if it has them; never shown."""
+    kind: str
+    by_user: bool = True
+
+    @property
+    def name(self) -> str:
+        """The address as it may be shown."""
+        return safe_address(self.address)
+
+
+def database_source(address: str, by_user: bool = True) -> Source:
+    """The source of an address such as `sqlite:///mill.db` or `postgresql://host/mill`."""
+    full = full_address(address)
+    kind = database_kind(full) or ""
+    if kind == "sqlite":
+        return sqlite_source(Path(full.partition("://")[2].partition("?")[0].removeprefix("/")))
+    where = DatabaseAddress(full, kind, by_user)
+    return Source(where.name, None, None, _no_bytes, form="database", database=where)
+
+
+def sqlite_source(path: Path) -> Source:
+    """The source of an SQLite file. Raises `SourceError` for a file that is none, or not there."""
+    from .opening import SQLITE, open_path
+
+    raw = open_path(path)
+    if raw.head(len(SQLITE)) != SQLITE and raw.size:
+        raise SourceError(f"{path}: not an SQLite database")
+    where = DatabaseAddress(f"sqlite:///{path}", "sqlite")
+    return Source(
+        str(path),
+        path,
+        raw.size,
+        raw.open,
+        stamp=stamp_of(path),
+        form="database",
+        database=where,
+    )
+
+
+def _no_bytes() -> Any:
+    raise SourceError("a database has no bytes to read; name a table of it")
+
+
+class Session:
+    """A connection in a read-only transaction. It ends with the last thing that holds it."""
+
+    def __init__(self, source: Source) -> None:
+        assert source.database is not None
+        self.where, self.path = source.database, source.path
+        self.kind, self.name = self.where.kind, source.name
+        self.connection = _connected(self.where, source)
+        self._end = weakref.finalize(self, _closed, self.connection)
+        with self.faults():
+            _begin(self.connection, self.kind)
+
+    def close(self) -> None:
+        """End the transaction and the connection."""
+        self._end()
+
+    def faults(self) -> Faults:
+        """Turns what the driver raises into `SourceError`."""
+        return Faults(self.name, self.where.address)
+
+    def first(self, sql: str, values: Sequence[Any] = ()) -> Any:
+        """The first value of the first row."""
+        with self.faults():
+            cursor = self.driver.cursor()
+            try:
+                cursor.execute(sql, tuple(values)) if values else cursor.execute(sql)
+                row = cursor.fetchone()
+            finally:
+                cursor.close()
+        return None if row is None else row[0]
+
+    @property
+    def driver(self) -> Any:
+        """The driver's own connection."""
+        return self.connection.connection.driver_connection
+
+    def described(self, sql: str) -> list[Any]:
+        """What the driver says of the columns of a query."""
+        with self.faults():
+            cursor = self.driver.cursor()
+            try:
+                cursor.execute(sql)
+                return list(cursor.description or ())
+            finally:
+                cursor.close()
+
+    def rows(self, sql: str, values: Sequence[Any] = ()) -> Iterator[list[Any]]:
+        """The rows of a query, so many at a time; the server keeps the rest."""
+        with self.faults():
+            cursor = self._streaming()
+            try:
+                cursor.execute(sql, tuple(values)) if values else cursor.execute(sql)
+            except BaseException:
+                cursor.close()
+                raise
+        try:
+            while True:
+                with self.faults():
+                    held = cursor.fetchmany(ROWS_A_FETCH)
+                if not held:
+                    return
+                yield held
+        finally:
+            cursor.close()
+
+    def _streaming(self) -> Any:
+        if self.kind == "postgresql":
+            return self.driver.cursor(name="olive_crate")
+        if self.kind in ("mysql", "mariadb"):
+            from pymysql.cursors import SSCursor
+
+            return self.driver.cursor(SSCursor)
+        return self.driver.cursor()
+
+
+class Faults:
+    """What a driver or SQLAlchemy raises, as `SourceError`, without the user or the password."""
+
+    def __init__(self, name: str, address: str) -> None:
+        self._name, self._address = name, address
+
+    def __enter__(self) -> None:
+        return None
+
+    def __exit__(self, kind: type[BaseException] | None, error: Any, _: object) -> None:
+        if error is None or isinstance(error, OliveCrateError) or not _is_drivers(error):
+            return
+        raise SourceError(
+            f"{self._name}: the database says: {_said(error, self._address)}"
+        ) from None
+
+
+def _is_drivers(error: BaseException) -> bool:
+    """Does the error come from SQLAlchemy or a driver?"""
+    room = type(error).__module__.partition(".")[0]
+    return room in ("sqlalchemy", "psycopg", "pymysql", "sqlite3", "adbc_driver_manager")
+
+
+def _said(error: Any, address: str) -> str:
+    """The first line of a message, without what the address keeps secret."""
+    inner = getattr(error, "orig", None) or error
+    if type(inner).__module__.startswith("pymysql") and len(inner.args) > 1:
+        text = str(inner.args[1])
+    else:
+        text = str(inner)
+    text = " ".join(text.split("\n")[0].split())
+    for secret in _secrets(address):
+        text = text.replace(secret, "…")
+    return text
+
+
+def _secrets(address: str) -> list[str]:
+    from urllib.parse import unquote, urlsplit
+
+    parts = urlsplit(address)
+    given = [parts.password, parts.username, os.environ.get(PASSWORD), os.environ.get(USER)]
+    return [each for one in given if one for each in {one, unquote(one)}]
+
+
+def _connected(where: DatabaseAddress, source: Source) -> Connection:
+    """A connection that has not asked anything yet."""
+    try:
+        import sqlalchemy as sa
+    except ImportError:
+        raise SourceError(f"{source.name}: {LACKING}") from None
+    url = _url(where, source)
+    with Faults(source.name, where.address):
+        try:
+            engine = sa.create_engine(
+                url, poolclass=sa.pool.NullPool, **_arguments(where.kind, source.path)
+            )
+            return engine.connect()
+        except ImportError:
+            raise SourceError(f"{source.name}: {LACKING}") from None
+        except sa.exc.OperationalError as error:
+            if url.password or not _asks_for_password(error.orig):
+                raise
+            raise PasswordNeeded(f"{source.name}: {_where_from(where)}", where.by_user) from None
+
+
+def _asks_for_password(error: Any) -> bool:
+    """Has the server refused the connection for want of a password?"""
+    link = getattr(error, "pgconn", None)
+    if link is not None:
+        return bool(link.needs_password)
+    return bool(error.args) and error.args[0] in NO_ACCESS
+
+
+NO_ACCESS = (1045, 1698)
+"""Errors of MariaDB and MySQL: access denied."""
+
+
+def _where_from(where: DatabaseAddress) -> str:
+    """Where a password is taken from."""
+    host = host_of(where.address)
+    if not where.by_user and host not in named_hosts():
+        return (
+            f"the database asks for a password, but only the plan names this host; set "
+            f"{HOSTS}={host} to have {USER} and {PASSWORD} sent to it"
+        )
+    return f"the database asks for a user and a password; set {USER} and {PASSWORD}"
+
+
+def _url(where: DatabaseAddress, source: Source) -> URL:
+    """The address for the driver, with the user and the password that may be sent to this host."""
+    from sqlalchemy.engine import make_url
+    from sqlalchemy.exc import ArgumentError
+
+    if where.kind == "sqlite":
+        return make_url("sqlite://")
+    try:
+        url = make_url(where.address)
+    except (ArgumentError, ValueError):
+        raise SourceError(
+            f"{source.name}: not an address of a database; one looks like "
+            f"{where.kind}://host:port/database"
+        ) from None
+    url = url.set(drivername=DRIVERS[where.kind])
+    if not url.database:
+        raise SourceError(
+            f"{source.name}: names no database; one looks like {where.kind}://host/mill"
+        )
+    if where.by_user or host_of(where.address) in named_hosts():
+        user, password = os.environ.get(USER), os.environ.get(PASSWORD)
+        url = url.set(username=url.username or user, password=url.password or password)
+    elif where.kind == "postgresql" and url.password is None:
+        url = url.set(password="")  # so that the driver does not take PGPASSWORD for it
+    return url
+
+
+def named_hosts() -> set[str]:
+    """Hosts that the user has named in the environment, as `host` or `host:port`."""
+    return {each.strip().lower() for each in os.environ.get(HOSTS, "").split(",") if each.strip()}
+
+
+def _arguments(kind: str, path: Path | None) -> dict[str, Any]:
+    if kind == "sqlite":
+        assert path is not None
+        return {"creator": lambda: _read_only_file(path)}
+    if kind == "postgresql":
+        return {"connect_args": {"connect_timeout": SECONDS_TO_CONNECT}}
+    return {
+        "connect_args": {
+            "connect_timeout": SECONDS_TO_CONNECT,
+            "charset": "utf8mb4",
+            "local_infile": False,
+        }
+    }
+
+
+def _read_only_file(path: Path) -> Any:
+    """A connection to an SQLite file that can only be read, and can reach no other file."""
+    import sqlite3
+    from urllib.parse import quote
+
+    link = sqlite3.connect(
+        f"file:{quote(str(path.absolute()))}?mode=ro",
+        uri=True,
+        isolation_level=None,
+        check_same_thread=False,
+    )
+    link.text_factory = lambda data: data.decode("utf-8", "replace")
+
+    reading = {
+        sqlite3.SQLITE_FUNCTION,
+        sqlite3.SQLITE_PRAGMA,
+        sqlite3.SQLITE_READ,
+        sqlite3.SQLITE_RECURSIVE,
+        sqlite3.SQLITE_SELECT,
+        sqlite3.SQLITE_TRANSACTION,
+    }
+
+    def allowed(action: int, first: str | None, second: str | None, *_: object) -> int:
+        if action == sqlite3.SQLITE_FUNCTION and str(second).lower() == "load_extension":
+            return sqlite3.SQLITE_DENY
+        return sqlite3.SQLITE_OK if action in reading else sqlite3.SQLITE_DENY
+
+    link.set_authorizer(allowed)
+    return link
+
+
+def _begin(connection: Connection, kind: str) -> None:
+    """Begin the transaction in which everything is read."""
+    if kind == "postgresql":
+        connection.execution_options(isolation_level="REPEATABLE READ", postgresql_readonly=True)
+        for setting in POSTGRESQL_SETTINGS:
+            connection.exec_driver_sql(setting)
+        _as_text(connection.connection.driver_connection)
+    elif kind == "sqlite":
+        connection.exec_driver_sql("BEGIN")
+        connection.exec_driver_sql("SELECT count(*) FROM sqlite_master").close()
+    else:
+        connection.exec_driver_sql("SET SESSION TRANSACTION ISOLATION LEVEL REPEATABLE READ")
+        connection.exec_driver_sql("SET time_zone = '+00:00'")
+        connection.exec_driver_sql("START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY")
+
+
+def _as_text(link: Any) -> None:
+    """Values that would only be made Python objects of to be written again come as text."""
+    from psycopg.types.string import TextLoader
+
+    for name in ("numeric", "date", "time", "timetz", "timestamp", "timestamptz", "interval"):
+        link.adapters.register_loader(name, TextLoader)
+
+
+def _closed(connection: Connection) -> None:
+    """Close a connection; one that the server has closed already is as good."""
+    import contextlib
+
+    with contextlib.suppress(Exception):
+        connection.close()
+        connection.engine.dispose()

@@ -1,0 +1,59 @@
+"""What a source is by its first bytes, whatever it is called: a web page or a feed."""
+
+from __future__ import annotations
+
+import codecs
+import re
+from pathlib import PurePath
+
+import msgspec
+
+from ..evidence import NamedOtherwise
+from .source import Source, byte_order_mark
+
+LOOKED_AT = 4096
+SKIPPED = re.compile(
+    r"\s+|<!--.*?-->|<\?(?!xml-stylesheet)[^>]*\?>|<\?xml-stylesheet[^>]*\?>", re.S
+)
+"""What may stand before the first element."""
+PAGE = re.compile(r"<(!doctype\s+html|html|head|body|table|meta|title|div|style|center)\b", re.I)
+FEED = re.compile(
+    r"<(?:\w+:)?feed\b[^>]*http://www\.w3\.org/2005/Atom|<rss\b|<(?:\w+:)?RDF\b[^>]*purl\.org/rss",
+    re.I | re.S,
+)
+JSON_FEED = re.compile(r'\{.*?"version"\s*:\s*"https?:(?:\\?/){2}jsonfeed\.org\\?/version', re.S)
+NAMES = {"page": "a web page", "feed": "a feed"}
+OTHER_NAMES = (".xls", ".xlsx", ".xlsm", ".ods", ".csv", ".txt", ".tsv")
+"""Names under which pages are saved all the same."""
+
+
+def with_form(source: Source) -> Source:
+    """The source with its form, where its first bytes show that it is a page or a feed."""
+    head = source.head(LOOKED_AT)
+    if head[:1].isalnum():
+        return source
+    form = form_of(head)
+    if not form:
+        return source
+    extension = PurePath(source.name).suffix.lower()
+    notes = source.notes
+    if extension in OTHER_NAMES:
+        notes = (*notes, NamedOtherwise(value=NAMES[form], extension=extension))
+    return msgspec.structs.replace(source, form=form, notes=notes)
+
+
+def form_of(head: bytes) -> str:
+    """`page`, `feed`, or nothing."""
+    mark = byte_order_mark(head)
+    encoding = mark or ("utf-16-le" if head[1:2] == b"\0" else "latin-1")
+    text = codecs.getincrementaldecoder(encoding)("replace").decode(head).lstrip("\ufeffï»¿")
+    while match := SKIPPED.match(text):
+        text = text[match.end() :]
+    if FEED.match(text) or JSON_FEED.match(text):
+        return "feed"
+    if PAGE.match(text):
+        return "page"
+    doctype = re.match(r"<!doctype\b[^>]*>\s*", text, re.I)
+    if doctype and PAGE.match(text[doctype.end() :]):
+        return "page"
+    return ""
