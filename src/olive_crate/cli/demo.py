@@ -7,11 +7,13 @@ import shlex
 import subprocess
 import sys
 from pathlib import Path
+from threading import Event
 from typing import Annotated
 
 import typer
 
-from ..demo.walk import STEPS, write_demo
+from ..demo.server import PORT, SHOWN, DemoServer, serving
+from ..demo.walk import STEPS, lacking, write_demo
 from .screen import show
 
 
@@ -19,11 +21,36 @@ def demo(
     folder: Annotated[Path, typer.Argument(help="Folder to write the files to.")] = Path(
         "olive-demo"
     ),
+    serve: Annotated[
+        bool, typer.Option("--serve", help="Only run the demo's web server, until interrupted.")
+    ] = False,
+    port: Annotated[int, typer.Option(help="Port of the web server.")] = PORT,
 ) -> None:
     """Write the demo data to a folder and walk through the whole path."""
+    with serving(port) as server:
+        if serve:
+            _serve(server)
+        else:
+            _walk(folder, server.address)
+
+
+def _serve(server: DemoServer) -> None:
+    show(f"serving at {server.address} until interrupted:")
+    for path in SHOWN:
+        show(f"  {server.address}{path}")
+    sys.stdout.flush()
+    Event().wait()
+
+
+def _walk(folder: Path, server: str) -> None:
     write_demo(folder)
-    for number, (words, command) in enumerate(STEPS, 1):
+    for number, (words, step) in enumerate(STEPS, 1):
+        command = step.replace("{server}", server)
         show(f"\n{number}. {words}\n\n$ olive-crate {command}")
+        extra = lacking(command)
+        if extra:
+            show(f'left out: it needs pip install "olive-crate[{extra}]"')
+            continue
         sys.stdout.flush()
         status = _run(folder, command)
         if status:

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import shutil
 from importlib.resources import files
+from importlib.util import find_spec
 from pathlib import Path
 
 from ..errors import PlanError
+from .database import write_database
 
 STEPS = (
     ("First look at the file as it is.", "look deliveries_2025.csv"),
@@ -46,11 +48,43 @@ STEPS = (
     ),
     ("Next month, only what is new is read.", "pack months.plan.toml -o season --update"),
     ("The packed set is a dataset like any other.", "summary season acidity oil_yield net"),
+    ("The mill keeps its register in a database: which tables are there?", "look mill.db"),
+    (
+        "One of them. Its key names the cases, its checks are promises.",
+        "check mill.db --table deliveries",
+    ),
+    (
+        "A query is read like a table.",
+        'codebook mill.db --query "SELECT village, count(*) AS growers FROM growers GROUP BY village"',
+    ),
+    (
+        "A page of the web (from a small server on this machine) and the tables in it.",
+        "look {server}/harvest.html",
+    ),
+    ("The second of them.", "codebook {server}/harvest.html --table tanks"),
+    ("A link to a published workbook leads to the workbook.", "look {server}/documents/panel/view"),
+    ("A feed: each entry is a case.", "codebook {server}/news.atom"),
     (
         "For others: delimited text, with its codebook in two open standards.",
         "export survey.plan.toml answers.csv --metadata csvw,ddi --replace",
     ),
 )
+
+
+NEEDED = (("mill.db", "sqlalchemy", "sql"), ("harvest.html", "selectolax", "web"))
+"""What the commands about a file need: a module, and the extra that installs it."""
+
+
+def lacking(command: str) -> str:
+    """The extra that a step needs and that is not installed; empty for none."""
+    return next(
+        (
+            extra
+            for name, module, extra in NEEDED
+            if name in command and find_spec(module) is None
+        ),
+        "",
+    )
 
 
 def write_demo(folder: Path) -> None:
@@ -67,6 +101,7 @@ def write_demo(folder: Path) -> None:
         "months",
         "season",
         "deliveries_2025.plan.toml",
+        "mill.db",
         "deliveries_2025.parquet",
         "census_2024.parquet",
         *(
@@ -84,6 +119,7 @@ def write_demo(folder: Path) -> None:
             shutil.rmtree(old)
         else:
             old.unlink()
+    write_database(folder / "mill.db")
     for each in sources:
         (folder / each.name).write_bytes(each.read_bytes())
     (folder / "months").mkdir()
