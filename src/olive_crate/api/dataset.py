@@ -232,6 +232,7 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         encoding: str = "utf-8",
         delimiter: str | None = None,
         metadata: str | Sequence[str] | None = None,
+        table: str | None = None,
         replace: bool = False,
     ) -> Exported:
         """Write the data for other programs, with the declarations in accompanying files.
@@ -239,7 +240,9 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         The extension selects the format: delimited text (`.csv`, `.tsv`, with CSVW metadata),
         fixed-width text (`.txt`, `.dat`, with a layout table; `fields` places the variables as in
         `load`, by default each is as wide as its longest cell), a workbook (`.xlsx`, with the
-        codebook on a second sheet), Arrow (`.arrow`) or plain Parquet (`.parquet`). Text is
+        codebook on a second sheet), Arrow (`.arrow`) or plain Parquet (`.parquet`). A database is
+        named by its address or an SQLite file (`.db`, `.sqlite`), with the `table` to write; labels
+        become comments, and a second table, `<table>_codes`, has codes and meanings. Text is
         accompanied by a plan that reads an equal dataset. `metadata` selects further standards:
         "csvw", "ddi" or both.
 
@@ -263,6 +266,7 @@ class Dataset(PlainDataset, frozen=True, eq=False):
             encoding=encoding,
             delimiter=delimiter,
             metadata=metadata,
+            table=table,
             replace=replace,
         )
 
@@ -273,7 +277,8 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         says in which of its files. A case of a database's table is named by its key instead, by one
         value or by several. The source is read where the plan says it is, or from `source`; where a
         packed dataset knows the bytes at which rows begin, it is not read from the start. Raises
-        `PlanError` for a row that holds no case, and `SourceError` for a source that was changed since it was read.
+        `PlanError` for a row that holds no case, and `SourceError` for a source that was changed
+        since it was read.
         """
         from ..reading.tracing import trace
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Annotated, Any
 
 import typer
@@ -16,7 +15,10 @@ from .screen import show, show_json, width
 def export(
     source: Annotated[str, typer.Argument(help="A packed dataset, a file, or a plan.")],
     output: Annotated[
-        Path, typer.Argument(help="File to write: .csv, .tsv, .txt, .xlsx, .arrow or .parquet.")
+        str,
+        typer.Argument(
+            help="File to write: .csv, .tsv, .txt, .xlsx, .arrow, .parquet or .db; or a database."
+        ),
     ],
     cells: Annotated[
         str | None,
@@ -29,13 +31,16 @@ def export(
         str | None,
         typer.Option("--places", help="Layout table for fixed-width text."),
     ] = None,
+    to_table: Annotated[
+        str | None, typer.Option("--to-table", help="Table of a database to write.", metavar="NAME")
+    ] = None,
     replace: Annotated[bool, typer.Option("--replace", help="Overwrite existing files.")] = False,
     as_json: Annotated[
         bool, typer.Option("--json", help="Print what was written as JSON.")
     ] = False,
     options: dict[str, Any] | None = None,
 ) -> None:
-    """Write a dataset as text, workbook, Arrow or Parquet, and its codebook beside it."""
+    """Write a dataset as text, workbook, Arrow, Parquet or a table, with its codebook."""
     from ..api.reading import dictionary
     from ..show.text import wrapped
 
@@ -45,6 +50,7 @@ def export(
         fields=None if places is None else dictionary(places),
         missing=cells,
         metadata=None if metadata is None else [each.strip() for each in metadata.split(",")],
+        table=to_table,
         replace=replace,
     )
     if as_json:

@@ -79,7 +79,8 @@ def _groves(draw: random.Random) -> list[tuple[object, ...]]:
 
 
 def _deliveries(draw: random.Random) -> list[tuple[object, ...]]:
-    first, made = date(2025, 10, 6), []
+    first = date(2025, 10, 6)
+    made: list[tuple[object, ...]] = []
     for number in range(1, DELIVERIES + 1):
         acidity = f"{draw.lognormvariate(-0.9, 0.5):.2f}"
         if draw.random() < 0.02:

@@ -104,7 +104,7 @@ class _Handler(BaseHTTPRequestHandler):
     def log_message(self, *_: Any) -> None:
         """Nothing is printed."""
 
-    def do_GET(self) -> None:  # noqa: N802 - named by the standard library
+    def do_GET(self) -> None:
         path = self.path.partition("?")[0]
         self.server.asked[path] += 1
         if self._misbehaves(path):
@@ -206,7 +206,9 @@ def _feed(kind: str, count: int) -> bytes:
             f"<pubDate>{format_datetime(when)}</pubDate><category>mill</category></item>"
             for n, when in entries
         )
-        return f'<rss version="2.0"><channel><title>The mill</title>{inner}</channel></rss>'.encode()
+        return (
+            f'<rss version="2.0"><channel><title>The mill</title>{inner}</channel></rss>'.encode()
+        )
     inner = "".join(
         f"<entry><id>notice-{n}</id><title>Notice {n}</title><updated>{when.isoformat()}</updated>"
         f'<author><name>The mill</name></author><category term="mill"/>'

@@ -55,7 +55,7 @@ STEPS = (
     ),
     (
         "A query is read like a table.",
-        'codebook mill.db --query "SELECT village, count(*) AS growers FROM growers GROUP BY village"',
+        'codebook mill.db --query "SELECT village, count(*) AS n FROM growers GROUP BY village"',
     ),
     (
         "A page of the web (from a small server on this machine) and the tables in it.",
@@ -78,11 +78,7 @@ NEEDED = (("mill.db", "sqlalchemy", "sql"), ("harvest.html", "selectolax", "web"
 def lacking(command: str) -> str:
     """The extra that a step needs and that is not installed; empty for none."""
     return next(
-        (
-            extra
-            for name, module, extra in NEEDED
-            if name in command and find_spec(module) is None
-        ),
+        (extra for name, module, extra in NEEDED if name in command and find_spec(module) is None),
         "",
     )
 

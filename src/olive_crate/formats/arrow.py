@@ -31,7 +31,7 @@ def arrow_writer(dataset: PlainDataset, kind: str, missing: str) -> Callable[[Pa
     Raises `PlanError` for codes that a column's type cannot hold.
     """
     lacking = [] if missing == "null" else lacking_values(dataset)
-    schema = _schema(dataset, missing, lacking)
+    schema = schema_of(dataset, missing, lacking)
     categories = any(each.type == "category" for each in dataset.variables)
     whole = kind != ".parquet" and categories  # an Arrow file holds one dictionary a column
 
@@ -44,11 +44,11 @@ def arrow_writer(dataset: PlainDataset, kind: str, missing: str) -> Callable[[Pa
             plain = schema.remove_metadata()
             with pq.ParquetWriter(path, plain, compression="zstd") as writer:
                 for table in pieces:
-                    writer.write_table(_of_schema(table, plain))
+                    writer.write_table(of_schema(table, plain))
             return
         with pa.OSFile(str(path), "wb") as sink, pa.ipc.new_file(sink, schema) as writer:
             for table in pieces:
-                writer.write_table(_of_schema(table, schema))
+                writer.write_table(of_schema(table, schema))
 
     return write
 
@@ -62,7 +62,7 @@ def lacking_values(dataset: PlainDataset) -> list[str]:
     ]
 
 
-def _schema(dataset: PlainDataset, missing: str, lacking: Sequence[str]) -> pa.Schema:
+def schema_of(dataset: PlainDataset, missing: str, lacking: Sequence[str]) -> pa.Schema:
     """The schema of all pieces: integers are numbers where any code is one."""
     schema = table_with(rows_of(dataset, np.arange(min(dataset.rows, 1))), missing, lacking).schema
     if missing != "codes":
@@ -76,7 +76,7 @@ def _schema(dataset: PlainDataset, missing: str, lacking: Sequence[str]) -> pa.S
     return schema
 
 
-def _of_schema(table: pa.Table, schema: pa.Schema) -> pa.Table:
+def of_schema(table: pa.Table, schema: pa.Schema) -> pa.Table:
     arrays = [
         column if column.type == field.type else column.cast(field.type)
         for column, field in zip(table.columns, schema, strict=True)

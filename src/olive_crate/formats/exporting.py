@@ -10,6 +10,7 @@ import msgspec
 
 from ..columns.cell_texts import checked_way
 from ..errors import PlanError, nearest
+from ..sources.addresses import is_database
 from ..sources.writing import put_in_place, temporary_beside
 from .beside import DDI, beside, check_unedited, sealed
 
@@ -43,9 +44,14 @@ def export(
     encoding: str = "utf-8",
     delimiter: str | None = None,
     metadata: str | Sequence[str] | None = None,
+    table: str | None = None,
     replace: bool = False,
 ) -> Exported:
     """See `Dataset.export`."""
+    if is_database(path):
+        return Exported(*_to_database(dataset, path, table, missing, replace))
+    if table is not None:
+        raise PlanError(f"{path}: table applies only to databases")
     target = Path(path)
     kind = target.suffix.lower()
     if kind not in KINDS:
@@ -83,6 +89,15 @@ def export(
         notes += with_standards(files, dataset, target, standards)
     write_all(target, files, replace)
     return Exported(tuple(str(each) for each in files), tuple(dict.fromkeys(notes)))
+
+
+def _to_database(
+    dataset: PlainDataset, target: Any, table: str | None, missing: str | None, replace: bool
+) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    from .database import write_table
+
+    names, notes = write_table(dataset, target, table, checked_way(missing or "null"), replace)
+    return names, tuple(notes)
 
 
 def _standards(metadata: str | Sequence[str] | None, kind: str) -> list[str]:

@@ -64,6 +64,7 @@ class Packing:
         """Add cases; the columns are those of `start`, with their final declarations."""
         assert self._writer is not None
         self._writer.write_table(self.shape.table(columns))
+        pa.default_memory_pool().release_unused()  # or it grows by what each group leaves over
 
     def finish(
         self,

@@ -37,7 +37,7 @@ from .receipts import receipt_of
 from .single_pass import Progress, run
 
 Further = Callable[[Ints], list[Column]]
-HELD = 64 << 20
+HELD = 24 << 20
 """Bytes of converted blocks that are held before they are written."""
 
 
@@ -231,10 +231,10 @@ class Sink:
         return True
 
     def _write(self, outcomes: list[Outcome]) -> None:
-        columns = [
-            joined(outcome, [blocks[place] for blocks in self.held])
-            for place, outcome in enumerate(outcomes)
-        ]
+        columns = [  # each block is let go of as soon as it is joined
+            joined(outcome, [blocks.pop() for blocks in self.held])
+            for outcome in reversed(outcomes)
+        ][::-1]
         rows = np.concatenate([np.zeros(0, np.int64), *self.rows_held]) + self.row_offset
         if columns and len(columns[0]):
             self.target.write([*columns, *self.further(rows)], rows)

@@ -21,6 +21,8 @@ DATABASES = {
     "mariadb": "mariadb",
 }
 """Databases by the scheme of their address."""
+TABLE_FILES = (".db", ".sqlite", ".sqlite3")
+"""Extensions of SQLite files."""
 _full: dict[str, str | None] = {}
 """Full addresses by what is kept of them; `None` where several have been."""
 
@@ -68,6 +70,14 @@ def remembered(address: str) -> str:
         if known != address:
             _full[safe] = None
     return safe
+
+
+def is_database(target: object) -> bool:
+    """Does this name a database to write to: an address, or a file of SQLite?"""
+    text = str(target)
+    if is_address(text):
+        return database_kind(text) is not None
+    return text.lower().endswith(TABLE_FILES)
 
 
 def kept_address(text: str) -> str:

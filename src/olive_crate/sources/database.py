@@ -9,7 +9,9 @@ file of PostgreSQL). A host that only a plan names gets no secret unless the use
 
 from __future__ import annotations
 
+import contextlib
 import os
+import threading
 import weakref
 from collections.abc import Iterator, Sequence
 from pathlib import Path
@@ -17,8 +19,8 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 
-from ..errors import OliveCrateError, PasswordNeeded, SourceError
-from .addresses import database_kind, full_address, host_of, safe_address
+from ..errors import OliveCrateError, PasswordNeeded, SourceError, TargetError
+from .addresses import database_kind, full_address, host_of, kept_address, safe_address
 from .source import Source, stamp_of
 
 if TYPE_CHECKING:
@@ -41,7 +43,12 @@ POSTGRESQL_SETTINGS = (
     "SET intervalstyle TO 'iso_8601'",
 )
 """So that dates, times and spans come as ISO 8601 writes them."""
-ROWS_A_FETCH = 20_000
+AS_TEXT = (
+    *("int2", "int4", "int8", "float4", "float8", "numeric", "date", "time", "timetz"),
+    *("timestamp", "timestamptz", "interval"),
+)
+"""Types of PostgreSQL whose text our own readers take."""
+ROWS_A_FETCH = 2_000
 """Rows that are held as Python values at a time."""
 
 
@@ -143,13 +150,14 @@ class Session:
         with self.faults():
             cursor = self._streaming()
             try:
-                cursor.execute(sql, tuple(values)) if values else cursor.execute(sql)
+                with self._as_it_comes():
+                    cursor.execute(sql, tuple(values)) if values else cursor.execute(sql)
             except BaseException:
                 cursor.close()
                 raise
         try:
             while True:
-                with self.faults():
+                with self.faults(), self._as_it_comes():
                     held = cursor.fetchmany(ROWS_A_FETCH)
                 if not held:
                     return
@@ -157,9 +165,25 @@ class Session:
         finally:
             cursor.close()
 
+    @contextlib.contextmanager
+    def _as_it_comes(self) -> Iterator[None]:
+        """Values as the server sends them, which saves making Python objects of them first."""
+        part = {"sqlite": "text_factory", "postgresql": ""}.get(self.kind, "decoders")
+        if not part:
+            yield
+            return
+        usual = getattr(self.driver, part)
+        setattr(self.driver, part, bytes if part == "text_factory" else {})
+        try:
+            yield
+        finally:
+            setattr(self.driver, part, usual)
+
     def _streaming(self) -> Any:
         if self.kind == "postgresql":
-            return self.driver.cursor(name="olive_crate")
+            cursor = self.driver.cursor(name="olive_crate")
+            _as_text(cursor)
+            return cursor
         if self.kind in ("mysql", "mariadb"):
             from pymysql.cursors import SSCursor
 
@@ -167,8 +191,35 @@ class Session:
         return self.driver.cursor()
 
 
+@contextlib.contextmanager
+def writing(where: DatabaseAddress) -> Iterator[Connection]:
+    """A connection in a transaction that is kept if all goes well, and taken back if not."""
+    source = Source(where.name, _file_of(where), None, _no_bytes, form="database", database=where)
+    connection = _connected(where, source, to_write=True)
+    try:
+        if where.kind == "postgresql":
+            connection.exec_driver_sql("SET TIME ZONE 'UTC'")
+        elif where.kind == "sqlite":
+            connection.exec_driver_sql("BEGIN IMMEDIATE")
+        else:
+            connection.exec_driver_sql("SET time_zone = '+00:00'")
+        yield connection
+        if where.kind == "sqlite":
+            connection.exec_driver_sql("COMMIT")
+        connection.commit()
+    finally:
+        _closed(connection)
+
+
+def _file_of(where: DatabaseAddress) -> Path | None:
+    return Path(kept_address(where.address)) if where.kind == "sqlite" else None
+
+
 class Faults:
     """What a driver or SQLAlchemy raises, as `SourceError`, without the user or the password."""
+
+    kind: type[OliveCrateError] = SourceError
+    words = "the database says"
 
     def __init__(self, name: str, address: str) -> None:
         self._name, self._address = name, address
@@ -179,9 +230,14 @@ class Faults:
     def __exit__(self, kind: type[BaseException] | None, error: Any, _: object) -> None:
         if error is None or isinstance(error, OliveCrateError) or not _is_drivers(error):
             return
-        raise SourceError(
-            f"{self._name}: the database says: {_said(error, self._address)}"
-        ) from None
+        raise self.kind(f"{self._name}: {self.words}: {_said(error, self._address)}") from None
+
+
+class WritingFaults(Faults):
+    """What a driver or SQLAlchemy raises while writing, as `TargetError`."""
+
+    kind = TargetError
+    words = "cannot be written"
 
 
 def _is_drivers(error: BaseException) -> bool:
@@ -211,19 +267,20 @@ def _secrets(address: str) -> list[str]:
     return [each for one in given if one for each in {one, unquote(one)}]
 
 
-def _connected(where: DatabaseAddress, source: Source) -> Connection:
+def _connected(where: DatabaseAddress, source: Source, to_write: bool = False) -> Connection:
     """A connection that has not asked anything yet."""
     try:
         import sqlalchemy as sa
     except ImportError:
         raise SourceError(f"{source.name}: {LACKING}") from None
     url = _url(where, source)
-    with Faults(source.name, where.address):
+    with (WritingFaults if to_write else Faults)(source.name, where.address):
         try:
             engine = sa.create_engine(
-                url, poolclass=sa.pool.NullPool, **_arguments(where.kind, source.path)
+                url, poolclass=sa.pool.NullPool, **_arguments(where.kind, source.path, to_write)
             )
-            return engine.connect()
+            with guarded(where):
+                return engine.connect()
         except ImportError:
             raise SourceError(f"{source.name}: {LACKING}") from None
         except sa.exc.OperationalError as error:
@@ -277,9 +334,29 @@ def _url(where: DatabaseAddress, source: Source) -> URL:
     if where.by_user or host_of(where.address) in named_hosts():
         user, password = os.environ.get(USER), os.environ.get(PASSWORD)
         url = url.set(username=url.username or user, password=url.password or password)
-    elif where.kind == "postgresql" and url.password is None:
-        url = url.set(password="")  # so that the driver does not take PGPASSWORD for it
     return url
+
+
+@contextlib.contextmanager
+def guarded(where: DatabaseAddress) -> Iterator[None]:
+    """While a host is connected to that only a plan names, no password is in the environment.
+
+    The driver of PostgreSQL would send `PGPASSWORD` to any host; what its password file says of
+    this very host may be sent.
+    """
+    if where.kind != "postgresql" or where.by_user or host_of(where.address) in named_hosts():
+        yield
+        return
+    with _ENVIRONMENT:
+        held = os.environ.pop("PGPASSWORD", None)
+        try:
+            yield
+        finally:
+            if held is not None:
+                os.environ["PGPASSWORD"] = held
+
+
+_ENVIRONMENT = threading.Lock()
 
 
 def named_hosts() -> set[str]:
@@ -287,10 +364,10 @@ def named_hosts() -> set[str]:
     return {each.strip().lower() for each in os.environ.get(HOSTS, "").split(",") if each.strip()}
 
 
-def _arguments(kind: str, path: Path | None) -> dict[str, Any]:
+def _arguments(kind: str, path: Path | None, to_write: bool) -> dict[str, Any]:
     if kind == "sqlite":
         assert path is not None
-        return {"creator": lambda: _read_only_file(path)}
+        return {"creator": lambda: _written_file(path) if to_write else _read_only_file(path)}
     if kind == "postgresql":
         return {"connect_args": {"connect_timeout": SECONDS_TO_CONNECT}}
     return {
@@ -300,6 +377,13 @@ def _arguments(kind: str, path: Path | None) -> dict[str, Any]:
             "local_infile": False,
         }
     }
+
+
+def _written_file(path: Path) -> Any:
+    """A connection to an SQLite file that is written, or made."""
+    import sqlite3
+
+    return sqlite3.connect(path, isolation_level=None, check_same_thread=False)
 
 
 def _read_only_file(path: Path) -> Any:
@@ -339,7 +423,6 @@ def _begin(connection: Connection, kind: str) -> None:
         connection.execution_options(isolation_level="REPEATABLE READ", postgresql_readonly=True)
         for setting in POSTGRESQL_SETTINGS:
             connection.exec_driver_sql(setting)
-        _as_text(connection.connection.driver_connection)
     elif kind == "sqlite":
         connection.exec_driver_sql("BEGIN")
         connection.exec_driver_sql("SELECT count(*) FROM sqlite_master").close()
@@ -349,18 +432,16 @@ def _begin(connection: Connection, kind: str) -> None:
         connection.exec_driver_sql("START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY")
 
 
-def _as_text(link: Any) -> None:
+def _as_text(cursor: Any) -> None:
     """Values that would only be made Python objects of to be written again come as text."""
     from psycopg.types.string import TextLoader
 
-    for name in ("numeric", "date", "time", "timetz", "timestamp", "timestamptz", "interval"):
-        link.adapters.register_loader(name, TextLoader)
+    for name in AS_TEXT:
+        cursor.adapters.register_loader(name, TextLoader)
 
 
 def _closed(connection: Connection) -> None:
     """Close a connection; one that the server has closed already is as good."""
-    import contextlib
-
     with contextlib.suppress(Exception):
         connection.close()
         connection.engine.dispose()

@@ -18,6 +18,7 @@ from typing import Any
 import msgspec
 
 from ..errors import PlanError, SourceError
+from .addresses import database_kind, is_web, safe_address
 from .sets import PLAN_FILE, Files, Member, in_order
 from .source import Source
 
@@ -41,6 +42,8 @@ def is_set(source: Any) -> bool:
     if isinstance(source, (str, os.PathLike)):
         text = os.fspath(source)
         if isinstance(text, bytes):
+            return False
+        if is_web(text) or database_kind(text) is not None:
             return False
         if "://" in text:
             return bool(PATTERN.search(text)) or text.endswith("/")
@@ -220,7 +223,7 @@ def _of_url(url: str) -> Files:
     import fsspec
 
     if not PATTERN.search(url) and not url.endswith("/"):
-        return Files([Member(url, url)])
+        return Files([Member(safe_address(url), url)])
     try:
         system, path = fsspec.core.url_to_fs(_starred(url))
         if url.endswith("/"):
@@ -235,11 +238,13 @@ def _of_url(url: str) -> Files:
             found = {name: each for name, each in held.items() if each["type"] == "file"}
             left = []
     except ImportError as error:
-        raise SourceError(f"{url}: {error}") from None
+        raise SourceError(f"{safe_address(url)}: {error}") from None
     except Exception as error:  # each kind of storage raises its own
-        raise SourceError(f"{url}: cannot be listed: {error or type(error).__name__}") from None
+        raise SourceError(
+            f"{safe_address(url)}: cannot be listed: {error or type(error).__name__}"
+        ) from None
     if not found:
-        raise SourceError(f"{url}: no file matches")
+        raise SourceError(f"{safe_address(url)}: no file matches")
     parts = _part_pattern(_path_of(url))
     members = []
     for name in sorted(found, key=in_order):

@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import IO, Any, cast
 
 from ..errors import SourceError, nearest
-from .addresses import database_kind, is_web
+from .addresses import database_kind, full_address, is_web, safe_address
 from .source import Inflating, Source, stamp_of
 
 IN_MEMORY = 64 << 20
@@ -197,20 +197,23 @@ def _from_url(url: str) -> Source:
         return _in_archive(url)
     import fsspec
 
+    name, url = safe_address(url), full_address(url)
+
     def opened() -> IO[bytes]:
         try:
             return cast(IO[bytes], fsspec.open(url, "rb").open())
         except ImportError as error:
-            raise SourceError(f"{url}: {error}") from None
+            raise SourceError(f"{name}: {error}") from None
         except Exception as error:  # each kind of storage raises its own
-            raise SourceError(f"{url}: cannot be opened: {error or type(error).__name__}") from None
+            said = str(error).replace(url, name) or type(error).__name__
+            raise SourceError(f"{name}: cannot be opened: {said}") from None
 
     with opened() as stream:
         size = getattr(stream, "size", None)
         if not _seekable(stream):
             copy = _from_stream(stream)
-            return Source(url, None, copy.size, copy.open)
-    return Source(url, None, size, opened)
+            return Source(name, None, copy.size, copy.open)
+    return Source(name, None, size, opened)
 
 
 def _in_archive(url: str) -> Source:

@@ -29,7 +29,7 @@ def find_query(source: Source, plan: Decisions) -> SourceLayout:
     session = Session(source)
     evidence: list[Evidence] = []
     relation = _relation(session, plan, evidence)
-    counted = f"({relation.query}) AS counted" if relation.query else relation.sql
+    counted = f"({relation.query}\n) AS counted" if relation.query else relation.sql
     rows = int(session.first(f"SELECT count(*) FROM {counted}"))
     records = QueryRecords(session, relation, rows)
     names = plan.names or tuple(each.name for each in relation.columns)
@@ -95,7 +95,7 @@ def _relation(session: Session, plan: Decisions, evidence: list[Evidence]) -> Re
 
 def _queried(session: Session, query: str) -> Relation:
     """A query, with what the driver says of its columns."""
-    counted = f"({query}) AS asked"
+    counted = f"({query}\n) AS asked"
     described = session.described(f"SELECT * FROM {counted} LIMIT 0")
     columns = tuple(TableColumn(str(each[0]), _said(each, session)) for each in described)
     return Relation("", counted, columns, query=query)

@@ -1,29 +1,29 @@
-"""Rows of a relation as batches of texts, all from one snapshot.
+"""Rows of a relation as batches of arrays, all from one snapshot.
 
-Where the driver hands over Arrow arrays (ADBC, for PostgreSQL), they are taken as they are, by a
-second connection that shares the snapshot of the first. Otherwise rows come through a cursor that
-the server keeps, some at a time.
+Where the driver hands over Arrow arrays (ADBC, for PostgreSQL), they are taken as they are, by
+further connections that share the snapshot of the first (`parallel`). Otherwise rows come through a
+cursor that the server keeps, some at a time.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any
 
 import msgspec
 import numpy as np
 import pyarrow as pa
 
 from ...errors import LayoutError
-from ...sources.database import POSTGRESQL_SETTINGS, Session
+from ...sources.database import Session
 from ..base import Tally
 from ..records.layout import Batch, Wanted
 from . import sql
+from .parallel import arrow_batches, has_arrow, pieces_of
 from .tables import Relation, TableColumn
-from .texts import STRING, texts_of
+from .texts import BINARY, array_of
 
-NOT_HELD = (pa.types.is_decimal, pa.types.is_interval, pa.types.is_binary, pa.types.is_nested)
-"""Arrow types whose text Arrow does not write as it is read again."""
+ROWS_A_BATCH = 20_000
+"""Rows of a batch: what a block costs apart from its rows is paid once for so many."""
 
 
 class QueryRecords(msgspec.Struct, frozen=True, eq=False):
@@ -50,117 +50,98 @@ class QueryRecords(msgspec.Struct, frozen=True, eq=False):
         left = last - wanted.first + 1
         if left <= 0 and self.rows:
             return
-        at = wanted.first
-        for texts in self._texts(columns, None if last >= self.rows else last, wanted.first - 1):
-            count = min(len(texts[0]), left) if last < self.rows else len(texts[0])
+        whole, at = last >= self.rows, wanted.first
+        arrays_of = self._arrays(columns, None if whole else last, wanted.first - 1, wanted.workers)
+        for arrays in arrays_of:
+            count = len(arrays[0]) if whole else min(len(arrays[0]), left)
             if count <= 0:
                 return
-            held = {index: each.slice(0, count) for index, each in zip(columns, texts, strict=True)}
+            held = {
+                index: each.slice(0, count) for index, each in zip(columns, arrays, strict=True)
+            }
             yield Batch(np.arange(at, at + count), held)
             at, left = at + count, left - count
 
-    def _texts(
-        self, columns: Sequence[int], last: int | None, skip: int
-    ) -> Iterator[list[pa.StringArray]]:
-        """Texts of these columns, up to the row `last`, without the first `skip`."""
+    def _arrays(
+        self, columns: Sequence[int], last: int | None, skip: int, workers: int
+    ) -> Iterator[list[pa.Array]]:
+        """Arrays of these columns, up to the row `last`, without the first `skip`."""
         chosen = [self.relation.columns[index] for index in columns]
         if self.relation.query:
-            yield from _skipping(self._of_query(columns), skip)
-            return
-        limit = None if last is None else last - skip
-        arrow = _arrow_of(self.session) if self.session.kind == "postgresql" else None
-        text = self._select(chosen, limit, skip)
-        if arrow is not None:
-            yield from _arrow_texts(arrow, text, self.session)
-        else:
-            yield from _row_texts(self.session, text, chosen)
+            return _skipping(self._of_query(columns), skip)
+        select, order = self._select(chosen), self._order()
+        whole, pieces = last is None and not skip, [""]
+        page = "" if whole else sql.page((last or self.rows) - skip, skip)
+        if self.session.kind != "postgresql" or not has_arrow():
+            return _row_arrays(self.session, select + order + page, chosen)
+        if whole and self.relation.key:
+            key = sql.quoted(self.relation.key[0], self.session.kind)
+            pieces = pieces_of(self.session, self.relation, key, workers)
+        texts = [f"{select}{each}{order}{page}" for each in pieces]
+        return arrow_batches(self.session, texts, workers)
 
-    def _of_query(self, columns: Sequence[int]) -> Iterator[list[pa.StringArray]]:
+    def _order(self) -> str:
+        """Rows come in the order of the key, if there is one."""
+        order = [sql.quoted(each, self.session.kind) for each in self.relation.key]
+        return f" ORDER BY {', '.join(order)}" if order else ""
+
+    def _of_query(self, columns: Sequence[int]) -> Iterator[list[pa.Array]]:
         """A query as the user wrote it: a SELECT around it could lose its order."""
         every = list(self.relation.columns)
-        for texts in _row_texts(self.session, self.relation.query, every):
-            yield [texts[index] for index in columns]
+        for arrays in _row_arrays(self.session, self.relation.query, every):
+            yield [arrays[index] for index in columns]
 
-    def _select(self, columns: Sequence[TableColumn], limit: int | None, skip: int) -> str:
+    def _select(self, columns: Sequence[TableColumn]) -> str:
         kind, relation = self.session.kind, self.relation
         castable = kind == "postgresql"
         names = [
             sql.quoted(each.name, kind) + ("" if each.plain or not castable else "::text")
             for each in columns
         ]
-        if limit is None and skip:
-            limit = self.rows - skip
-        order = [sql.quoted(each, kind) for each in relation.key]
-        return sql.select(names, relation.sql, order, limit, skip)
+        return f"SELECT {', '.join(names)} FROM {relation.sql}"
 
 
-def _skipping(batches: Iterator[list[pa.StringArray]], skip: int) -> Iterator[list[pa.StringArray]]:
-    for texts in batches:
-        count = len(texts[0])
+def _skipping(batches: Iterator[list[pa.Array]], skip: int) -> Iterator[list[pa.Array]]:
+    for arrays in batches:
+        count = len(arrays[0])
         if skip >= count:
             skip -= count
             continue
-        yield [each.slice(skip) for each in texts]
+        yield [each.slice(skip) for each in arrays]
         skip = 0
 
 
-def _row_texts(
+def _row_arrays(
     session: Session, text: str, columns: Sequence[TableColumn]
-) -> Iterator[list[pa.StringArray]]:
-    """The rows that a cursor gives, turned over into columns."""
-    kinds = [each.cells.type for each in columns]
+) -> Iterator[list[pa.Array]]:
+    """The rows that a cursor gives, turned over into columns, some batches joined."""
+    kinds = [BINARY if each.is_binary else each.cells.type for each in columns]
+    held: list[list[pa.Array]] = []
+    rows_held = 0
     for rows in session.rows(text):
         turned = list(zip(*rows, strict=True))
         if len(turned) != len(columns):
             raise LayoutError(
                 f"{session.name}: {len(turned)} columns came, where {len(columns)} were said"
             )
-        yield [texts_of(each, kind) for each, kind in zip(turned, kinds, strict=True)]
+        held.append([array_of(each, kind) for each, kind in zip(turned, kinds, strict=True)])
+        rows_held += len(rows)
+        if rows_held >= ROWS_A_BATCH:
+            yield _joined(held)
+            held, rows_held = [], 0
+    if held:
+        yield _joined(held)
 
 
-def _arrow_of(session: Session) -> Any:
-    """A connection whose driver gives Arrow arrays, in the same snapshot; `None` without one."""
-    try:
-        from adbc_driver_postgresql import dbapi
-    except ImportError:
-        return None
-    snapshot = session.first("SELECT pg_export_snapshot()")
-    with session.faults():
-        link = dbapi.connect(
-            session.connection.engine.url.set(drivername="postgresql").render_as_string(False)
-        )
-        cursor = link.cursor()
-        cursor.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
-        cursor.execute(f"SET TRANSACTION SNAPSHOT '{snapshot}'")
-        for setting in POSTGRESQL_SETTINGS:
-            cursor.execute(setting)
-        cursor.close()
-    return link
+def _joined(parts: Sequence[list[pa.Array]]) -> list[pa.Array]:
+    """The same columns of several batches, as text where their types differ."""
+    return [_one_type(each) for each in zip(*parts, strict=True)]
 
 
-def _arrow_texts(link: Any, text: str, session: Session) -> Iterator[list[pa.StringArray]]:
-    try:
-        with session.faults():
-            cursor = link.cursor()
-            cursor.execute(text)
-            reader = cursor.fetch_record_batch()
-        while True:
-            with session.faults():
-                try:
-                    batch = reader.read_next_batch()
-                except StopIteration:
-                    return
-            if batch.num_rows:
-                yield [_as_text(each) for each in batch.columns]
-    finally:
-        link.close()
-
-
-def _as_text(held: pa.Array) -> pa.StringArray:
-    if isinstance(held, pa.ExtensionArray):
-        held = held.storage
-    if pa.types.is_string(held.type):
-        return held
-    if any(each(held.type) for each in NOT_HELD):
-        return texts_of(held.to_pylist())
-    return held.cast(STRING)
+def _one_type(arrays: Sequence[pa.Array]) -> pa.Array:
+    kinds = {each.type for each in arrays if each.null_count < len(each)}
+    if len(kinds) == 1:
+        kind = kinds.pop()
+        same = [each if each.type == kind else pa.nulls(len(each), kind) for each in arrays]
+        return pa.concat_arrays(same)
+    return pa.concat_arrays([each.cast(pa.string()) for each in arrays])

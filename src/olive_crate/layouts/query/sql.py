@@ -84,18 +84,6 @@ def quoted(name: str, kind: str) -> str:
     return mark + name.replace(mark, mark * 2) + mark
 
 
-def select(
-    columns: Sequence[str],
-    relation: str,
-    order: Sequence[str] = (),
-    limit: int | None = None,
-    offset: int = 0,
-) -> str:
-    """A SELECT of columns, which are quoted already, from a relation."""
-    text = f"SELECT {', '.join(columns)} FROM {relation}"
-    if order:
-        text += f" ORDER BY {', '.join(order)}"
-    if limit is not None:
-        text += f" LIMIT {limit}"
-        text += f" OFFSET {offset}" if offset else ""
-    return text
+def page(limit: int, offset: int) -> str:
+    """What is put behind a SELECT for so many rows without the first ones."""
+    return f" LIMIT {limit}" + (f" OFFSET {offset}" if offset else "")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import warnings
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
@@ -36,6 +37,7 @@ class TableColumn(msgspec.Struct, frozen=True):
     comment: str = ""
     required: bool = False
     promised: PromisedValues | None = None
+    is_binary: bool = False
     plain: bool = True
     """Its values come as Arrow has them; those of others are asked for as text."""
 
@@ -137,7 +139,8 @@ def _usual(session: Session) -> str:
 
 def described(session: Session, schema: str | None, name: str) -> Relation:
     """A table with all that the database says of it."""
-    with session.faults():
+    with session.faults(), warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # of types that SQLAlchemy does not know: they are text
         inspector = _inspector(session)
         columns = inspector.get_columns(name, schema)
         key = tuple(inspector.get_pk_constraint(name, schema).get("constrained_columns") or ())
@@ -176,6 +179,7 @@ def _column(given: Any, key: Sequence[str], checks: Sequence[str], kind: str) ->
         " ".join((given.get("comment") or "").split()),
         required=given.get("nullable") is False or name in key,
         promised=promised,
+        is_binary=type(made).__name__ in ("BLOB", "BYTEA", "LONGBLOB", "MEDIUMBLOB", "TINYBLOB"),
         plain=plain,
     )
 
@@ -191,10 +195,10 @@ def _typed(made: Any, kind: str) -> tuple[SourceColumn, str | None, tuple[str, .
     if getattr(made, "display_width", None) == 1:  # as BOOLEAN is kept by MariaDB
         return typed._replace(type="boolean|1|0"), None, (), True
     if isinstance(made, types.Boolean):
-        return typed._replace(type="boolean"), None, (), True
+        return typed._replace(type="boolean"), None, (), False
     if isinstance(made, types.Integer):
         return typed._replace(type="integer"), None, (), True
-    if isinstance(made, types.Numeric):
+    if isinstance(made, (types.Numeric, types.Float)):
         scale = getattr(made, "scale", None)
         whole = scale == 0 and kind != "sqlite"
         decimals = scale if isinstance(scale, int) and 0 < scale <= 12 else None

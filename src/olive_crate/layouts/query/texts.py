@@ -1,4 +1,8 @@
-"""Values of a driver as texts, column by column, so that they are converted like those of files."""
+"""Values of a driver as Arrow arrays, column by column, so that they are converted like text.
+
+Whole numbers and binary64 numbers stay what they are; everything else becomes text as ISO 8601 and
+our own readers have it.
+"""
 
 from __future__ import annotations
 
@@ -11,24 +15,54 @@ from typing import Any
 import pyarrow as pa
 
 STRING = pa.string()
-ARROW: dict[type, pa.DataType] = {int: pa.int64(), float: pa.float64(), date: pa.date32()}
-"""How values of a Python type are held, where Arrow writes them as they are read again."""
+BINARY = "binary"
+"""Bytes that are no text; written in hexadecimal digits."""
+HELD: dict[type, pa.DataType] = {int: pa.int64(), float: pa.float64(), date: pa.date32()}
+
+KEPT = (STRING, pa.int64(), pa.float64(), pa.date32())
+TURNED = (pa.types.is_timestamp, pa.types.is_time, pa.types.is_boolean)
+"""Arrow types that Arrow writes as they are read again."""
 
 
-def texts_of(values: Sequence[Any], kind: str = "") -> pa.StringArray:
-    """The values as texts; `None` as null. `kind` is what the database says they are."""
-    if kind in ("boolean", "time"):
+def array_of(values: Sequence[Any], kind: str = "") -> pa.Array:
+    """The values of a column, `None` as null. `kind` is what the database says they are."""
+    if kind in ("boolean", "time", BINARY):
         values = [_as_said(each, kind) for each in values]
-    first = next((each for each in values if each is not None), None)
+    kinds = set(map(type, values))
+    kinds.discard(type(None))
     try:
-        if isinstance(first, str):
+        if kinds <= {str, bytes}:
             return pa.array(values, STRING)
-        held = ARROW.get(type(first))
-        if held is not None:
-            return pa.array(values, held).cast(STRING)
+        if len(kinds) == 1 and (held := HELD.get(kinds.pop())):
+            return pa.array(values, held)
     except (pa.ArrowInvalid, pa.ArrowTypeError, OverflowError, UnicodeEncodeError):
         pass
     return pa.array([None if each is None else written(each) for each in values], STRING)
+
+
+def plain(held: pa.Array) -> pa.Array:
+    """An array that a driver gives, as numbers of 64 bits, days, or text."""
+    if isinstance(held, pa.ExtensionArray):
+        held = held.storage
+    kind = held.type
+    if kind in KEPT:
+        return held
+    if pa.types.is_integer(kind) and kind != pa.uint64():
+        return held.cast(pa.int64())
+    if any(each(kind) for each in TURNED) or pa.types.is_floating(kind):
+        return held.cast(STRING)
+    return array_of(held.to_pylist())
+
+
+def _as_said(value: Any, kind: str) -> Any:
+    """A truth that is kept as 1 or 0; a time of day that comes as a span."""
+    if kind == BINARY and isinstance(value, (bytes, bytearray, memoryview)):
+        return bytes(value).hex()
+    if kind == "boolean" and type(value) is int and value in (0, 1):
+        return value == 1
+    if kind == "time" and isinstance(value, timedelta) and timedelta() <= value < timedelta(1):
+        return (datetime.min + value).time()
+    return value
 
 
 def written(value: Any) -> str:
@@ -46,19 +80,18 @@ def written(value: Any) -> str:
     if isinstance(value, timedelta):
         return duration(value)
     if isinstance(value, (bytes, bytearray, memoryview)):
-        return bytes(value).hex()
+        return _of_bytes(bytes(value))
     if isinstance(value, (list, dict, tuple)):
         return json.dumps(value, ensure_ascii=False, default=str)
     return str(value)
 
 
-def _as_said(value: Any, kind: str) -> Any:
-    """A truth that is kept as 1 or 0; a time of day that comes as a span."""
-    if kind == "boolean" and type(value) is int and value in (0, 1):
-        return value == 1
-    if kind == "time" and isinstance(value, timedelta) and timedelta() <= value < timedelta(1):
-        return (datetime.min + value).time()
-    return value
+def _of_bytes(value: bytes) -> str:
+    """Text where the bytes are UTF-8, else two hexadecimal digits for each."""
+    try:
+        return value.decode("utf-8")
+    except UnicodeDecodeError:
+        return value.hex()
 
 
 def duration(value: timedelta) -> str:

@@ -15,7 +15,18 @@ import pyarrow as pa
 
 from ...columns.rule import SourceColumn
 from ...kernels.spans import Cells
-from ...kernels.types import PAD, Bytes, Ints
+from ...kernels.types import (
+    DAYS,
+    PAD,
+    Bytes,
+    EarlyColumn,
+    Forecast,
+    Ints,
+    NumberRequest,
+    NumbersRead,
+    TimeRequest,
+    TimesRead,
+)
 from ...sources.source import Source
 from ..base import BLANK, DATA, SKIPPED, Block, Hands, RangeLayout, RawCell, Tally
 
@@ -24,10 +35,13 @@ BETWEEN = " | "
 
 
 class Batch(NamedTuple):
-    """Some records: the row of each, and texts by column for the columns that were asked for."""
+    """Some records: the row of each, and an array for each column that was asked for.
+
+    Arrays are texts, whole numbers of 64 bits, numbers of binary64, or days; null is blank.
+    """
 
     rows: Ints
-    texts: dict[int, pa.StringArray]
+    arrays: dict[int, pa.Array]
 
 
 class Wanted(NamedTuple):
@@ -38,6 +52,7 @@ class Wanted(NamedTuple):
     first: int = 1
     last: int | None = None
     limit: int | None = None
+    workers: int = 1
 
 
 class Records(Protocol):
@@ -54,12 +69,79 @@ class RecordBlock(msgspec.Struct, frozen=True, eq=False):
     """A block of records."""
 
     rows: Ints
-    texts: dict[int, pa.StringArray]
+    arrays: dict[int, pa.Array]
+    forecast: Forecast
     early: bool = False
 
     def field(self, index: int) -> Cells:
         """The cells of one column; blank where there is no value."""
-        return cells_of(self.texts[index])
+        held, wanted = self.arrays[index], self.forecast.get(index)
+        if isinstance(wanted, NumberRequest) and held.type == NUMBERS[wanted.whole]:
+            return TypedCells(held, (wanted, _numbers(held)))
+        if isinstance(wanted, TimeRequest) and (wanted.unit, held.type) == (DAYS, pa.date32()):
+            return TypedCells(held, (wanted, _days(held)))
+        return cells_of(as_text(held))
+
+
+NUMBERS = {True: pa.int64(), False: pa.float64()}
+"""The Arrow types of numbers that are taken as they are, by whether they are whole."""
+
+
+class TypedCells(Cells):
+    """Numbers that are numbers already; their texts are only made if somebody asks for them."""
+
+    __slots__ = ("_array", "_made")
+
+    def __init__(self, array: pa.Array, ready: EarlyColumn) -> None:
+        self._array = array
+        self._made: Cells | None = None
+        self._count, self.grid = len(array), None
+        self._at, self._find = None, lambda: (self._texts.starts, self._texts.ends)
+        self.ready = ready
+
+    @property
+    def _texts(self) -> Cells:
+        if self._made is None:
+            self._made = cells_of(as_text(self._array))
+        return self._made
+
+    @property
+    def buffer(self) -> Bytes:  # type: ignore[override]
+        """The bytes of the texts."""
+        return self._texts.buffer
+
+
+def _numbers(array: pa.Array) -> NumbersRead:
+    """The numbers of an array as a kernel gives them; not finite ones as what needs more care."""
+    kind = np.int64 if pa.types.is_int64(array.type) else np.float64
+    data = array.buffers()[1]
+    held = np.frombuffer(data, kind)[array.offset : array.offset + len(array)]
+    reasons = np.zeros(len(array), np.uint8)
+    if array.null_count:
+        reasons[:] = ~np.asarray(array.is_valid())
+        held = np.where(reasons, 0, held).astype(kind)
+    left = 0
+    if kind is np.float64:
+        odd = ~np.isfinite(held)
+        left = int(np.count_nonzero(odd))
+        reasons[odd] = 2
+    return NumbersRead(held.copy(), reasons, 0, left)
+
+
+def _days(array: pa.Array) -> TimesRead:
+    """The days of an array as a kernel gives them."""
+    data = array.buffers()[1]
+    held = np.frombuffer(data, np.int32)[array.offset : array.offset + len(array)].copy()
+    good = np.ones(len(array), bool)
+    if array.null_count:
+        good = np.asarray(array.is_valid())
+        held[~good] = 0
+    return TimesRead(held, good)
+
+
+def as_text(array: pa.Array) -> pa.StringArray:
+    """An array of records as texts."""
+    return array if pa.types.is_string(array.type) else array.cast(pa.string())
 
 
 def cells_of(texts: pa.StringArray) -> Cells:
@@ -69,12 +151,13 @@ def cells_of(texts: pa.StringArray) -> Cells:
     if count == 0 or offsets is None:
         none = np.zeros(0, np.int64)
         return Cells(np.zeros(2 * PAD, np.uint8), none, none)
-    at = np.frombuffer(offsets, np.int32)[texts.offset : texts.offset + count + 1].astype(np.int64)
-    low, high = int(at[0]), int(at[-1])
-    buffer: Bytes = np.zeros(high - low + 2 * PAD, np.uint8)
+    own = np.frombuffer(offsets, np.int32)[texts.offset : texts.offset + count + 1]
+    low, high = int(own[0]), int(own[-1])
+    buffer: Bytes = np.empty(high - low + 2 * PAD, np.uint8)
+    buffer[:PAD] = buffer[PAD + high - low :] = 0
     if high > low:
         buffer[PAD : PAD + high - low] = np.frombuffer(data, np.uint8)[low:high]
-    at += PAD - low
+    at = own + np.int64(PAD - low)
     starts, ends = at[:-1], at[1:]
     if texts.null_count:
         valid = np.asarray(texts.is_valid())
@@ -123,11 +206,11 @@ class RecordLayout(msgspec.Struct, frozen=True, eq=False):
         columns = None
         if hands.columns is not None:
             columns = tuple(sorted({*hands.columns, *self.key}))
-        wanted = Wanted(columns, self.first, self.last, self.limit)
+        wanted = Wanted(columns, self.first, self.last, self.limit, hands.workers.count)
         for batch in self.records.batches(wanted, tally):
             tally.parts[DATA] += len(batch.rows)
-            tally.bytes += sum(_bytes_of(each) for each in batch.texts.values())
-            yield RecordBlock(batch.rows, batch.texts)
+            tally.bytes += sum(each.nbytes for each in batch.arrays.values())
+            yield from _blocks(batch, hands)
 
     def raw_cell(
         self, source: Source, row: int, index: int, offsets: Sequence[tuple[int, int]]
@@ -136,17 +219,26 @@ class RecordLayout(msgspec.Struct, frozen=True, eq=False):
         texts = [""] * len(self.columns)
         wanted = Wanted(None, row, row)
         for batch in self.records.batches(wanted, Tally()):
-            for at, column in batch.texts.items():
-                texts[at] = column[0].as_py() or ""
+            for at, column in batch.arrays.items():
+                texts[at] = as_text(column)[0].as_py() or ""
         start = sum(len(text) + len(BETWEEN) for text in texts[:index])
         taken = texts[index]
         raw = BETWEEN.join(texts)
         return RawCell(raw, start, start + len(taken), self.records.place(index), taken)
 
 
-def _bytes_of(texts: pa.StringArray) -> int:
-    offsets = np.frombuffer(texts.buffers()[1], np.int32)
-    return int(offsets[texts.offset + len(texts)] - offsets[texts.offset]) if len(texts) else 0
+def _blocks(batch: Batch, hands: Hands) -> Iterator[RecordBlock]:
+    """A batch in blocks: a small one first, as long as nothing is known of the columns."""
+    count, at = len(batch.rows), 0
+    while at < count:
+        forecast = hands.forecast()
+        size = ROWS_A_BLOCK if forecast else FIRST_ROWS
+        arrays = {index: each.slice(at, size) for index, each in batch.arrays.items()}
+        yield RecordBlock(batch.rows[at : at + size], arrays, forecast)
+        at += size
+
+
+FIRST_ROWS, ROWS_A_BLOCK = 1_000, 32_768
 
 
 class TextTable(msgspec.Struct, frozen=True, eq=False):
