@@ -34,7 +34,7 @@ def loop(address: str) -> dict[str, list[object]]:
     """The limit: rows from the driver's cursor into lists, converted as a careful person would."""
     from sqlalchemy import create_engine
 
-    from olive_crate.sources.database import DRIVERS
+    from olive_crate.sources.connecting import DRIVERS
 
     scheme, _, rest = address.partition("://")
     engine = create_engine(f"{DRIVERS[scheme]}://{rest}")
@@ -59,7 +59,7 @@ def fill(address: str, rows: int) -> None:
 
     from sqlalchemy import create_engine
 
-    from olive_crate.sources.database import DRIVERS
+    from olive_crate.sources.connecting import DRIVERS
 
     draw = random.Random(7)
     scheme, _, rest = address.partition("://")

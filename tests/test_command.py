@@ -113,7 +113,7 @@ def test_the_demo_walks_through_the_whole_path(command, tmp_path):
     done = command("demo", "walk")
     assert done.returncode == 0, done.stderr
     assert "balanced: 1,331 lines and 24,662 cells accounted for" in done.stdout
-    assert done.stdout.count("\n$ olive-crate ") == 19
+    assert done.stdout.count("\n$ olive-crate ") == 26
     (tmp_path / "walk" / "mine.txt").write_text("keep me")
     assert command("demo", "walk").returncode == 1
     assert (tmp_path / "walk" / "mine.txt").exists()

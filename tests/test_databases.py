@@ -55,6 +55,37 @@ def test_a_database_lists_its_tables_and_asks_for_one(mill):
         oc.load(mill, table="deliverys")
 
 
+@pytest.mark.parametrize("where", ["sqlite", *SERVERS])
+def test_a_broken_view_is_listed_with_what_is_wrong(where, tmp_path):
+    if where == "sqlite":
+        address, names = str(tmp_path / "mill.db"), ("broken", "whole")
+        with closing(sqlite3.connect(address)) as link, link:
+            link.executescript(
+                "CREATE TABLE base (a); CREATE VIEW broken AS SELECT b FROM gone;"
+                "CREATE TABLE whole (a);"
+            )
+    else:
+        address, names = SERVERS[where], (mine("broken"), mine("whole"))
+        boom = "1 / (x - x)" if where == "postgresql" else "x"
+        with engine(where).begin() as link:
+            link.exec_driver_sql(f"DROP VIEW IF EXISTS {names[0]}")
+            link.exec_driver_sql(f"DROP TABLE IF EXISTS {names[1]}")
+            link.exec_driver_sql(f"CREATE TABLE {names[1]} (x integer)")
+            link.exec_driver_sql(f"INSERT INTO {names[1]} VALUES (1)")
+            link.exec_driver_sql(
+                f"CREATE VIEW {names[0]} AS SELECT DISTINCT {boom} AS b FROM {names[1]}"
+            )
+            if where == "mariadb":
+                link.exec_driver_sql(f"DROP TABLE {names[1]}")
+                link.exec_driver_sql(f"CREATE TABLE {names[1]} (y integer)")
+    listed = {each.name: each for each in oc.look(address).tables}
+    assert listed[names[0]].comment.startswith("cannot be read: ")
+    assert listed[names[1]].columns == 1
+    if where != "sqlite":
+        with engine(where).begin() as link:
+            link.exec_driver_sql(f"DROP VIEW {names[0]}")
+
+
 def test_what_the_database_knows_is_used(mill):
     ds = oc.load(f"sqlite:///{mill}", table="deliveries", types={"organic": "boolean"})
     types = {each.name: each.type for each in ds.variables}

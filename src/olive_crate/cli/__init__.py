@@ -96,7 +96,7 @@ def _run(arguments: list[str], may_ask: bool = True) -> None:
     except PasswordNeeded as needed:
         if not (may_ask and needed.may_be_asked and sys.stdin.isatty() and sys.stderr.isatty()):
             raise
-        from ..sources.database import PASSWORD, USER
+        from ..sources.connecting import PASSWORD, USER
 
         typer.echo(str(needed.problem), err=True)
         os.environ.setdefault(USER, typer.prompt("User", err=True))

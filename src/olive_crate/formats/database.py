@@ -20,7 +20,8 @@ from ..declaration.codes import Meaning, MissingCode
 from ..declaration.variable import Variable
 from ..errors import Advice, PlanError
 from ..sources.addresses import database_kind, full_address, kept_address, remembered
-from ..sources.database import DatabaseAddress, WritingFaults, writing
+from ..sources.connecting import DatabaseAddress, WritingFaults
+from ..sources.database import writing
 from .arrow import lacking_values, of_schema, schema_of, table_with
 
 if TYPE_CHECKING:

@@ -47,10 +47,12 @@ def table_lines(look: Look, width: int) -> Iterable[tuple[str, str]]:
 
 def _row(each: TableView, of_page: bool) -> list[str]:
     rows = f"{each.rows:,}" if each.rows is not None else "over 100,000"
+    rows = rows if each.columns else ""
     first = [str(each.number), each.comment] if of_page else [each.name, each.kind]
     if of_page and each.kind == "hidden":
         first[1] = f"{first[1]} (hidden)".strip()
-    return [*(visible(cut(text, 40)) for text in first), rows, f"{each.columns:,}"]
+    columns = f"{each.columns:,}" if each.columns else ""
+    return [*(visible(cut(text, 40)) for text in first), rows, columns]
 
 
 def _rest(each: TableView, of_page: bool) -> list[str]:

@@ -53,7 +53,11 @@ def with_copy(address: str, folder: Path) -> Source:
     path, moment = _written(source_of(file), file, folder)
     notes: tuple[Evidence, ...] = ()
     if kept is not None and path != kept.path:
-        notes = (SourceDiffers(value=moment.time, before=kept.moment.time, copy=kept.path.name),)
+        notes = (
+            SourceDiffers(
+                value=moment.time, before=kept.moment.time, copy=kept.path.name, certain=False
+            ),
+        )
     return _copied(path, moment, sheet, notes)
 
 

@@ -16,6 +16,7 @@ SKIPPED = re.compile(
     r"\s+|<!--.*?-->|<\?(?!xml-stylesheet)[^>]*\?>|<\?xml-stylesheet[^>]*\?>", re.S
 )
 """What may stand before the first element."""
+DOCTYPE = re.compile(r"<!doctype\b[^>\[]*(?:\[.*?\])?\s*>\s*", re.I | re.S)
 PAGE = re.compile(r"<(!doctype\s+html|html|head|body|table|meta|title|div|style|center)\b", re.I)
 FEED = re.compile(
     r"<(?:\w+:)?feed\b[^>]*http://www\.w3\.org/2005/Atom|<rss\b|<(?:\w+:)?RDF\b[^>]*purl\.org/rss",
@@ -49,11 +50,11 @@ def form_of(head: bytes) -> str:
     text = codecs.getincrementaldecoder(encoding)("replace").decode(head).lstrip("\ufeffï»¿")
     while match := SKIPPED.match(text):
         text = text[match.end() :]
-    if FEED.match(text) or JSON_FEED.match(text):
-        return "feed"
     if PAGE.match(text):
         return "page"
-    doctype = re.match(r"<!doctype\b[^>]*>\s*", text, re.I)
-    if doctype and PAGE.match(text[doctype.end() :]):
-        return "page"
-    return ""
+    doctype = DOCTYPE.match(text)
+    if doctype:
+        text = text[doctype.end() :]
+    if FEED.match(text) or JSON_FEED.match(text):
+        return "feed"
+    return "page" if PAGE.match(text) else ""

@@ -21,6 +21,7 @@ from ...evidence import (
     HiddenRows,
     SpansFilled,
     TableChosen,
+    UnitsFound,
 )
 from ...plan.model import Decisions
 from ...plan.rows import Rows
@@ -35,12 +36,13 @@ from ..text.completing import (
     row_parts,
     shapes_at_head,
     with_closing,
-    with_marks,
 )
 from ..text.moved import moved
 from ..text.names import headings_of
+from ..text.row_kinds import is_units
 from .decoding import page_text
 from .html import Page, PageTable, page_of
+from .marks import with_page_marks
 
 NAMES_SHOWN = 4
 TAIL = 200
@@ -67,10 +69,10 @@ def find_page(source: Source, plan: Decisions) -> SourceLayout:
     parts, last = _parts(source, plan, table, cut, evidence)
     head = [row for row in cut.rows if row.number in (parts.names or ())]
     headings = headings_of(plan, head, cut.columns, source)
-    section, shapes = plan.delimited, None
+    section = plan.delimited
     if section.decimal is None:
         shapes = shapes_at_head(cut.rows, parts, cut.columns)
-        section = with_marks(section, shapes, evidence)
+        section = with_page_marks(section, shapes, evidence)
     records = _records(table, cut, parts, last, headings)
     layout = RecordLayout(
         records,
@@ -95,7 +97,6 @@ def find_page(source: Source, plan: Decisions) -> SourceLayout:
         cells_of_row(cut.rows, parts.labels, cut.columns),
         tuple(evidence),
         partial(_preview, source, page, layout, table),
-        shapes,
     )
 
 
@@ -261,7 +262,7 @@ def _without_foot(
             total=False,
             cells=out[0].cells if out else (),
             supporting=len(out),
-            examples=tuple(Example(row.number, " | ".join(row.cells)) for row in out[:3]),
+            examples=tuple(Example(row.number, _joined(row)) for row in out[:3]),
             alternatives=("keep",),
             by_markup=True,
         )
@@ -276,6 +277,16 @@ def _marked_heading(table: PageTable, cut: _Cut, given: Rows, evidence: list[Evi
     ]
     if not marked:
         return given
+    units = None
+    below = [row for row in cut.rows if row.number > table.head]
+    if len(marked) > 1 and is_units(marked[-1], below):
+        row = marked.pop()
+        units = row.number
+        evidence.append(
+            UnitsFound(
+                value=str(units), supporting=row.filled, examples=(Example(units, _joined(row)),)
+            )
+        )
     numbers = tuple(row.number for row in marked)
     evidence.append(
         HeadingFound(
@@ -286,7 +297,11 @@ def _marked_heading(table: PageTable, cut: _Cut, given: Rows, evidence: list[Evi
             by_markup=True,
         )
     )
-    return msgspec.structs.replace(given, names=numbers)
+    return msgspec.structs.replace(given, names=numbers, units=given.units or units)
+
+
+def _joined(row: Row) -> str:
+    return " | ".join(row.cells)
 
 
 def _set_titles_aside(cut: _Cut, parts: Rows, evidence: list[Evidence]) -> None:

@@ -112,8 +112,8 @@ def page_of(text: str, name: str, address: str = "") -> Page:
 
 def _table(node: Any, number: int, name: str) -> PageTable:
     grid = _Grid(name, number)
-    for row, section in _rows(node):
-        grid.add(row, section)
+    for row, section, group in _rows(node):
+        grid.add(row, section, group)
     caption = next((_text(each) for each in _children(node) if each.tag == "caption"), "")
     return grid.finished(
         number,
@@ -130,17 +130,19 @@ def _children(node: Any) -> Iterator[Any]:
         child = child.next
 
 
-def _rows(table: Any) -> Iterator[tuple[Any, str]]:
-    """The rows of a table with the section that each is in; the foot comes last."""
-    foot: list[Any] = []
-    for part in _children(table):
+def _rows(table: Any) -> Iterator[tuple[Any, str, int]]:
+    """The rows of a table with the kind and the place of their section; feet come last."""
+    feet: list[tuple[Any, str, int]] = []
+    for place, part in enumerate(_children(table)):
         if part.tag == "tr":
-            yield part, "tbody"
-        elif part.tag in ("thead", "tbody"):
-            yield from ((each, part.tag) for each in _children(part) if each.tag == "tr")
-        elif part.tag == "tfoot":
-            foot += [each for each in _children(part) if each.tag == "tr"]
-    yield from ((each, "tfoot") for each in foot)
+            yield part, "tbody", -1
+        elif part.tag in ("thead", "tbody", "tfoot"):
+            own = [(each, part.tag, place) for each in _children(part) if each.tag == "tr"]
+            if part.tag == "tfoot":
+                feet += own
+            else:
+                yield from own
+    yield from feet
 
 
 class _Grid:
@@ -151,6 +153,7 @@ class _Grid:
         self.rows: list[dict[int, str]] = []
         self.spans: list[tuple[int, int, int, int]] = []
         self.sections: list[str] = []
+        self.groups: list[int] = []
         self.only_headings: list[bool] = []
         self.hidden: list[int] = []
         self.marks: list[tuple[int, str]] = []
@@ -158,10 +161,10 @@ class _Grid:
         """Columns that cells above reach into, with how many rows more they do."""
         self.cells = 0
 
-    def add(self, row: Any, section: str) -> None:
+    def add(self, row: Any, section: str, group: int) -> None:
         """Lay the cells of a row into the first free columns (HTML, 4.9.12.2)."""
         at, place = len(self.rows), 0
-        if self.sections and self.sections[-1] != section:
+        if self.groups and self.groups[-1] != group:
             self.taken = {}
         now, after = dict(self.taken), {c: n - 1 for c, n in self.taken.items() if n > 1}
         held: dict[int, str] = {}
@@ -184,6 +187,7 @@ class _Grid:
         self.taken = after
         self.rows.append(held)
         self.sections.append(section)
+        self.groups.append(group)
         self.only_headings.append(bool(cells) and all(each.tag == "th" for each in cells))
         if _is_hidden(row):
             self.hidden.append(at)
@@ -224,7 +228,7 @@ class _Grid:
     def _section_end(self, row: int) -> int:
         """The row behind the section that a row is in: no cell reaches beyond it."""
         end = row + 1
-        while end < len(self.rows) and self.sections[end] == self.sections[row]:
+        while end < len(self.rows) and self.groups[end] == self.groups[row]:
             end += 1
         return end
 
@@ -291,7 +295,7 @@ def _collect(node: Any, pieces: list[str], marks: list[str] | None, depth: int) 
             pieces.append(child.text_content or "")
         elif tag in UNSEEN or tag.startswith(("-", "!")) or tag == "table" or _is_hidden(child):
             continue
-        elif tag == "sup":
+        elif tag == "sup" or (tag == "a" and _leads_down(child)):
             _raised(child, pieces, marks)
         else:
             pieces.append(" " if tag in BREAKS else "")
@@ -299,11 +303,17 @@ def _collect(node: Any, pieces: list[str], marks: list[str] | None, depth: int) 
             pieces.append(" " if tag in BREAKS and tag != "br" else "")
 
 
+def _leads_down(node: Any) -> bool:
+    """Is this a link to a note further down, shown as a mark?"""
+    down = (node.attributes.get("href") or "").startswith("#")
+    return down and bool(MARK.fullmatch(WHITE.sub(" ", node.text(deep=True) or "").strip()))
+
+
 def _raised(node: Any, pieces: list[str], marks: list[str] | None) -> None:
     """A raised text: a power of a unit or of ten, or the mark of a footnote."""
     inner = WHITE.sub(" ", node.text(deep=True) or "").strip()
     before = "".join(pieces).rstrip(" \u00a0")
-    link = node.css_first("a[href]")
+    link = node if node.tag == "a" else node.css_first("a[href]")
     points_down = link is not None and (link.attributes.get("href") or "").startswith("#")
     power = all(char in RAISED for char in inner) and inner != ""
     if power and not points_down and (UNIT.search(before) or TEN.search(before)):

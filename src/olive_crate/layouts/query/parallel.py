@@ -20,7 +20,8 @@ from typing import Any, NamedTuple
 import pyarrow as pa
 
 from ...errors import SourceError
-from ...sources.database import POSTGRESQL_SETTINGS, Session, guarded
+from ...sources.connecting import guarded
+from ...sources.database import POSTGRESQL_SETTINGS, Session
 from .tables import Relation
 from .texts import plain
 

@@ -11,7 +11,7 @@ import msgspec
 
 from ...columns.rule import SourceColumn
 from ...declaration.promises import PromisedValues, Scalar
-from ...errors import LayoutError, nearest
+from ...errors import LayoutError, SourceError, nearest
 from ...sources.database import Session
 from ..base import TableView
 from .sql import quoted
@@ -91,22 +91,31 @@ def views_of(session: Session) -> tuple[TableView, ...]:
     """All tables and views with their rows, columns, keys and comments."""
     views = []
     for schema, name, kind in names_of(session)[:LISTED]:
-        relation = described(session, schema, name)
-        counted = session.first(
-            f"SELECT count(*) FROM (SELECT 1 FROM {relation.sql} LIMIT {COUNTED + 1}) t"
-        )
-        views.append(
-            TableView(
-                full_name(schema, name),
-                kind,
-                rows=None if counted > COUNTED else counted,
-                columns=len(relation.columns),
-                names=tuple(each.name for each in relation.columns[:NAMES_SHOWN]),
-                key=relation.key,
-                comment=relation.comment,
+        try:
+            with session.attempt():
+                views.append(_view(session, schema, name, kind))
+        except SourceError as error:  # a view that is broken, a table that somebody drops just now
+            said = str(error).rpartition("the database says: ")[2]
+            views.append(
+                TableView(full_name(schema, name), kind, comment=f"cannot be read: {said}")
             )
-        )
     return tuple(views)
+
+
+def _view(session: Session, schema: str | None, name: str, kind: str) -> TableView:
+    relation = described(session, schema, name)
+    counted = int(
+        session.first(f"SELECT count(*) FROM (SELECT 1 FROM {relation.sql} LIMIT {COUNTED + 1}) t")
+    )
+    return TableView(
+        full_name(schema, name),
+        kind,
+        rows=None if counted > COUNTED else counted,
+        columns=len(relation.columns),
+        names=tuple(each.name for each in relation.columns[:NAMES_SHOWN]),
+        key=relation.key,
+        comment=relation.comment,
+    )
 
 
 def table_named(session: Session, wanted: str | int) -> Relation:
