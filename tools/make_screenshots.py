@@ -30,10 +30,11 @@ PICTURES = Path(__file__).parent.parent / "docs" / "screenshots"
 DISPLAY = ":97"
 SHOTS = {
     "look": "olive-crate look deliveries_2025.csv",
-    "draft": "olive-crate draft deliveries_2025.csv | head -48",
     "pack": "olive-crate pack deliveries.plan.toml --replace",
     "codebook": "olive-crate codebook deliveries_2025.parquet",
     "look-workbook": "olive-crate look panel_2025.xlsx",
+    "look-database": "olive-crate look mill.db; olive-crate look mill.db --table deliveries",
+    "look-page": "olive-crate look harvest.html",
     "look-fixed": "olive-crate look laboratory_2025.txt --layout fixed",
     "check": "olive-crate check deliveries_2025.csv",
     "counts": "olive-crate counts survey.plan.toml replant village",

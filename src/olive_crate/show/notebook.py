@@ -22,6 +22,7 @@ from .codebook_forms import OVERVIEW, declaration_cells, doubts_words, rounding_
 from .counts import table_of
 from .evidence import ABOUT, decision_of
 from .findings import finding_words
+from .look_tables import listing, table_title
 from .mends import mend_text
 from .notes import imbalance_words, problem_reason
 from .summary import tables_of_summary
@@ -68,11 +69,13 @@ def dataset_html(dataset: PlainDataset, rows: int = 10) -> str:
 def look_html(look: Look) -> str:
     """The raw rows, the first cases, the evidence."""
     raw = [(str(row.row), row.part, row.text[:200]) for row in (*look.rows, *look.tail)]
+    tables = listing(look) if look.tables else None
     names = [each.name for each in look.variables]
     kinds = [each.type for each in look.variables]
     return (
-        paragraph(f"{look.source}, {size_words(look.bytes)}")
-        + table(("row", "part", "text"), raw, "r")
+        paragraph(table_title(look) if tables else f"{look.source}, {size_words(look.bytes)}")
+        + (table(*tables) if tables else "")
+        + (table(("row", "part", "text"), raw, "r") if raw else "")
         + table(names, [kinds, *look.cases])
         + evidence_html(look.evidence)
     )

@@ -16,11 +16,11 @@ from ...plan.model import Decisions
 from ...plan.rows import Rows
 from ...sources.database import Session
 from ...sources.source import Source
-from ..base import Preview, SourceLayout
+from ..base import Preview, SourceLayout, TableView
 from ..records.layout import RecordLayout
 from . import sql
 from .records import QueryRecords
-from .tables import Relation, TableColumn, full_name, names_of, table_named, views_of
+from .tables import Relation, TableColumn, full_name, names_of, table_named
 
 
 def find_query(source: Source, plan: Decisions) -> SourceLayout:
@@ -55,7 +55,7 @@ def find_query(source: Source, plan: Decisions) -> SourceLayout:
         ("",) * len(names),
         tuple(each.comment for each in relation.columns),
         tuple(evidence),
-        partial(_preview, source, session, layout, rows),
+        partial(_preview, source, relation, layout, rows),
     )
 
 
@@ -194,12 +194,19 @@ def _declared(plan: Decisions, relation: Relation, names: Sequence[str]) -> tupl
 
 
 def _preview(
-    source: Source, session: Session, layout: RecordLayout, rows: int, cases: int
+    source: Source, relation: Relation, layout: RecordLayout, rows: int, cases: int
 ) -> Preview:
-    """All tables, and the layout for so many cases."""
+    """The table, and the layout for so many cases."""
+    view = TableView(
+        relation.name,
+        rows=rows,
+        columns=len(relation.columns),
+        key=relation.key,
+        comment=relation.comment,
+    )
     return Preview(
         source,
         msgspec.structs.replace(layout, limit=cases),
         lines=rows,
-        tables=views_of(session),
+        tables=(view,) if relation.name else (),
     )
