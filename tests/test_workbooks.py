@@ -566,7 +566,7 @@ def test_every_block_of_a_sheet_is_listed(sizes, way):
         row, column = (row + high + 4, column) if way == "down" else (row, column + wide + 2)
     rows: dict[int, str] = {}
     for r, c, is_name in sorted(cells):
-        told = f' t="str"><v>name {c}</v>' if is_name else f"><v>{r * c}</v>"
+        told = f' t="str"><v>name {c} of {r}</v>' if is_name else f"><v>{r * c}</v>"
         rows[r] = rows.get(r, "") + f'<c r="{letters(c)}{r}"{told}</c>'
     xml = "".join(f'<row r="{r}">{text}</row>' for r, text in rows.items())
     (sheet,) = oc.look(book_of(f"<sheetData>{xml}</sheetData>")).sheets

@@ -67,7 +67,7 @@ class SpansFilled(Evidence, frozen=True, kw_only=True):
 class GroupTitles(Evidence, frozen=True, kw_only=True):
     """Rows of one text among the data that name a group are left out."""
 
-    about: ClassVar[str] = "table.groups"
+    about: ClassVar[str] = "rows.groups"
 
 
 class NoKeyInTable(Note, frozen=True, kw_only=True):

@@ -67,6 +67,12 @@ ROW_FLAGS = (
         "Totals and notes at the end: skip or keep.",
         part="closing",
     ),
+    Flag(
+        "--groups",
+        "Titles of groups within the data: skip, keep, or the name of a variable for them.",
+        "NAME",
+        part="groups",
+    ),
 )
 """The flags for the parts of `rows`."""
 

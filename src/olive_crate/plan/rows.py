@@ -9,6 +9,8 @@ import msgspec
 
 from ..errors import PlanError, nearest
 
+SKIP, KEEP = "skip", "keep"
+
 
 class Rows(msgspec.Struct, frozen=True, omit_defaults=True):
     """Which rows of the source play which part, counted from 1 as an editor counts them."""
@@ -21,6 +23,9 @@ class Rows(msgspec.Struct, frozen=True, omit_defaults=True):
     """`skip`: rows within the data that are the heading again are left out."""
     closing: str | None = None
     """`skip`: totals and notes at the end, known by what they are, are left out."""
+    groups: str | None = None
+    """Titles of groups within the data: `skip` leaves them out, `keep` reads them as cases, and any
+    other word is the name of a variable that has them."""
     data: str | None = None
     """`first..last`, both included; either may be left out; negative numbers count from the end."""
 
@@ -62,6 +67,10 @@ def rows_from(value: Any, old: Rows = Rows(), at: str = "rows") -> Rows:
             changes[part] = _name_rows(given, here)
         elif part == "data":
             changes[part] = _data_rows(given, here)
+        elif part == "groups":
+            if given is not None and (not isinstance(given, str) or not given.strip()):
+                raise PlanError(f'{here}: expected "skip", "keep" or a name, got {given!r}')
+            changes[part] = given
         elif part in ("repeated", "closing"):
             if given not in (None, "skip", "keep"):
                 raise PlanError(f'{here}: expected "skip" or "keep", got {given!r}')

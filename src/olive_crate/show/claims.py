@@ -256,7 +256,8 @@ def _(evidence: ev.MergedCells) -> str:
 def _(evidence: ev.CellsOutside) -> str:
     count = evidence.supporting or 0
     shown = ", ".join(evidence.cells) + (" …" if count > len(evidence.cells) else "")
-    return f"{several(count, 'filled cell')} not read: {shown}"
+    read = "" if evidence.certain else ", more than are read"
+    return f"{several(count, 'filled cell')} not read{read}: {shown}"
 
 
 @claim_of.register

@@ -44,7 +44,7 @@ ABOUT = {
     "table.hidden": "hidden rows",
     "table.spans": "spans",
     "source.copy": "copy",
-    "table.groups": "group titles",
+    "rows.groups": "group titles",
     "source.path": "file",
     "fixed.fields": "fields",
     "fixed.record_length": "record length",

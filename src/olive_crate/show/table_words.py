@@ -38,6 +38,8 @@ def _(evidence: ev.FootnoteMarks) -> str:
 def _(evidence: ev.GroupTitles) -> str:
     shown = ", ".join(f'"{visible(each.text)}" (row {each.row})' for each in evidence.examples)
     rows = several(evidence.supporting or 0, "row")
+    if evidence.value not in ("", "skip"):
+        return f"{rows} of one text among the data are in the variable {evidence.value}: {shown}"
     return f"{rows} of one text among the data left out: {shown}"
 
 

@@ -7,14 +7,34 @@ of cells are one block with a blank row in it.
 
 from __future__ import annotations
 
+import itertools
+
 import msgspec
 import numpy as np
 
+from ...columns.rule import MISSING_MARKS
 from ...sources.ranges import Area
-from .grid import GridCells, Sheet, SheetEntry
+from .grid import TEXT, GridCells, Sheet, SheetEntry
 
 MOST_PIECES = 2000
 GAP = 2
+"""Blank rows over which rows of words go on; rows with values go on over any number."""
+LINES = 2
+"""Rows of a title or a note."""
+MOST_LEVELS = 6
+"""Rows of a heading that stands apart from its data."""
+NAMED = 0.6
+"""The share of columns that a heading names at least."""
+WIDE = 3
+"""Columns of a table of words alone, in which blank rows are looked over."""
+SPARSE = 0.4
+"""The share of its cells that a row of data has filled at least."""
+ALIKE = 0.8
+"""The share of cells that are of the usual kind of their column, where data go on."""
+SIDE_BY_SIDE = 0.9
+"""The share of rows that columns on both sides of a blank one fill, if they are of one table."""
+MARKS = frozenset((*MISSING_MARKS, "n.d.", "n.a.", "x", ":"))
+"""Words that stand for a value that there is not."""
 FEW = 4096
 """GridCells that show most often that there is no gap."""
 
@@ -66,8 +86,28 @@ def _cut(
     if len(edges) > MOST_PIECES:
         pieces.append(at)
         return
-    for group in np.split(at[order], edges):
+    groups = np.split(at[order], edges)
+    if not by_rows:
+        groups = _over_spacers(rows, columns, groups)
+    for group in groups:
         _cut(rows, columns, group, pieces, not by_rows, 0 if len(group) < len(at) else failed + 1)
+
+
+def _over_spacers(
+    rows: np.ndarray, columns: np.ndarray, groups: list[np.ndarray]
+) -> list[np.ndarray]:
+    """Groups of columns; those beside one blank column are one if they fill the same rows."""
+    made = [groups[0]]
+    for group in groups[1:]:
+        left = made[-1]
+        gap = int(columns[group].min()) - int(columns[left].max())
+        own, other = np.unique(rows[left]), np.unique(rows[group])
+        both = len(np.union1d(own, other))
+        if gap == 2 and both > 2 and min(len(own), len(other)) >= SIDE_BY_SIDE * both:
+            made[-1] = np.concatenate((left, group))
+        else:
+            made.append(group)
+    return made
 
 
 def _has_gap(place: np.ndarray) -> bool:
@@ -83,57 +123,161 @@ def _has_gap(place: np.ndarray) -> bool:
     return True
 
 
-def _area(cells: GridCells, at: np.ndarray) -> Area:
-    rows, columns = cells.rows, cells.columns
-    if len(at) < len(rows):
-        rows, columns = rows[at], columns[at]
-    return Area(int(rows.min()), int(columns.min()), int(rows.max()), int(columns.max()))
+class _Piece:
+    """Cells that stand together, with what tells whether they go on with others."""
+
+    def __init__(self, cells: GridCells, at: np.ndarray) -> None:
+        rows, columns, kinds = (
+            (cells.rows, cells.columns, cells.kinds)
+            if len(at) == len(cells.rows)
+            else (cells.rows[at], cells.columns[at], cells.kinds[at])
+        )
+        self.area = Area(int(rows.min()), int(columns.min()), int(rows.max()), int(columns.max()))
+        self.filled = len(at)
+        self.columns, self.kinds, self.rows = columns, kinds, rows
+        self._cells, self._at = cells, at
+        valued = rows[kinds != TEXT]
+        self.has_values = len(valued) > 0
+        first_value = int(valued.min()) if self.has_values else self.area.last_row + 1
+        words = rows < first_value
+        self.head = np.unique(rows[words]) if self.has_values else np.zeros(0, np.int64)
+        """Rows of words above the first row with a value."""
+        self.title = len(self.head) == 1 and int(words.sum()) == 1
+        """The first row is one text, which may name what follows."""
+        data = ~words if self.has_values else np.ones(len(rows), bool)
+        self.data_columns, self.data_kinds = columns[data], kinds[data]
+
+    @property
+    def is_line(self) -> bool:
+        """A line or two of one text each: a title or a note."""
+        high = self.area.last_row - self.area.first_row + 1
+        return not self.has_values and high <= LINES and self.filled <= high
+
+    @property
+    def density(self) -> float:
+        """The share of the rectangle that is filled."""
+        high = self.area.last_row - self.area.first_row + 1
+        return self.filled / (high * _width(self.area))
+
+    def words(self, row: int) -> list[str]:
+        """The texts of one of its rows."""
+        return self._cells.chosen(self._at[self.rows == row]).texts()
+
+
+def _width(area: Area) -> int:
+    return area.last_column - area.first_column + 1
+
+
+class _Open:
+    """A block that may go on further down."""
+
+    def __init__(self, piece: _Piece) -> None:
+        self.area, self.filled = piece.area, piece.filled
+        self.first, self.is_line = piece, piece.is_line
+        self.valued = piece.has_values
+        self.counts = np.zeros((_width(piece.area), 16), np.int64)
+        self._count(piece)
+
+    def _count(self, piece: _Piece) -> None:
+        place = piece.data_columns.astype(np.int64) - self.area.first_column
+        np.add.at(self.counts, (place, piece.data_kinds), 1)
+
+    def take(self, piece: _Piece, between: list[_Open]) -> None:
+        """Go on with a piece; lines between them are part of the block."""
+        upper, lower = self.area, piece.area
+        first = min(upper.first_column, lower.first_column)
+        last = max(upper.last_column, lower.last_column)
+        before, after = upper.first_column - first, last - upper.last_column
+        if piece.has_values and not self.valued:  # what was counted so far were names
+            self.counts[:] = 0
+        self.counts = np.pad(self.counts, ((before, after), (0, 0)))
+        self.area = Area(upper.first_row, first, max(upper.last_row, lower.last_row), last)
+        self.filled += piece.filled + sum(each.filled for each in between)
+        self.valued |= piece.has_values
+        self._count(piece)
+
+    def goes_on(self, piece: _Piece, titled: bool) -> bool:
+        """Is the piece more of the same data? `titled` where a line stands between them."""
+        if self.valued:
+            return self._has_more(piece, titled)
+        return self._names(piece)
+
+    def _names(self, piece: _Piece) -> bool:
+        """Are these rows of words the names of the columns of a piece without any?"""
+        own, first = self.area, self.first
+        high = own.last_row - own.first_row + 1
+        if not piece.has_values:  # all are words
+            same = (own.first_column, own.last_column) == _columns(piece.area)
+            near = piece.area.first_row - own.last_row <= GAP + 1
+            return same and near and _width(own) >= WIDE and min(piece.density, first.density) == 1
+        if (len(piece.head) and not piece.title) or high > MOST_LEVELS:
+            return False
+        corner = own.first_column - piece.area.first_column
+        if (not 0 <= corner <= 1 and corner > 0) or own.last_column < piece.area.last_column:
+            return False
+        names = len(np.unique(first.columns[first.rows == own.last_row]))
+        return names >= NAMED * _width(piece.area) and _width(own) <= 2 * _width(piece.area)
+
+    def _has_more(self, piece: _Piece, titled: bool) -> bool:
+        own, other = self.area, piece.area
+        gap = other.first_row - own.last_row
+        inside = own.first_column <= other.first_column and other.last_column <= own.last_column
+        if not inside or _width(own) < 2:
+            return False
+        if len(piece.head) and not piece.title:
+            return piece.words(int(piece.head[-1])) == self._heading()
+        usual = self.counts.argmax(axis=1)
+        if not piece.has_values:
+            return gap <= GAP + 1 and not titled and self._is_unanswered(piece, usual)
+        high = other.last_row - other.first_row + 1
+        if piece.filled - piece.title < max(2, SPARSE * _width(own) * (high - piece.title)):
+            return False
+        known = self.counts.sum(axis=1) > 0
+        place = piece.data_columns.astype(np.int64) - own.first_column
+        alike = (piece.data_kinds == usual[place]) | ~known[place]
+        values = bool(((usual != TEXT) & known).any())
+        return bool(alike.mean() > ALIKE) and (values or gap <= GAP + 1)
+
+    def _heading(self) -> list[str]:
+        return self.first.words(
+            self.area.first_row if not len(self.first.head) else int(self.first.head[-1])
+        )
+
+    def _is_unanswered(self, piece: _Piece, usual: np.ndarray) -> bool:
+        """Rows of words where there should be values: is each of these a mark for none?"""
+        if piece.density < NAMED or (usual == TEXT).all():
+            return piece.density >= NAMED and bool((usual == TEXT).all())
+        where = usual[piece.columns.astype(np.int64) - self.area.first_column] != TEXT
+        texts = piece._cells.chosen(piece._at[where]).texts()
+        return all(text.strip() in MARKS for text in texts)
+
+
+def _columns(area: Area) -> tuple[int, int]:
+    return area.first_column, area.last_column
 
 
 def _joined(cells: GridCells, pieces: list[np.ndarray]) -> list[SheetBlock]:
     """Pieces as blocks; those that go on below one another as one."""
-    held = sorted(((_area(cells, at), at) for at in pieces), key=lambda each: each[0])
-    open_pieces: list[tuple[Area, np.ndarray]] = []
-    for area, at in held:
-        for place, (upper, above) in enumerate(open_pieces):
-            if _goes_on(cells, upper, above, area, at):
-                both = Area(
-                    upper.first_row,
-                    min(upper.first_column, area.first_column),
-                    max(upper.last_row, area.last_row),
-                    max(upper.last_column, area.last_column),
-                )
-                open_pieces[place] = (both, np.concatenate((above, at)))
-                break
-        else:
-            open_pieces.append((area, at))
-    return [SheetBlock(area, len(at)) for area, at in open_pieces]
+    held = sorted((_Piece(cells, at) for at in pieces), key=lambda each: each.area)
+    blocks: list[_Open] = []
+    for piece in held:
+        above = [each for each in blocks if _overlap(each.area, piece.area)]
+        above.sort(key=lambda each: -each.area.last_row)
+        lines = list(itertools.takewhile(lambda each: each.is_line, above))
+        lines = lines if len(lines) < len(above) else []
+        block = above[len(lines)] if above else None
+        if block is None or not block.goes_on(piece, bool(lines)):
+            blocks.append(_Open(piece))
+            continue
+        block.take(piece, lines)
+        blocks = [each for each in blocks if each not in lines]
+    return [SheetBlock(each.area, each.filled) for each in blocks]
 
 
-def _goes_on(
-    cells: GridCells, upper: Area, above: np.ndarray, lower: Area, below: np.ndarray
-) -> bool:
-    """Is the lower piece more of the same data?"""
-    gap = lower.first_row - upper.last_row
-    inside = upper.first_column <= lower.first_column and lower.last_column <= upper.last_column
-    if not (1 < gap <= GAP + 1) or not inside or upper.last_row - upper.first_row < 3:
-        return False
-    wide = upper.last_column - upper.first_column + 1
-    high = lower.last_row - lower.first_row + 1
-    if len(below) < 0.5 * wide * high or wide < 2:
-        return False
-    usual = _usual_kinds(cells, above, upper)
-    alike = cells.kinds[below] == usual[cells.columns[below] - upper.first_column]
-    return bool(alike.mean() > 0.8)
-
-
-def _usual_kinds(cells: GridCells, at: np.ndarray, area: Area) -> np.ndarray:
-    """The commonest kind in each column of a piece."""
-    wide = area.last_column - area.first_column + 1
-    place = (cells.columns[at].astype(np.int64) - area.first_column) * 16 + cells.kinds[at]
-    counts = np.bincount(place, minlength=wide * 16).reshape(wide, 16)
-    usual: np.ndarray = counts.argmax(axis=1)
-    return usual
+def _overlap(upper: Area, lower: Area) -> bool:
+    """Does one stand above the other?"""
+    across = upper.first_column <= lower.last_column and lower.first_column <= upper.last_column
+    return across and upper.last_row < lower.first_row
 
 
 class WorkbookContents(msgspec.Struct, frozen=True, eq=False):

@@ -91,7 +91,8 @@ def _data_cells(layout: SheetLayout, index: int) -> GridCells:
     low, high = int(layout.edges[index]), int(layout.edges[index + 1])
     begin, end = np.searchsorted(ordered.rows[low:high], (layout.first, last + 1)).tolist()
     own = ordered.part(low + begin, low + max(begin, end))
-    inside = [row for row in layout.heading if layout.first <= row <= last]
+    aside = (*layout.heading, *layout.aside)
+    inside = [row for row in aside if layout.first <= row <= last]
     return own.chosen(np.flatnonzero(~np.isin(own.rows, inside))) if inside else own
 
 
@@ -222,12 +223,20 @@ def _sheet_evidence(layout: SheetLayout) -> list[Evidence]:
     """Hidden and merged cells among the data, cells outside of them, blanks around texts."""
     found: list[Evidence | None] = [_hidden(layout), _merged(layout)]
     if layout.outside_count:
-        found.append(CellsOutside(cells=layout.outside[:6], supporting=layout.outside_count))
+        found.append(_outside(layout))
     texts = layout.ordered.chosen(np.flatnonzero(layout.ordered.kinds == TEXT)[:LOOKED_AT]).texts()
     blanks = sum(text != text.strip() for text in texts)
     if blanks:
         found.append(BlanksAround(supporting=blanks, certain=False, mend=Mend({"trim": True})))
     return [each for each in found if each is not None]
+
+
+def _outside(layout: SheetLayout) -> CellsOutside:
+    """Filled cells that are not read; more of them than are read make an open point."""
+    count = layout.outside_count
+    return CellsOutside(
+        cells=layout.outside[:6], supporting=count, certain=count <= len(layout.ordered)
+    )
 
 
 def _hidden(layout: SheetLayout) -> HiddenCells | None:

@@ -10,10 +10,10 @@ import msgspec
 import numpy as np
 
 from ...errors import LayoutError, PlanError
-from ...evidence import BlockChosen, Evidence, SheetChosen
+from ...evidence import BlankColumns, BlockChosen, Evidence, SheetChosen
 from ...kernels.types import Ints
 from ...plan.model import Decisions
-from ...plan.rows import Rows
+from ...plan.rows import KEEP, SKIP, Rows
 from ...sources.container import Limits
 from ...sources.ranges import Area, area_of, letters
 from ...sources.source import Source
@@ -29,6 +29,7 @@ from ..text.completing import (
 )
 from ..text.moved import moved
 from ..text.names import headings_of
+from .aside import set_aside
 from .blocks import SheetBlock, WorkbookContents, find_blocks
 from .cell_kinds import with_kinds
 from .grid import GridCells, Sheet, SheetEntry
@@ -86,18 +87,35 @@ def find_sheet(source: Source, plan: Decisions, before: Before) -> SourceLayout:
     _check_rows(source, parts, area.area)
     headings = headings_of(plan, heading, len(area.columns), source)
     layout = _layout(source, plan, chosen, sheet, area, parts, last, used_rows, before.thorough)
+    aside = set_aside(sheet, area.area, area.columns, parts, layout.last_row, evidence)
+    layout = msgspec.structs.replace(layout, aside=aside.rows)
     layout, shown_units, more = with_kinds(layout, headings)
     complete = _complete(plan, chosen, area, parts)
     units = cells_of_row(rows, parts.units, len(area.columns))
+    further = parts.groups is not None and parts.groups not in (SKIP, KEEP)
+    if further:
+        layout = _with_groups(layout, aside.titles)
+        headings = (*headings, str(parts.groups))
     return SourceLayout(
         source,
         complete,
         layout,
         headings,
-        tuple(own or shown for own, shown in zip(units, shown_units, strict=True)),
-        cells_of_row(rows, parts.labels, len(area.columns)),
+        (*(own or shown for own, shown in zip(units, shown_units, strict=True)), *[""] * further),
+        (*cells_of_row(rows, parts.labels, len(area.columns)), *[""] * further),
         (*evidence, *more),
         lambda cases: preview(source, complete, layout, chosen.contents, cases),
+    )
+
+
+def _with_groups(layout: SheetLayout, titles: tuple[tuple[int, str], ...]) -> SheetLayout:
+    """The layout with the titles of groups as a variable behind all columns."""
+    return msgspec.structs.replace(
+        layout,
+        titles=titles,
+        kinds=(*layout.kinds, "text"),
+        decimals=(*layout.decimals, None),
+        errors=(*layout.errors, ()),
     )
 
 
@@ -257,7 +275,23 @@ def _area(plan: Decisions, workbook: Workbook, chosen: _Chosen, evidence: list[E
         text = f"{letters(area.first_column)}{area.first_row}:"
         evidence.append(_block_evidence(chosen.blocks))
     _refuse_blank(workbook, sheet, area)
-    return _Area(area, _columns(sheet, area, plan), text)
+    columns = _columns(sheet, area, plan)
+    if plan.sheet.range is None or text.endswith(":"):
+        columns = _without_spacers(sheet, area, columns, evidence)
+    return _Area(area, columns, text)
+
+
+def _without_spacers(
+    sheet: Sheet, area: Area, columns: tuple[int, ...], evidence: list[Evidence]
+) -> tuple[int, ...]:
+    """The columns without those that only make room between others."""
+    near = sheet.cells.between(area.first_row, area.last_row)
+    filled = {*np.unique(near.columns).tolist()}
+    kept = tuple(each for each in columns if each in filled)
+    if not kept or len(kept) == len(columns):
+        return columns
+    evidence.append(BlankColumns(supporting=len(columns) - len(kept)))
+    return kept
 
 
 def _refuse_blank(workbook: Workbook, sheet: Sheet, area: Area) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 import msgspec
+import numpy as np
 
 from ...columns.rule import SourceColumn
 from ...kernels.spans import Cells
@@ -12,6 +13,7 @@ from ...kernels.types import Ints
 from ...sources.ranges import Area, letters
 from ...sources.source import Source
 from ..base import Block, Hands, RangeLayout, RawCell, Tally
+from .aside import texts_down
 from .grid import GridCells, Sheet
 
 BETWEEN = " | "
@@ -46,6 +48,10 @@ class SheetLayout(msgspec.Struct, frozen=True, eq=False):
     """Columns of plain numbers that are declared to be dates."""
     encoding: str = "utf-8"
     heading: tuple[int, ...] = ()
+    aside: tuple[int, ...] = ()
+    """Rows within the data that are none."""
+    titles: tuple[tuple[int, str], ...] = ()
+    """Titles of groups that are a variable behind all columns: their rows and texts."""
     skip_repeated: bool = False
     key: tuple[int, ...] = ()
     first: int = 1
@@ -104,6 +110,9 @@ class SheetLayout(msgspec.Struct, frozen=True, eq=False):
         texts = [""] * len(self.columns)
         for block in alone.read(source, Tally(), Hands()):
             texts = [_text_of(block.field(at)) for at in range(len(self.columns))]
+        if index == len(self.columns):
+            title = texts_down(self.titles, np.array([row]))[0]
+            return RawCell(BETWEEN.join(texts), None, None, "the title above its group", title)
         start = sum(len(text) + len(BETWEEN) for text in texts[:index])
         place = f"cell {letters(self.columns[index])}{row}"
         taken = texts[index]

@@ -12,6 +12,7 @@ from ...kernels.spans import Cells
 from ...kernels.types import PAD, Bytes, Flags, Ints
 from ...sources.ranges import Area
 from ..base import BLANK, DATA, HEADING, SKIPPED, Tally
+from .aside import texts_down
 from .grid import DATE, DATETIME, DURATION, NUMBER, TIME, GridCells
 from .layout import SheetLayout
 from .pieces import serials_of
@@ -33,6 +34,8 @@ class SheetSpans(msgspec.Struct, frozen=True, eq=False):
 
     def field(self, index: int) -> Cells:
         """The cells of one column; blank where nothing stands."""
+        if index == len(self.layout.columns):
+            return _of_texts(texts_down(self.layout.titles, self.rows))
         cells = self.cells
         low, high = int(self.edges[index]), int(self.edges[index + 1])
         first, last = np.searchsorted(cells.rows[low:high], [self.rows[0], self.rows[-1] + 1])
@@ -92,6 +95,13 @@ class SheetSpans(msgspec.Struct, frozen=True, eq=False):
         return self.cells.buffer[self.cells.starts[place] : self.cells.ends[place]].tobytes()
 
 
+def _of_texts(texts: Sequence[str]) -> Cells:
+    data = [text.encode("utf-8") for text in texts]
+    ends = np.cumsum([len(each) for each in data], dtype=np.int64) + PAD
+    starts = ends - np.array([len(each) for each in data], np.int64)
+    return Cells(kernels.padded(b"".join(data)), starts, ends)
+
+
 def held_by(cells: GridCells, area: Area, columns: Sequence[int]) -> Flags:
     """Which cells stand in these columns of an area; they must be in the order of rows."""
     if columns and columns[-1] - columns[0] + 1 == len(columns):  # side by side, and in order
@@ -129,6 +139,7 @@ def read_blocks(layout: SheetLayout, tally: Tally) -> Iterator[SheetSpans]:
         met[[row for row in sheet.hidden_rows if row < len(met)]] = False
     heading = np.array(sorted({*layout.heading}), np.int64)
     met[heading[heading < len(met)]] = False
+    met[[row for row in layout.aside if row < len(met)]] = False
     met[: layout.first] = False
     data = np.flatnonzero(met[: layout.last_row + 1])
     if layout.limit is not None and len(data) > layout.limit:
