@@ -17,7 +17,7 @@ settings.register_profile(
     "project",
     deadline=None,
     derandomize=bool(os.environ.get("CI")),  # a landing depends on the change, not on luck
-    max_examples=80,
+    max_examples=60,
     suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow],
 )
 settings.load_profile("project")

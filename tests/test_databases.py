@@ -313,7 +313,8 @@ def test_a_table_that_is_written_is_read_back(target, tmp_path, demo):
         ds.export(where)
 
 
-def test_a_table_that_cannot_be_written_leaves_the_old_one(tmp_path):
+def test_a_table_that_cannot_be_written_leaves_the_old_one(tmp_path, monkeypatch):
+    monkeypatch.setattr("olive_crate.sources.connecting.SECONDS_TO_WAIT", 0.1)
     ds = oc.load(b"a;b\n1;x\n2;y\n")
     ds.export(tmp_path / "mill.db", table="t")
     with closing(sqlite3.connect(tmp_path / "mill.db")) as link:

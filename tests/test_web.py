@@ -63,7 +63,8 @@ def test_what_fails_is_said_with_its_reason(server, path):
     assert f"{server.address}/{path}?…" in str(caught.value)
 
 
-def test_hosts_that_cannot_be_reached_are_said():
+def test_hosts_that_cannot_be_reached_are_said(monkeypatch):
+    monkeypatch.setattr(requests, "PAUSE", 0.01)
     with pytest.raises(oc.SourceError, match="refuses the connection"):
         oc.load("http://127.0.0.1:9/a.csv")
     with pytest.raises(oc.SourceError, match="no such host"):

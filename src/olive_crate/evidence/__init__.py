@@ -66,6 +66,7 @@ from .sheet import (
     NumbersStoredAsText,
     SerialDays,
     SheetChosen,
+    SpacerColumns,
     StoredAsText,
 )
 from .source import (
@@ -147,6 +148,7 @@ ALL_EVIDENCE = (
         SpansFilled,
         GroupTitles,
         SourceDiffers,
+        SpacerColumns,
     ),
 )
 
@@ -236,6 +238,7 @@ __all__ = [
     "SheetChosen",
     "SourceChanged",
     "SourceDiffers",
+    "SpacerColumns",
     "SpansFilled",
     "StoredAsText",
     "Suspect",

@@ -17,6 +17,8 @@ class HeadingFound(Evidence, frozen=True, kw_only=True):
     """The names stand in a comment just above the data."""
     by_markup: bool = False
     """The page itself says so."""
+    by_merges: bool = False
+    """Merged cells at the top show it."""
 
 
 class TitlesFound(Evidence, frozen=True, kw_only=True):

@@ -23,6 +23,12 @@ class BlockChosen(Evidence, frozen=True, kw_only=True):
     blocks: int
 
 
+class SpacerColumns(Evidence, frozen=True, kw_only=True):
+    """Blank columns within a block; what stands on both sides may be two tables."""
+
+    about: ClassVar[str] = "sheet.range"
+
+
 class HiddenCells(Evidence, frozen=True, kw_only=True):
     """Hidden rows and columns are read all the same."""
 

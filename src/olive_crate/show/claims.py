@@ -112,6 +112,8 @@ def _(evidence: ev.HeadingFound) -> str:
         claim += " in a comment just above the data"
     if evidence.by_markup:
         claim += ", as the page marks them"
+    if evidence.by_merges:
+        claim += ", as merged cells show"
     if not evidence.certain and evidence.levels == 1:
         claim += f", which may be a row of data: {quoted(evidence)}"
     return claim

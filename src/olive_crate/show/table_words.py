@@ -49,6 +49,12 @@ def _(evidence: ev.SourceDiffers) -> str:
 
 
 @claim_of.register
+def _(evidence: ev.SpacerColumns) -> str:
+    blank = several(evidence.supporting or 0, "blank column")
+    return f"{blank} within it left out" + ("" if evidence.certain else "; it may be two tables")
+
+
+@claim_of.register
 def _(evidence: ev.BlankColumns) -> str:
     return f"{several(evidence.supporting or 0, 'blank column')} left out"
 

@@ -20,7 +20,7 @@ def zipped(raw: Source) -> Source:
     """A workbook as it is, or the one file in an archive."""
     from .container import workbook_kind
 
-    held = raw if raw.path is not None else _held(raw)
+    held = raw if raw.path is not None and raw.compression is None else _held(raw)
     kind = workbook_kind(b"PK", held.open())
     return msgspec.structs.replace(held, workbook=kind) if kind else _unzipped(held)
 
@@ -28,14 +28,16 @@ def zipped(raw: Source) -> Source:
 def _held(raw: Source) -> Source:
     """An archive that is no local file, kept whole: its directory stands at its end."""
     data = raw.head(1 << 62)
-    return msgspec.structs.replace(raw, size=len(data), open=lambda: io.BytesIO(data))
+    return msgspec.structs.replace(raw, path=None, size=len(data), open=lambda: io.BytesIO(data))
 
 
 def _unzipped(raw: Source) -> Source:
+    from .opening import recognised
+
     members = _members(raw)
     if len(members) != 1:
         raise HoldsSeveral(raw.name, members)
-    return next(iter(members.values()))
+    return recognised(next(iter(members.values())))
 
 
 def _members(raw: Source) -> dict[str, Source]:
@@ -44,7 +46,9 @@ def _members(raw: Source) -> dict[str, Source]:
         with zipfile.ZipFile(cast(Any, _whole(raw))) as archive:
             members = [each for each in archive.infolist() if not each.is_dir()]
     except ARCHIVE_FAULTS as error:
-        raise SourceError(f"{raw.name}: the archive is damaged ({error})") from None
+        raise SourceError(
+            f"{raw.name}: the archive is damaged or cut off ({error}); request the file again"
+        ) from None
     names = [each.filename for each in members]
     if "[Content_Types].xml" in names or "mimetype" in names:
         raise SourceError(
@@ -75,10 +79,12 @@ def _member(raw: Source, member: zipfile.ZipInfo) -> Source:
 
 def tarred(raw: Source) -> Source:
     """The one file in a tar archive (POSIX.1-2017, pax), which may be compressed."""
+    from .opening import recognised
+
     members = _tar_members(raw)
     if len(members) != 1:
         raise HoldsSeveral(raw.name, members)
-    return next(iter(members.values()))
+    return recognised(next(iter(members.values())))
 
 
 def _tar_members(raw: Source) -> dict[str, Source]:

@@ -31,6 +31,8 @@ DRIVERS = {
     "mariadb": "mariadb+pymysql",
 }
 SECONDS_TO_CONNECT = 15
+SECONDS_TO_WAIT = 5
+"""For somebody else to end writing to an SQLite file."""
 LACKING = (
     'reading databases needs further packages; install them with pip install "olive-crate[sql]"'
 )
@@ -218,7 +220,9 @@ def _written_file(path: Path) -> Any:
     """A connection to an SQLite file that is written, or made."""
     import sqlite3
 
-    return sqlite3.connect(path, isolation_level=None, check_same_thread=False)
+    return sqlite3.connect(
+        path, timeout=SECONDS_TO_WAIT, isolation_level=None, check_same_thread=False
+    )
 
 
 def _read_only_file(path: Path) -> Any:

@@ -1,4 +1,4 @@
-"""What a source is by its first bytes, whatever it is called: a web page or a feed."""
+"""What a source is by its first bytes, whatever it is called: a web page, a feed, a workbook."""
 
 from __future__ import annotations
 
@@ -11,7 +11,8 @@ import msgspec
 from ..evidence import NamedOtherwise
 from .source import Source, byte_order_mark
 
-LOOKED_AT = 4096
+LOOKED_AT = 16_384
+"""Bytes: flat OpenDocument declares some forty namespaces before it says what it is."""
 SKIPPED = re.compile(
     r"\s+|<!--.*?-->|<\?(?!xml-stylesheet)[^>]*\?>|<\?xml-stylesheet[^>]*\?>", re.S
 )
@@ -23,6 +24,13 @@ FEED = re.compile(
     re.I | re.S,
 )
 JSON_FEED = re.compile(r'\{.*?"version"\s*:\s*"https?:(?:\\?/){2}jsonfeed\.org\\?/version', re.S)
+WORKBOOK = re.compile(
+    r"<(?:\w+:)?(?P<name>Workbook)\b[^>]*urn:schemas-microsoft-com:office:spreadsheet"
+    r"|<(?:\w+:)?document\b[^>]*application/vnd\.oasis\.opendocument\.spreadsheet",
+    re.S,
+)
+WORKBOOKS = ("fods", "xml")
+"""Workbooks that are one XML file."""
 NAMES = {"page": "a web page", "feed": "a feed"}
 OTHER_NAMES = (".xls", ".xlsx", ".xlsm", ".ods", ".csv", ".txt", ".tsv")
 """Names under which pages are saved all the same."""
@@ -34,6 +42,8 @@ def with_form(source: Source) -> Source:
     if head[:1].isalnum():
         return source
     form = form_of(head)
+    if form in WORKBOOKS:
+        return msgspec.structs.replace(source, workbook=form)
     if not form:
         return source
     extension = PurePath(source.name).suffix.lower()
@@ -44,12 +54,14 @@ def with_form(source: Source) -> Source:
 
 
 def form_of(head: bytes) -> str:
-    """`page`, `feed`, or nothing."""
+    """`page`, `feed`, the kind of a workbook, or nothing."""
     mark = byte_order_mark(head)
     encoding = mark or ("utf-16-le" if head[1:2] == b"\0" else "latin-1")
     text = codecs.getincrementaldecoder(encoding)("replace").decode(head).lstrip("\ufeffï»¿")
     while match := SKIPPED.match(text):
         text = text[match.end() :]
+    if match := WORKBOOK.match(text):
+        return "xml" if match["name"] else "fods"
     if PAGE.match(text):
         return "page"
     doctype = DOCTYPE.match(text)

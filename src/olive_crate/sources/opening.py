@@ -50,7 +50,8 @@ def open_source(source: Any, by_user: bool = True) -> Source:
     folder, or is nothing that can be read.
     """
     if isinstance(source, Source):
-        return source
+        known = source.workbook or source.form or source.compression not in ("zip", "tar")
+        return source if known else recognised(source)
     if isinstance(source, str) and database_kind(source) is not None:
         from .database import database_source
 
@@ -224,7 +225,7 @@ def _in_archive(url: str) -> Source:
     members = members_of(open_raw(archive))
     if inner not in members:
         raise SourceError(f"{archive}: the archive has no such file{nearest(inner, members)}")
-    return members[inner]
+    return recognised(members[inner])
 
 
 def open_raw(path: str) -> Source:

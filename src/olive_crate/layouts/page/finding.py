@@ -7,6 +7,7 @@ from functools import partial
 from typing import NamedTuple
 
 import msgspec
+import numpy as np
 
 from ...columns.rule import SourceColumn
 from ...errors import LayoutError, PlanError, nearest
@@ -24,7 +25,7 @@ from ...evidence import (
     UnitsFound,
 )
 from ...plan.model import Decisions
-from ...plan.rows import Rows
+from ...plan.rows import KEEP, SKIP, Rows
 from ...sources.source import Source
 from ..base import BLANK, HEADING, SKIPPED, Preview, Row, SourceLayout, TableView
 from ..records.layout import RecordLayout, TextTable
@@ -37,6 +38,7 @@ from ..text.completing import (
     shapes_at_head,
     with_closing,
 )
+from ..text.groups import texts_down
 from ..text.moved import moved
 from ..text.names import headings_of
 from ..text.row_kinds import is_units
@@ -56,6 +58,8 @@ class _Cut(NamedTuple):
     columns: int
     left_out: dict[str, tuple[int, ...]]
     """Rows that cannot be data, by the part they play."""
+    titles: list[tuple[int, str]]
+    """Titles of groups among the data: their rows and texts."""
 
 
 def find_page(source: Source, plan: Decisions) -> SourceLayout:
@@ -73,10 +77,15 @@ def find_page(source: Source, plan: Decisions) -> SourceLayout:
     if section.decimal is None:
         shapes = shapes_at_head(cut.rows, parts, cut.columns)
         section = with_page_marks(section, shapes, evidence)
+    units = cells_of_row(cut.rows, parts.units, cut.columns)
+    labels = cells_of_row(cut.rows, parts.labels, cut.columns)
+    further = parts.groups is not None and parts.groups not in (SKIP, KEEP)
+    if further:
+        headings, units, labels = (*headings, str(parts.groups)), (*units, ""), (*labels, "")
     records = _records(table, cut, parts, last, headings)
     layout = RecordLayout(
         records,
-        (SourceColumn(padded=True),) * cut.columns,
+        (SourceColumn(padded=True),) * len(headings),
         headings,
         encoding=encoding,
         limit=plan.limit,
@@ -93,8 +102,8 @@ def find_page(source: Source, plan: Decisions) -> SourceLayout:
         complete,
         layout,
         headings,
-        cells_of_row(cut.rows, parts.units, cut.columns),
-        cells_of_row(cut.rows, parts.labels, cut.columns),
+        units,
+        labels,
         tuple(evidence),
         partial(_preview, source, page, layout, table),
     )
@@ -203,7 +212,7 @@ def _cut(table: PageTable, plan: Decisions, evidence: list[Evidence]) -> _Cut:
         if number not in hidden and any(row)
     ]
     blank = tuple(n for n, row in enumerate(grid, 1) if n not in hidden and not any(row))
-    return _Cut(rows, len(used), {BLANK: blank, SKIPPED: hidden})
+    return _Cut(rows, len(used), {BLANK: blank, SKIPPED: hidden}, [])
 
 
 def _hidden(table: PageTable, plan: Decisions, evidence: list[Evidence]) -> tuple[int, ...]:
@@ -234,7 +243,8 @@ def _parts(
     if table.head and given.names is None and given.data is None:
         marked = _marked_heading(table, cut, given, evidence)
     parts = row_parts(marked, rows, fields, evidence)
-    _set_titles_aside(cut, parts, evidence)
+    if parts.groups != KEEP:
+        _set_titles_aside(cut, parts, evidence)
     end = len(table.rows)
     first = parts.first or 1
     tail = [row for row in rows if row.number >= first][-TAIL:]
@@ -322,11 +332,14 @@ def _set_titles_aside(cut: _Cut, parts: Rows, evidence: list[Evidence]) -> None:
     if not titles:
         return
     cut.left_out[SKIPPED] = (*cut.left_out[SKIPPED], *(row.number for row in titles))
+    cut.titles.extend((row.number, row.cells[0]) for row in titles)
     evidence.append(
         GroupTitles(
+            value=parts.groups or SKIP,
             supporting=len(titles),
             examples=tuple(Example(row.number, row.cells[0]) for row in titles[:3]),
-            certain=False,
+            certain=parts.groups is not None,
+            alternatives=() if parts.groups else (KEEP,),
         )
     )
 
@@ -353,6 +366,9 @@ def _records(
         ),
     }
     columns = tuple(zip(*(row.cells for row in data), strict=True)) if data else ((),) * cut.columns
+    if len(headings) > cut.columns:
+        numbers = np.array([row.number for row in data], np.int64)
+        columns = (*columns, tuple(texts_down(cut.titles, numbers)))
     return TextTable(
         tuple(row.number for row in data), columns, len(table.rows), others, tuple(headings)
     )

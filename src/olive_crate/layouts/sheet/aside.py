@@ -134,9 +134,3 @@ def _of_titles(titles: Sequence[tuple[int, str]], parts: Rows) -> GroupTitles:
         certain=parts.groups is not None,
         alternatives=() if parts.groups else (KEEP,),
     )
-
-
-def texts_down(titles: Sequence[tuple[int, str]], rows: Ints) -> list[str]:
-    """The title that stands last above each of these rows."""
-    places = np.searchsorted([row for row, _ in titles], rows)
-    return [titles[place - 1][1] if place else "" for place in places.tolist()]

@@ -8,13 +8,15 @@ of cells are one block with a blank row in it.
 from __future__ import annotations
 
 import itertools
+import re
 
 import msgspec
 import numpy as np
 
 from ...columns.rule import MISSING_MARKS
+from ...kernels.types import Flags
 from ...sources.ranges import Area
-from .grid import TEXT, GridCells, Sheet, SheetEntry
+from .grid import NUMBER, TEXT, GridCells, Sheet, SheetEntry
 
 MOST_PIECES = 2000
 GAP = 2
@@ -31,8 +33,10 @@ SPARSE = 0.4
 """The share of its cells that a row of data has filled at least."""
 ALIKE = 0.8
 """The share of cells that are of the usual kind of their column, where data go on."""
-SIDE_BY_SIDE = 0.9
-"""The share of rows that columns on both sides of a blank one fill, if they are of one table."""
+SIDE_BY_SIDE, HALF = 0.8, 0.5
+"""How much of their height columns beside a blank one share if they are of one table, and how many
+of its rows each of them fills."""
+YEAR = re.compile(r"(?:19|20)\d\d")
 MARKS = frozenset((*MISSING_MARKS, "n.d.", "n.a.", "x", ":"))
 """Words that stand for a value that there is not."""
 FEW = 4096
@@ -101,13 +105,20 @@ def _over_spacers(
     for group in groups[1:]:
         left = made[-1]
         gap = int(columns[group].min()) - int(columns[left].max())
-        own, other = np.unique(rows[left]), np.unique(rows[group])
-        both = len(np.union1d(own, other))
-        if gap == 2 and both > 2 and min(len(own), len(other)) >= SIDE_BY_SIDE * both:
+        if gap == 2 and _same_rows(np.unique(rows[left]), np.unique(rows[group])):
             made[-1] = np.concatenate((left, group))
         else:
             made.append(group)
     return made
+
+
+def _same_rows(left: np.ndarray, right: np.ndarray) -> bool:
+    """Do two groups of columns begin in one row, end in about one row, and fill most between?"""
+    high = int(max(left[-1], right[-1])) - int(min(left[0], right[0])) + 1
+    ends = abs(int(left[-1]) - int(right[-1])) <= max(2, (1 - SIDE_BY_SIDE) * high)
+    both = len(np.union1d(left, right))
+    begins = abs(int(left[0]) - int(right[0])) <= 1
+    return begins and ends and min(len(left), len(right)) >= HALF * both
 
 
 def _has_gap(place: np.ndarray) -> bool:
@@ -136,7 +147,7 @@ class _Piece:
         self.filled = len(at)
         self.columns, self.kinds, self.rows = columns, kinds, rows
         self._cells, self._at = cells, at
-        valued = rows[kinds != TEXT]
+        valued = rows[(kinds != TEXT) & ~self._years()]
         self.has_values = len(valued) > 0
         first_value = int(valued.min()) if self.has_values else self.area.last_row + 1
         words = rows < first_value
@@ -146,6 +157,16 @@ class _Piece:
         """The first row is one text, which may name what follows."""
         data = ~words if self.has_values else np.ones(len(rows), bool)
         self.data_columns, self.data_kinds = columns[data], kinds[data]
+
+    def _years(self) -> Flags:
+        """Which cells of the first rows are years, as they stand in headings."""
+        found: Flags = (self.kinds == NUMBER) & (self.rows < self.area.first_row + MOST_LEVELS)
+        if not found.any():
+            return found
+        at = np.flatnonzero(found)
+        texts = self._cells.chosen(self._at[at]).texts()
+        found[at] = [bool(YEAR.fullmatch(text)) for text in texts]
+        return found
 
     @property
     def is_line(self) -> bool:
@@ -215,7 +236,7 @@ class _Open:
         corner = own.first_column - piece.area.first_column
         if (not 0 <= corner <= 1 and corner > 0) or own.last_column < piece.area.last_column:
             return False
-        names = len(np.unique(first.columns[first.rows == own.last_row]))
+        names = int(np.bincount(first.rows - own.first_row).max())
         return names >= NAMED * _width(piece.area) and _width(own) <= 2 * _width(piece.area)
 
     def _has_more(self, piece: _Piece, titled: bool) -> bool:
@@ -239,9 +260,10 @@ class _Open:
         return bool(alike.mean() > ALIKE) and (values or gap <= GAP + 1)
 
     def _heading(self) -> list[str]:
-        return self.first.words(
-            self.area.first_row if not len(self.first.head) else int(self.first.head[-1])
-        )
+        first = self.first
+        if first.has_values:
+            return first.words(int(first.head[-1]) if len(first.head) else first.area.first_row)
+        return first.words(first.area.last_row)
 
     def _is_unanswered(self, piece: _Piece, usual: np.ndarray) -> bool:
         """Rows of words where there should be values: is each of these a mark for none?"""

@@ -10,7 +10,7 @@ import msgspec
 import numpy as np
 
 from ...errors import LayoutError, PlanError
-from ...evidence import BlankColumns, BlockChosen, Evidence, SheetChosen
+from ...evidence import BlockChosen, Evidence, SheetChosen
 from ...kernels.types import Ints
 from ...plan.model import Decisions
 from ...plan.rows import KEEP, SKIP, Rows
@@ -39,6 +39,7 @@ from .pieces import Assembly
 from .preview import preview
 from .reading import held_by, in_columns
 from .strings import Strings
+from .structure import marked_heading, without_spacers
 from .text_rows import _tail, filled_merged, rows_of
 from .workbook import Workbook, opened, sheet_named
 
@@ -79,7 +80,8 @@ def find_sheet(source: Source, plan: Decisions, before: Before) -> SourceLayout:
     rows = rows_of(sheet, area.area, area.columns)
     given, found = moved(plan, rows, len(area.columns), source)
     evidence += [] if found is None else [found]
-    parts = row_parts(given, rows, len(area.columns), evidence)
+    marked = marked_heading(sheet, area.area, area.columns, rows, given, evidence)
+    parts = row_parts(marked, rows, len(area.columns), evidence)
     tail = _tail(sheet, area.area, area.columns, parts)
     closing = Tail(tail, area.area.last_row)
     parts, last = with_closing(given, parts, closing, len(area.columns), evidence)
@@ -277,21 +279,8 @@ def _area(plan: Decisions, workbook: Workbook, chosen: _Chosen, evidence: list[E
     _refuse_blank(workbook, sheet, area)
     columns = _columns(sheet, area, plan)
     if plan.sheet.range is None or text.endswith(":"):
-        columns = _without_spacers(sheet, area, columns, evidence)
+        columns = without_spacers(sheet, area, columns, evidence)
     return _Area(area, columns, text)
-
-
-def _without_spacers(
-    sheet: Sheet, area: Area, columns: tuple[int, ...], evidence: list[Evidence]
-) -> tuple[int, ...]:
-    """The columns without those that only make room between others."""
-    near = sheet.cells.between(area.first_row, area.last_row)
-    filled = {*np.unique(near.columns).tolist()}
-    kept = tuple(each for each in columns if each in filled)
-    if not kept or len(kept) == len(columns):
-        return columns
-    evidence.append(BlankColumns(supporting=len(columns) - len(kept)))
-    return kept
 
 
 def _refuse_blank(workbook: Workbook, sheet: Sheet, area: Area) -> None:

@@ -13,7 +13,7 @@ from ...kernels.types import Ints
 from ...sources.ranges import Area, letters
 from ...sources.source import Source
 from ..base import Block, Hands, RangeLayout, RawCell, Tally
-from .aside import texts_down
+from ..text.groups import texts_down
 from .grid import GridCells, Sheet
 
 BETWEEN = " | "

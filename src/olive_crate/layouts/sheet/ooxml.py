@@ -50,6 +50,11 @@ class Xlsx:
                 return path
         if "xl/workbook.xml" in self.container:
             return "xl/workbook.xml"
+        if "xl/workbook.bin" in self.container:
+            raise SourceError(
+                f"{self.name}: a binary workbook (.xlsb); open it in a spreadsheet program and "
+                "save it as .xlsx or .ods"
+            )
         raise SourceError(f"{self.name}: a damaged workbook: its main part is lacking")
 
     def _relations(self, path: str) -> dict[str, tuple[str, str]]:

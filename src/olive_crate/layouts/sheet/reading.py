@@ -12,7 +12,7 @@ from ...kernels.spans import Cells
 from ...kernels.types import PAD, Bytes, Flags, Ints
 from ...sources.ranges import Area
 from ..base import BLANK, DATA, HEADING, SKIPPED, Tally
-from .aside import texts_down
+from ..text.groups import texts_down
 from .grid import DATE, DATETIME, DURATION, NUMBER, TIME, GridCells
 from .layout import SheetLayout
 from .pieces import serials_of

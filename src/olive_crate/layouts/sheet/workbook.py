@@ -13,6 +13,9 @@ from ...sources.source import Source
 from ...workers import usual_workers
 from .grid import Sheet, SheetEntry
 
+FLAT = ("fods", "xml")
+"""Forms of workbooks that are one XML file."""
+
 
 class Workbook(Protocol):
     """What is asked of a workbook, whatever its format."""
@@ -38,6 +41,13 @@ def opened(
     source: Source, limits: Limits = Limits(), workers: int | None = None
 ) -> Iterator[Workbook]:
     """The workbook in a source. Raises `SourceError` for what cannot be read or is refused."""
+    if source.workbook in FLAT:
+        from .flat import FlatParts, XmlWorkbook
+        from .ods import Ods
+
+        parts = FlatParts(source, limits)
+        yield Ods(parts) if source.workbook == "fods" else XmlWorkbook(parts)
+        return
     container = Container(source, limits)
     try:
         if workbook_kind(source.head(4), source.open()) == "ods":

@@ -1,0 +1,78 @@
+"""What a sheet's form shows of a block: headings by merged cells, columns that only make room."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import msgspec
+import numpy as np
+
+from ...evidence import Evidence, HeadingFound, SpacerColumns
+from ...plan.rows import Rows
+from ...sources.ranges import Area
+from ..base import Row
+from .grid import Sheet
+
+MOST_LEVELS = 6
+"""Rows of a heading by merged cells."""
+
+
+def marked_heading(
+    sheet: Sheet,
+    area: Area,
+    columns: Sequence[int],
+    rows: Sequence[Row],
+    given: Rows,
+    evidence: list[Evidence],
+) -> Rows:
+    """The rows of names where merged cells at the top of a block show how many they are.
+
+    A word over several columns has names below it; one over several rows is a name of all of them.
+    """
+    if given.names is not None or given.data is not None:
+        return given
+    top, deep = area.first_row, 0
+    for merge in sorted(sheet.merged):
+        inside = merge.first_column in columns and merge.first_row >= top
+        if not inside or merge.first_row > top + deep or merge.first_row > top + MOST_LEVELS:
+            continue
+        wide = merge.last_column > merge.first_column
+        deep = max(deep, merge.last_row - top + 1 + wide)
+    heading = [row for row in rows if row.number < top + deep]
+    below = any(row.filled > 1 for row in rows if row.number >= top + deep)
+    if len(heading) < 2 or heading[-1].filled < 2 or not below:
+        return given
+    numbers = tuple(row.number for row in heading)
+    evidence.append(
+        HeadingFound(
+            value=", ".join(map(str, numbers)),
+            names=heading[-1].filled,
+            levels=len(numbers),
+            supporting=len(numbers),
+            by_merges=True,
+        )
+    )
+    return msgspec.structs.replace(given, names=numbers)
+
+
+def without_spacers(
+    sheet: Sheet, area: Area, columns: tuple[int, ...], evidence: list[Evidence]
+) -> tuple[int, ...]:
+    """The columns without those that only make room between others."""
+    near = sheet.cells.between(area.first_row, area.last_row)
+    filled = {*np.unique(near.columns).tolist()}
+    kept = tuple(each for each in columns if each in filled)
+    if not kept or len(kept) == len(columns):
+        return columns
+    runs = np.split(np.array(kept), np.flatnonzero(np.diff(kept) > 1) + 1)
+    two = len(runs) == 2 and min(map(len, runs)) > 1
+    parts = [area._replace(first_column=int(r[0]), last_column=int(r[-1])) for r in runs]
+    evidence.append(
+        SpacerColumns(
+            value=str(area),
+            supporting=len(columns) - len(kept),
+            alternatives=tuple(map(str, parts)) if two else (),
+            certain=not two,
+        )
+    )
+    return kept

@@ -1,0 +1,216 @@
+"""Sheets as agencies make them: blank rows and columns, headings of several rows, groups, notes."""
+
+from __future__ import annotations
+
+import io
+
+import pytest
+import xlsxwriter
+from sheets import made_book, values_of
+
+import olive_crate as oc
+
+
+@pytest.mark.parametrize("seed", range(80))
+def test_every_cell_of_a_made_workbook_is_right(seed):
+    book = made_book(seed)
+    found = oc.load(book.data)
+    assert found.names == book.names, book.shape
+    assert values_of(found) == book.rows, book.shape
+    assert found.receipt.imbalances() == []
+    if any(book.groups):
+        grouped = oc.load(book.data, rows={"groups": "province"})
+        assert grouped["province"].values.to_pylist() == book.groups
+        assert values_of(grouped.keep(book.names)) == book.rows
+        plan = oc.draft(book.data, rows={"groups": "province"})
+        assert oc.load(book.data, plan=plan).names == [*book.names, "province"]
+
+
+HEAD = ["Province", "Village", "Groves", "Tonnes"]
+BLANK: list = []
+
+
+def rows(count: int, start: int = 0) -> list[list]:
+    return [[f"P{n % 3}", f"V{n}", 5 + n, 1.5 * n + 0.25] for n in range(start, start + count)]
+
+
+def book_of(table: list[list], merges: tuple = ()) -> bytes:
+    made = io.BytesIO()
+    with xlsxwriter.Workbook(made, {"in_memory": True}) as book:
+        sheet = book.add_worksheet("S")
+        for at, row in enumerate(table):
+            for column, value in enumerate(row):
+                if value is not None:
+                    sheet.write(at, column, value)
+        for merge in merges:
+            sheet.merge_range(*merge)
+    return made.getvalue()
+
+
+SHAPES = {
+    "a blank row between any two": [HEAD, *(x for row in rows(50) for x in (row, BLANK))],
+    "groups of two": [HEAD, *(x for n in range(0, 50, 2) for x in (*rows(2, n), BLANK))],
+    "four blank rows": [["T"], BLANK, HEAD, *rows(20), *[BLANK] * 4, *rows(30, 20)],
+    "blank under the heading": [["T"], BLANK, HEAD, BLANK, *rows(50)],
+    "two blank under the heading": [["T"], BLANK, HEAD, BLANK, BLANK, *rows(50)],
+    "notes far below": [HEAD, *rows(50), BLANK, BLANK, ["Source: mill"], ["Note: none"]],
+    "marks for values in a row of their own": [
+        *(HEAD, *rows(49), BLANK, ["P1", "V49", "n.d.", "*"], BLANK, *rows(0)),
+    ],
+    "another table below": [
+        *(HEAD, *rows(50), BLANK, ["Two"], BLANK, ["Grower", "Age", "Trees", "Oil"]),
+        *([f"G{n}", 40 + n, n, n] for n in range(9)),
+    ],
+}
+
+
+@pytest.mark.parametrize("shape", SHAPES)
+def test_no_row_is_lost_and_none_is_taken_that_is_no_row(shape):
+    found = oc.load(book_of(SHAPES[shape]))
+    assert found.names == HEAD
+    assert found["Village"].values.to_pylist() == [f"V{n}" for n in range(50)]
+    assert found.receipt.imbalances() == []
+
+
+def test_titles_of_groups_are_said_and_can_be_kept():
+    table = [HEAD, ["PROVINCE 1"], *rows(6), BLANK, ["PROVINCE 2"], *rows(6, 6)]
+    found = oc.load(book_of(table))
+    (said,) = [each for each in found.receipt.decided if each.about == "rows.groups"]
+    assert (said.supporting, said.certain, said.alternatives) == (2, False, ("keep",))
+    assert "skipped: rows 2, 10" in str(found.receipt)
+    assert len(found) == 12
+    kept = oc.load(book_of(table), **said.settled_as("keep"))
+    assert kept["Province"].values.to_pylist()[0] == "PROVINCE 1"
+    assert len(kept) == 14
+    lone = oc.load(book_of([HEAD, *rows(5), ["P only"], *rows(5, 5)]))
+    assert lone["Province"].values.to_pylist()[5] == "P only"
+
+
+def test_a_repeated_heading_is_left_out_unless_it_is_kept():
+    table = [HEAD, *rows(6), BLANK, HEAD, *rows(6, 6)]
+    found = oc.load(book_of(table))
+    assert [each.value for each in found.receipt.decided if each.about == "rows.repeated"] == [
+        "skip"
+    ]
+    assert len(found) == 12
+    assert len(oc.load(book_of(table), rows={"repeated": "keep"})) == 13
+
+
+def test_two_tables_side_by_side_of_one_height_are_an_open_point():
+    table = [[*a, None, f"G{n}", n] for n, a in enumerate([HEAD, *rows(8)])]
+    table[0][5:] = ["Grower", "Trees"]
+    found = oc.load(book_of(table))
+    (said,) = [
+        each for each in found.receipt.decided if each.about == "sheet.range" and each.alternatives
+    ]
+    assert said.alternatives == ("A1:D9", "F1:G9")
+    assert oc.load(book_of(table), **said.settled_as("F1:G9")).names == ["Grower", "Trees"]
+    uneven = [[*HEAD, None, "Grower", "Trees"], *rows(20)]
+    for n in range(5):
+        uneven[n + 1] = [*uneven[n + 1], None, f"G{n}", n]
+    assert oc.load(book_of(uneven)).names == HEAD
+
+
+def test_more_cells_outside_than_inside_are_an_open_point():
+    table = [HEAD, *rows(30)]
+    found = oc.load(book_of(table), range="A1:B4")
+    (said,) = [each for each in found.receipt.decided if each.about == "sheet.outside"]
+    assert not said.certain
+    assert "more than are read" in str(said)
+
+
+XML_2003 = """<?xml version="1.0"?>
+<?mso-application progid="Excel.Sheet"?>
+<Workbook xmlns="urn:schemas-microsoft-com:office:spreadsheet"
+ xmlns:x="urn:schemas-microsoft-com:office:excel"
+ xmlns:ss="urn:schemas-microsoft-com:office:spreadsheet">
+<Styles><Style ss:ID="n"><NumberFormat ss:Format="0.00"/></Style></Styles>
+<Names><NamedRange ss:Name="all" ss:RefersTo="='The mill'!R3C2:R6C6"/></Names>
+<Worksheet ss:Name="The mill"><Table>
+<Row><Cell ss:MergeAcross="3"><Data ss:Type="String">Harvest &amp; oil</Data></Cell></Row>
+<Row ss:Index="3"><Cell ss:Index="2"><Data ss:Type="String">Village</Data></Cell>
+<Cell><Data ss:Type="String">Day</Data></Cell><Cell><Data ss:Type="String">Acid</Data></Cell>
+<Cell><Data ss:Type="String">ok</Data></Cell><Cell><Data ss:Type="String">At</Data></Cell></Row>
+{rows}
+</Table></Worksheet>
+<Worksheet ss:Name="Codes"><Table><Row><Cell><Data ss:Type="String">x</Data></Cell></Row></Table>
+<x:WorksheetOptions><x:Visible>SheetHidden</x:Visible></x:WorksheetOptions></Worksheet></Workbook>"""
+ROW_2003 = """<Row><Cell ss:Index="2"><Data ss:Type="String">A <B>b</B> {n}</Data></Cell>
+<Cell><Data ss:Type="DateTime">2025-10-1{n}T00:00:00.000</Data></Cell>
+<Cell ss:StyleID="n"><Data ss:Type="{kind}">{acid}</Data></Cell>
+<Cell><Data ss:Type="Boolean">{ok}</Data></Cell>
+<Cell><Data ss:Type="DateTime">1899-12-31T07:4{n}:00.000</Data></Cell></Row>"""
+
+
+def test_the_xml_form_of_2003_is_read_under_any_name(tmp_path):
+    cells = [(1, "Number", 0.31, 1), (2, "Error", "#N/A", 0), (3, "Number", 1.5, 1)]
+    rows = "".join(ROW_2003.format(n=n, kind=k, acid=a, ok=o) for n, k, a, o in cells)
+    path = tmp_path / "mill.xls"
+    path.write_text(XML_2003.format(rows=rows), "utf-8")
+    found = oc.load(path)
+    types = [each.type for each in found.variables]
+    assert types == ["text", "date", "number", "boolean", "time"]
+    assert found["Village"].values.to_pylist() == ["A b 1", "A b 2", "A b 3"]
+    assert found["Acid"].values.to_pylist() == [0.31, None, 1.5]
+    assert found["Acid"].why(1) == "#N/A"
+    assert str(found["At"].values[0]) == "07:41:00"
+    assert found.receipt.imbalances() == []
+    assert oc.load(path, range="all").names == found.names
+    hidden = {each.name: each.hidden for each in oc.look(path).sheets}
+    assert hidden == {"The mill": False, "Codes": True}
+
+
+def test_flat_opendocument_is_the_packed_one(tmp_path):
+    import re
+    import zipfile
+    from pathlib import Path
+
+    book = Path(__file__).parent / "samples" / "mill_b.ods"
+    with zipfile.ZipFile(book) as parts:
+        content, styles = (parts.read(f"{each}.xml").decode() for each in ("content", "styles"))
+    root = re.search(r"<office:document-content([^>]*)>", content)[1]
+    named = re.search(r"<office:styles.*?</office:styles>", styles, re.S)[0]
+    automatic = re.search(r"<office:automatic-styles.*</office:body>", content, re.S)[0]
+    mime = 'office:mimetype="application/vnd.oasis.opendocument.spreadsheet"'
+    flat = f"<office:document {root} {mime}>{named}{automatic}</office:document>"
+    (tmp_path / "mill.fods").write_text(flat, "utf-8")
+    for number in (1, 2, 3):
+        one, other = oc.load(tmp_path / "mill.fods", sheet=number), oc.load(book, sheet=number)
+        assert one.names == other.names
+        assert all(one[name].values.equals(other[name].values) for name in one.names)
+
+
+def test_workbooks_and_pages_in_archives_are_read(tmp_path, demo):
+    import zipfile
+
+    with zipfile.ZipFile(tmp_path / "several.zip", "w") as archive:
+        archive.write(demo / "panel_2025.xlsx", "a/panel.xlsx")
+        archive.write(demo / "panel_2025.xlsx", "a/panel_again.xlsx")
+    with zipfile.ZipFile(tmp_path / "page.zip", "w") as archive:
+        archive.write(demo / "harvest.html", "harvest.html")
+    alone = oc.load(demo / "panel_2025.xlsx")
+    assert len(oc.load(tmp_path / "several.zip")) == 2 * len(alone)
+    one = oc.load(f"zip://a/panel.xlsx::{tmp_path / 'several.zip'}")
+    assert one.names == alone.names
+    assert oc.load(tmp_path / "page.zip", table="tanks").names[0] == "Tank"
+
+
+REFUSED = {
+    "a binary workbook": (
+        {"[Content_Types].xml": "<x/>", "xl/workbook.bin": "x"},
+        "binary workbook",
+    ),
+    "no main part": ({"[Content_Types].xml": "<x/>", "xl/other.xml": "x"}, "main part is lacking"),
+}
+
+
+@pytest.mark.parametrize("case", REFUSED)
+def test_what_is_no_workbook_that_can_be_read_says_what_to_do(case, tmp_path):
+    import zipfile
+
+    parts, words = REFUSED[case]
+    with zipfile.ZipFile(tmp_path / "a.xlsb", "w") as archive:
+        for name, text in parts.items():
+            archive.writestr(name, text)
+    with pytest.raises(oc.SourceError, match=words):
+        oc.load(tmp_path / "a.xlsb")
