@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import io
+from pathlib import Path
 
 import pytest
 import xlsxwriter
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from sheets import made_book, values_of
 
 import olive_crate as oc
@@ -163,7 +166,6 @@ def test_the_xml_form_of_2003_is_read_under_any_name(tmp_path):
 def test_flat_opendocument_is_the_packed_one(tmp_path):
     import re
     import zipfile
-    from pathlib import Path
 
     book = Path(__file__).parent / "samples" / "mill_b.ods"
     with zipfile.ZipFile(book) as parts:
@@ -193,6 +195,27 @@ def test_workbooks_and_pages_in_archives_are_read(tmp_path, demo):
     one = oc.load(f"zip://a/panel.xlsx::{tmp_path / 'several.zip'}")
     assert one.names == alone.names
     assert oc.load(tmp_path / "page.zip", table="tanks").names[0] == "Tank"
+
+
+SAMPLES = Path(__file__).parent / "samples"
+
+
+@settings(max_examples=60)
+@given(
+    st.sampled_from(["mill_a.xls", "mill_1904.xls"]),
+    st.lists(st.tuples(st.floats(0, 1), st.integers(0, 255)), min_size=1, max_size=12),
+    st.floats(0.2, 1),
+)
+def test_a_damaged_old_workbook_is_read_or_refused(name, hits, kept):
+    data = bytearray((SAMPLES / name).read_bytes())
+    for place, value in hits:
+        data[int(place * (len(data) - 1))] = value
+    data = data if kept > 0.5 else data[: int(kept * len(data))]
+    try:
+        found = oc.load(bytes(data))
+    except oc.OliveCrateError:
+        return
+    assert found.receipt.imbalances() == []
 
 
 REFUSED = {

@@ -20,7 +20,15 @@ from olive_crate.sources.opening import open_source
 from olive_crate.sources.ranges import letters
 
 SAMPLES = Path(__file__).parent / "samples"
-BOOKS = ["mill_a.xlsx", "mill_inline.xlsx", "mill_1904.xlsx", "mill_b.xlsx", "mill_b.ods"]
+BOOKS = [
+    "mill_a.xls",
+    "mill_1904.xls",
+    "mill_a.xlsx",
+    "mill_inline.xlsx",
+    "mill_1904.xlsx",
+    "mill_b.xlsx",
+    "mill_b.ods",
+]
 TRUTH = json.loads((SAMPLES / "mill_truth.json").read_text("utf-8"))
 MISSING = ["*", "n.d.", "#N/A"]
 
@@ -233,7 +241,7 @@ def test_numbers_stored_as_text_are_pointed_at():
 
 
 REFUSED = [
-    (b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + bytes(600), "old binary workbook"),
+    (b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + bytes(600), "damaged or truncated workbook"),
     (
         b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + bytes(600) + "EncryptedPackage".encode("utf-16-le"),
         "encrypted",

@@ -12,6 +12,8 @@ import os
 from pathlib import Path
 from typing import IO, Any, cast
 
+import msgspec
+
 from ..errors import SourceError, nearest
 from .addresses import database_kind, full_address, is_web, safe_address
 from .source import Inflating, Source, stamp_of
@@ -70,7 +72,7 @@ def recognised(raw: Source) -> Source:
 
         return sqlite_source(raw.path)
     if head.startswith(OLD_OFFICE):
-        raise SourceError(f"{raw.name}: {_old_office(raw)}")
+        return msgspec.structs.replace(raw, workbook="xls")
     for magic, words in FORMATS.items():
         if head.startswith(magic):
             raise SourceError(f"{raw.name}: this is {words}")
@@ -92,16 +94,6 @@ def recognised(raw: Source) -> Source:
 
         return with_form(raw)
     return raw
-
-
-def _old_office(raw: Source) -> str:
-    """What to say of a compound file: an old workbook, or a new one that is encrypted."""
-    if "EncryptedPackage".encode("utf-16-le") in raw.head(1 << 20):
-        return "an encrypted workbook; open it and save it without a password"
-    return (
-        "an old binary workbook or document, which is no open format; open it in a spreadsheet "
-        "program and save it as .xlsx or .ods"
-    )
 
 
 def _raw(source: Any) -> Source:

@@ -55,7 +55,7 @@ class Source(msgspec.Struct, frozen=True, eq=False):
     open: Callable[[], IO[bytes]]
     compression: str | None = None
     workbook: str | None = None
-    """`xlsx`, `ods`, `fods` (flat) or `xml` (of 2003), where it is a workbook."""
+    """`xlsx`, `ods`, `fods` (flat), `xml` (of 2003) or `xls`, where it is a workbook."""
     stamp: tuple[int, int] | None = None
     """Bytes of the file and when it was changed last, as it was opened; of local files only."""
     form: str = ""

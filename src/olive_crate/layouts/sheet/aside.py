@@ -119,7 +119,8 @@ def _repeated(
         return ()
     words, places = heading.texts(), heading.columns.tolist()
     found = []
-    for at in np.flatnonzero(counts == len(heading)).tolist():
+    wordy = np.add.reduceat(cells.kinds == TEXT, starts[:-1], dtype=np.int64) == len(heading)
+    for at in np.flatnonzero(wordy & (counts == len(heading))).tolist():
         own = cells.part(int(starts[at]), int(starts[at + 1]))
         if own.kinds[0] == TEXT and own.columns.tolist() == places and own.texts() == words:
             found.append(int(rows[at]))

@@ -48,6 +48,11 @@ def opened(
         parts = FlatParts(source, limits)
         yield Ods(parts) if source.workbook == "fods" else XmlWorkbook(parts)
         return
+    if source.workbook == "xls":
+        from .biff import Biff
+
+        yield Biff(source, limits)
+        return
     container = Container(source, limits)
     try:
         if workbook_kind(source.head(4), source.open()) == "ods":
