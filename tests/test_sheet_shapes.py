@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+import re
+import zipfile
 from pathlib import Path
 
 import pytest
@@ -122,6 +124,54 @@ def test_more_cells_outside_than_inside_are_an_open_point():
     assert "more than are read" in str(said)
 
 
+@pytest.mark.parametrize("serial", [0, 60])
+def test_a_date_that_never_was_is_no_date_in_silence(serial):
+    made = io.BytesIO()
+    with xlsxwriter.Workbook(made, {"in_memory": True}) as book:
+        sheet, day = book.add_worksheet(), book.add_format({"num_format": "yyyy-mm-dd"})
+        sheet.write_row(0, 0, ["id", "day"])
+        for n in range(1, 21):
+            sheet.write(n, 0, n)
+            sheet.write(n, 1, serial if n == 7 else 45_000 + n, day)
+    found = oc.load(made.getvalue())
+    (said,) = [
+        e for e in found.receipt.decided if e.about == "variable.type" and e.variable == "day"
+    ]
+    assert not said.certain
+    mended = oc.load(made.getvalue(), variables={"day": said.mend.parts})
+    assert mended["day"].variable.type == "date"
+    assert mended["day"].values[6].as_py() is None
+    assert str(mended["day"].values[0].as_py()) == "2023-03-16"
+
+
+@pytest.mark.parametrize("odd", [False, True], ids=["at known places", "by the parser"])
+def test_formulas_without_a_value_are_missing_as_not_calculated(odd):
+    made = io.BytesIO()
+    with xlsxwriter.Workbook(made, {"in_memory": True}) as book:
+        sheet = book.add_worksheet()
+        sheet.write_row(0, 0, ["id", "twice", "word"])
+        for n in range(1, 13):
+            sheet.write(n, 0, n)
+            sheet.write_formula(n, 1, f"=2*A{n + 1}", None, 2 * n)
+            sheet.write_formula(n, 2, '=""', None, "")
+    data = io.BytesIO()
+    with zipfile.ZipFile(made) as old, zipfile.ZipFile(data, "w") as new:
+        for part in old.namelist():
+            text = old.read(part)
+            if part.endswith("sheet1.xml"):
+                text = text.replace(b"<v>8</v>", b"").replace(b"<v>10</v>", b"<v></v>")
+                text = re.sub(rb'<c r="(C\d+)"><f>', rb'<c r="\1" t="str"><f>', text)
+                if odd:
+                    text = text.replace(b'<c r="A2">', b"<c r='A2'>")
+            new.writestr(part, text)
+    found = oc.load(data.getvalue())
+    assert found["twice"].values.to_pylist()[:6] == [2, 4, 6, None, None, 12]
+    assert found["twice"].reason_counts() == {"not calculated": 2}
+    (said,) = [e for e in found.receipt.decided if "without a stored value" in str(e)]
+    assert (said.supporting, said.rows, said.certain) == (2, (5, 6), False)
+    assert found["word"].reason_counts() == {"blank": 12}
+
+
 XML_2003 = """<?xml version="1.0"?>
 <?mso-application progid="Excel.Sheet"?>
 <Workbook xmlns="urn:schemas-microsoft-com:office:spreadsheet"
@@ -164,9 +214,6 @@ def test_the_xml_form_of_2003_is_read_under_any_name(tmp_path):
 
 
 def test_flat_opendocument_is_the_packed_one(tmp_path):
-    import re
-    import zipfile
-
     book = Path(__file__).parent / "samples" / "mill_b.ods"
     with zipfile.ZipFile(book) as parts:
         content, styles = (parts.read(f"{each}.xml").decode() for each in ("content", "styles"))
@@ -183,8 +230,6 @@ def test_flat_opendocument_is_the_packed_one(tmp_path):
 
 
 def test_workbooks_and_pages_in_archives_are_read(tmp_path, demo):
-    import zipfile
-
     with zipfile.ZipFile(tmp_path / "several.zip", "w") as archive:
         archive.write(demo / "panel_2025.xlsx", "a/panel.xlsx")
         archive.write(demo / "panel_2025.xlsx", "a/panel_again.xlsx")
@@ -229,8 +274,6 @@ REFUSED = {
 
 @pytest.mark.parametrize("case", REFUSED)
 def test_what_is_no_workbook_that_can_be_read_says_what_to_do(case, tmp_path):
-    import zipfile
-
     parts, words = REFUSED[case]
     with zipfile.ZipFile(tmp_path / "a.xlsb", "w") as archive:
         for name, text in parts.items():

@@ -63,6 +63,7 @@ from .sheet import (
     KindCount,
     MergedCells,
     MixedKinds,
+    NotCalculated,
     NumbersStoredAsText,
     SerialDays,
     SheetChosen,
@@ -149,6 +150,7 @@ ALL_EVIDENCE = (
         GroupTitles,
         SourceDiffers,
         SpacerColumns,
+        NotCalculated,
     ),
 )
 
@@ -220,6 +222,7 @@ __all__ = [
     "NamedOtherwise",
     "NoHeading",
     "NoKeyInTable",
+    "NotCalculated",
     "NotInFiles",
     "Note",
     "NumbersStoredAsText",

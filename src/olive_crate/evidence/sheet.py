@@ -84,6 +84,13 @@ class NumbersStoredAsText(Evidence, frozen=True, kw_only=True):
     rows: tuple[int, ...]
 
 
+class NotCalculated(Evidence, frozen=True, kw_only=True):
+    """Formulas without a stored value; `supporting` counts them."""
+
+    about: ClassVar[str] = "variable.cells"
+    rows: tuple[int, ...]
+
+
 class StoredAsText(Evidence, frozen=True, kw_only=True):
     """All cells of a column are text, though nearly all look like something else."""
 

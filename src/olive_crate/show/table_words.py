@@ -55,6 +55,16 @@ def _(evidence: ev.SpacerColumns) -> str:
 
 
 @claim_of.register
+def _(evidence: ev.NotCalculated) -> str:
+    count = evidence.supporting or 0
+    rows = row_list(evidence.rows, count)
+    return (
+        f"{several(count, 'formula')} without a stored value ({rows}), missing as not calculated; "
+        "open the workbook in a spreadsheet program and save it"
+    )
+
+
+@claim_of.register
 def _(evidence: ev.BlankColumns) -> str:
     return f"{several(evidence.supporting or 0, 'blank column')} left out"
 

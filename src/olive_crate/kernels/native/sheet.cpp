@@ -104,7 +104,7 @@ int serial_text(double serial, int kind, bool from_1904, byte* into, std::size_t
     if (kind == TIME && days != 0) kind = DURATION;
     byte* at = into;
     if (kind == DATE || kind == DATETIME) {
-        if (days < 0 || (days == 60 && !from_1904)) return 0;
+        if (days < 0 || (!from_1904 && (days == 60 || days == 0))) return 0;  // no such days
         std::int64_t since = days + (from_1904 ? -24107 : -25569);
         if (!from_1904) since += days > 0 && days < 60;
         at = date_text(at, since);

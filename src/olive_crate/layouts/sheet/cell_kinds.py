@@ -21,6 +21,7 @@ from ...evidence import (
     Mend,
     MergedCells,
     MixedKinds,
+    NotCalculated,
     NumbersStoredAsText,
     SerialDays,
     StoredAsText,
@@ -28,6 +29,7 @@ from ...evidence import (
 )
 from ...sources.ranges import letters
 from ..text.cells import is_value
+from .formulas import NOT_CALCULATED
 from .grid import BOOLEAN, ERROR, KINDS, NUMBER, TEXT, Format, GridCells
 from .layout import SheetLayout
 from .reading import shown_kind
@@ -82,7 +84,20 @@ def _column(layout: SheetLayout, index: int, name: str) -> ColumnKinds:
     shown = _usual_format(good, layout)
     if kind == "" and shown.decimals and NUMBER in good.kind_counts():
         kind = "number"  # whole by chance: the format shows decimals
-    return ColumnKinds(kind, shown.decimals, errors, shown.unit, [*evidence, *_mixed(own, name)])
+    more = [*_mixed(own, name), *_not_calculated(own, errors, name)]
+    return ColumnKinds(kind, shown.decimals, errors, shown.unit, [*evidence, *more])
+
+
+def _not_calculated(cells: GridCells, errors: Sequence[str], name: str) -> list[Evidence]:
+    """Formulas without a stored value among the cells."""
+    if NOT_CALCULATED not in errors:
+        return []
+    wrong = cells.chosen(np.flatnonzero(cells.kinds == ERROR))
+    pairs = zip(wrong.rows.tolist(), wrong.texts(), strict=True)
+    rows = tuple(row for row, text in pairs if text == NOT_CALCULATED)
+    return [
+        NotCalculated(variable=name, rows=rows[:ROWS_KEPT], supporting=len(rows), certain=False)
+    ]
 
 
 def _data_cells(layout: SheetLayout, index: int) -> GridCells:

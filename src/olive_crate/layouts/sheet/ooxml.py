@@ -19,6 +19,7 @@ from ...sources.container import Container
 from ...sources.markup import tree_of
 from ...sources.ranges import Area, area_of
 from ...workers import Workers
+from .formulas import add_not_calculated, not_calculated
 from .grid import Format, Sheet, SheetEntry
 from .number_formats import BUILT_IN, format_of
 from .parser import SheetParser, hidden_span
@@ -214,12 +215,15 @@ class Xlsx:
         hidden: list[int] = []
         count = 0
         with Workers(self.workers if whole else 1) as workers:
-            for _, found in workers.ahead(lambda rows: _read_rows(assembly, rows), iter(cut)):
+            for _, (found, without) in workers.ahead(
+                lambda rows: _read_rows(assembly, rows), iter(cut)
+            ):
                 if found is None:
                     return None
                 count += len(found.rows)
                 self.container.check_cells(count)
                 assembly.take(found)
+                add_not_calculated(assembly, without)
                 hidden += found.hidden
                 if not whole:
                     break
@@ -252,12 +256,16 @@ class Xlsx:
         return assembly, frame, reader.hidden_rows
 
 
-def _read_rows(assembly: Assembly, rows: memoryview) -> SheetRead | None:
+def _read_rows(
+    assembly: Assembly, rows: memoryview
+) -> tuple[SheetRead | None, list[tuple[int, int]]]:
+    """Rows read at known places, and where formulas without a stored value stand in them."""
     buffer = kernels.padded(rows)
     low, high = PAD, PAD + len(rows)
     if not kernels.is_utf8(buffer, low, high):
-        return None
-    return kernels.read_sheet(buffer, low, high, assembly.rule(True))
+        return None, []
+    found = kernels.read_sheet(buffer, low, high, assembly.rule(True))
+    return found, not_calculated(rows)
 
 
 class _RowPieces:

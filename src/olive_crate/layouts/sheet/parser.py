@@ -11,6 +11,7 @@ from ...kernels.types import PAD
 from ...sources.container import Container
 from ...sources.markup import XML_FAULTS, local, parser_for
 from ...sources.ranges import Area, area_of, cell_of
+from .formulas import NOT_CALCULATED
 from .pieces import Assembly
 from .strings import plain_text
 
@@ -38,6 +39,7 @@ class SheetParser:
         self.row = self.column = 0
         self.cell: dict[str, str] | None = None
         self.parts: list[str] = []
+        self.formula = False
         self.into = ""
         self.phonetic = 0
         self.parser = parser_for(name)
@@ -57,7 +59,9 @@ class SheetParser:
         if tag == "c":
             at = cell_of(given.get("r", ""))
             self.row, self.column = at if at else (self.row, self.column + 1)
-            self.cell, self.parts = given, []
+            self.cell, self.parts, self.formula = given, [], False
+        elif tag == "f":
+            self.formula = True
         elif tag == "row":
             number = given.get("r", "")
             self.row = int(number) if number.isdigit() else self.row + 1
@@ -90,6 +94,8 @@ class SheetParser:
             kind = sheet_xml.TYPES.get(self.cell.get("t", "n"), sheet_xml.NUMERIC)
             style = self.cell.get("s", "0")
             text = "".join(self.parts)
+            if self.formula and not text and self.cell.get("t") != "str":
+                kind, text = sheet_xml.FAILED, NOT_CALCULATED
             if kind in (sheet_xml.INLINE, sheet_xml.FORMULA_TEXT):
                 text = plain_text(text)
             if text and 0 < self.row <= REPAIRED_ROW and self.column <= 1 << 14:

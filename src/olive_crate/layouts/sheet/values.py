@@ -1,8 +1,9 @@
 """What a stored value means: serial numbers to dates and times, and numerals to their numbers.
 
 Serial days are those of ECMA-376 Part 1, 18.17.4: in the 1900 system day 1 is 1 January 1900 and
-day 60 the 29 February 1900 that never was; in the 1904 system day 0 is 1 January 1904. Times are
-taken to the millisecond, which is what the writers keep.
+day 60 the 29 February 1900 that never was, and there is no day 0: such cells stay the numbers that
+they are. In the 1904 system day 0 is 1 January 1904. Times are taken to the millisecond, which is
+what the writers keep.
 """
 
 from __future__ import annotations
@@ -51,7 +52,7 @@ def serial_texts(
     since = days + epoch
     if not from_1904:
         since += (days < 60) & (days > 0)
-    lost = dated & ((days < 0) | ((days == 60) & (not from_1904)))
+    lost = dated & ((days < 0) | (((days == 60) | (days == 0)) & (not from_1904)))
     kinds[~good | lost] = 0
     written = []
     for kind in (DATE, DATETIME, TIME, DURATION):
