@@ -260,3 +260,13 @@ def test_what_is_no_whole_feed_is_said(case):
     data, words = NO_FEEDS[case]
     with pytest.raises(oc.OliveCrateError, match=words):
         oc.load(data)
+
+
+def test_a_set_of_addresses_is_read_and_keeps_no_secret(server):
+    addresses = [f"{server.address}/{name}.csv?token=hush" for name in ("deliveries", "moved")]
+    found = oc.load(addresses)
+    assert len(found.receipt.files) == 2
+    assert len(found) == 2 * len(oc.load(addresses[0]))
+    shown = (str(found.receipt), repr(found.plan), found.plan.code(), str(oc.files(addresses)))
+    assert not any("hush" in text for text in shown)
+    assert len(oc.load(found.plan)) == len(found)

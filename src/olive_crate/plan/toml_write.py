@@ -271,7 +271,9 @@ def _comment(document: Any, plan: Decisions, words: Words) -> None:
             _comment_variable(by_name[evidence.variable], evidence, text, commented)
             continue
         section, _, key = evidence.about.partition(".")
-        if section == "delimited" and plan.layout in ("fixed", "sheet"):
+        if section == "table":
+            section = "database" if plan.layout == "query" else "page"
+        if section == "delimited" and plan.layout in ("fixed", "sheet", "page"):
             section = plan.layout
         if section in document and not key:
             document[section].comment(text)

@@ -18,7 +18,7 @@ from typing import Any
 import msgspec
 
 from ..errors import PlanError, SourceError
-from .addresses import database_kind, is_web, safe_address
+from .addresses import database_kind, is_web, kept_address, remembered, safe_address
 from .sets import PLAN_FILE, Files, Member, in_order
 from .source import Source
 
@@ -62,9 +62,12 @@ def files(source: Any) -> Files:
         return _of_list(source)
     if isinstance(source, (str, os.PathLike)):
         text = os.fspath(source)
+        if isinstance(text, str) and (is_web(text) or database_kind(text) is not None):
+            name = remembered(text)
+            return Files([Member(name, name)], [name])
         if isinstance(text, str):
             found = _of_url(text) if "://" in text else _of_path(Path(text))
-            return Files(found.members, [text], found.left_out)
+            return Files(found.members, [kept_address(text)], found.left_out)
     return Files([_single(source, 1)])
 
 
