@@ -172,6 +172,24 @@ def test_formulas_without_a_value_are_missing_as_not_calculated(odd):
     assert found["word"].reason_counts() == {"blank": 12}
 
 
+def test_zeros_that_a_number_format_shows_are_kept():
+    made = io.BytesIO()
+    with xlsxwriter.Workbook(made, {"in_memory": True}) as book:
+        sheet, code = book.add_worksheet(), book.add_format({"num_format": "00000"})
+        sheet.write_row(0, 0, ["post code", "full", "n"])
+        for n in range(1, 21):
+            sheet.write(n, 0, 900 + 411 * n, code)
+            sheet.write(n, 1, 20_000 + n, code)
+            sheet.write(n, 2, n)
+    found = oc.load(made.getvalue())
+    assert found["post code"].values.to_pylist()[:3] == ["01311", "01722", "02133"]
+    assert found["post code"].values.to_pylist()[-1] == "09120"
+    assert [each.type for each in found.variables] == ["text", "integer", "integer"]
+    assert any("leading zeros" in str(each) for each in found.receipt.decided)
+    numbers = oc.load(made.getvalue(), types={"post code": "integer"})
+    assert numbers["post code"].values.to_pylist()[:2] == [1311, 1722]
+
+
 XML_2003 = """<?xml version="1.0"?>
 <?mso-application progid="Excel.Sheet"?>
 <Workbook xmlns="urn:schemas-microsoft-com:office:spreadsheet"

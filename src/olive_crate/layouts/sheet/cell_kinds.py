@@ -52,6 +52,8 @@ class ColumnKinds(NamedTuple):
     errors: tuple[str, ...]
     unit: str
     evidence: list[Evidence]
+    zeros: int = 0
+    """Digits that are shown at least."""
 
 
 def with_kinds(
@@ -67,6 +69,7 @@ def with_kinds(
         kinds=tuple(each.type for each in columns),
         decimals=tuple(each.decimals for each in columns),
         errors=tuple(each.errors for each in columns),
+        zeros=tuple(each.zeros for each in columns),
     )
     evidence = [one for each in columns for one in each.evidence]
     return made, [each.unit for each in columns], evidence + _sheet_evidence(layout)
@@ -85,7 +88,8 @@ def _column(layout: SheetLayout, index: int, name: str) -> ColumnKinds:
     if kind == "" and shown.decimals and NUMBER in good.kind_counts():
         kind = "number"  # whole by chance: the format shows decimals
     more = [*_mixed(own, name), *_not_calculated(own, errors, name)]
-    return ColumnKinds(kind, shown.decimals, errors, shown.unit, [*evidence, *more])
+    said = [*evidence, *more]
+    return ColumnKinds(kind, shown.decimals, errors, shown.unit, said, shown.zeros)
 
 
 def _not_calculated(cells: GridCells, errors: Sequence[str], name: str) -> list[Evidence]:

@@ -100,6 +100,8 @@ class Format(NamedTuple):
     kind: int = NUMBER
     unit: str = ""
     decimals: int | None = None
+    zeros: int = 0
+    """Digits that are shown at least, with zeros in front."""
 
 
 class Sheet(msgspec.Struct, frozen=True, eq=False):

@@ -43,6 +43,8 @@ class SheetLayout(msgspec.Struct, frozen=True, eq=False):
     decimals: tuple[int | None, ...] = ()
     errors: tuple[tuple[str, ...], ...] = ()
     """The names of errors in each column."""
+    zeros: tuple[int, ...] = ()
+    """Digits that the number format of each column shows at least, with zeros in front."""
     from_1904: bool = False
     as_days: frozenset[int] = frozenset()
     """Columns of plain numbers that are declared to be dates."""

@@ -66,7 +66,8 @@ def format_of(code: str) -> Format:
             return Format(DATETIME if clock else DATE)
         if clock:
             return Format(TIME)
-    return Format(NUMBER, _unit(section, plain), _decimals(plain))
+    zeros = len(plain) if re.fullmatch(r"0{2,}", plain.strip()) else 0
+    return Format(NUMBER, _unit(section, plain), _decimals(plain), zeros)
 
 
 def _first_section(code: str) -> str:

@@ -70,6 +70,8 @@ class SheetSpans(msgspec.Struct, frozen=True, eq=False):
                 at: self._text(int(place[at])) + b"T00:00:00"
                 for at in np.flatnonzero(kinds == DATE).tolist()
             }
+        elif index < len(layout.zeros) and layout.zeros[index]:
+            other = self._padded(layout.zeros[index], starts, ends, kinds, place)
         elif index in layout.as_days:
             days = np.flatnonzero(kinds == NUMBER)
             values = serials_of(cells.buffer, starts[days], ends[days])
@@ -90,6 +92,14 @@ class SheetSpans(msgspec.Struct, frozen=True, eq=False):
             keep = np.ones(int((ends - starts).sum()), bool)
             return kernels.squeezed(cells.buffer, starts, ends, keep)
         return cells.buffer, starts, ends
+
+    def _padded(
+        self, wide: int, starts: Ints, ends: Ints, kinds: np.ndarray, place: Ints
+    ) -> dict[int, bytes]:
+        """Numbers with the zeros in front that the sheet shows."""
+        short = np.flatnonzero((kinds == NUMBER) & (ends - starts < wide))
+        texts = {at: self._text(int(place[at])) for at in short.tolist()}
+        return {at: text.rjust(wide, b"0") for at, text in texts.items() if text.isdigit()}
 
     def _text(self, place: int) -> bytes:
         return self.cells.buffer[self.cells.starts[place] : self.cells.ends[place]].tobytes()
