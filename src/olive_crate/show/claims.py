@@ -244,7 +244,8 @@ def _(evidence: ev.BlockChosen) -> str:
 def _(evidence: ev.HiddenCells) -> str:
     parts = [row_list(evidence.rows, evidence.row_count)] if evidence.rows else []
     parts += [f"column {each}" for each in evidence.columns]
-    return f"{', '.join(parts)} hidden in the sheet, but read"
+    read = "and left out" if evidence.value == "skip" else "but read"
+    return f"{', '.join(parts)} hidden in the sheet, {read}"
 
 
 @claim_of.register

@@ -261,9 +261,17 @@ def _outside(layout: SheetLayout) -> CellsOutside:
 def _hidden(layout: SheetLayout) -> HiddenCells | None:
     sheet, area = layout.sheet, layout.area
     rows = [row for row in sorted(sheet.hidden_rows) if layout.first <= row <= area.last_row]
-    columns = [each for each in sorted(sheet.hidden_columns) if each in layout.columns]
-    if layout.skip_hidden or not (rows or columns):
+    within = range(area.first_column, area.last_column + 1)
+    columns = [each for each in sorted(sheet.hidden_columns) if each in within]
+    if not (rows or columns):
         return None
+    if layout.skip_hidden:
+        return HiddenCells(
+            value="skip",
+            rows=tuple(rows[:20]),
+            row_count=len(rows),
+            columns=tuple(letters(each) for each in columns[:8]),
+        )
     return HiddenCells(
         rows=tuple(rows[:20]),
         row_count=len(rows),

@@ -159,7 +159,7 @@ def _layout(
         ordered,
         edges,
         used_rows,
-        *_outside(sheet.cells, area.area, area.columns),
+        *_outside(chosen.sheet.cells, sheet, area.area, area.columns),
         kinds=("",) * len(area.columns),
         from_1904=chosen.from_1904,
         heading=heading_rows(parts),
@@ -329,10 +329,16 @@ def _block_evidence(blocks: Sequence[SheetBlock]) -> BlockChosen:
 
 
 def _outside(
-    cells: GridCells, area: Area, columns: Sequence[int]
+    cells: GridCells, visible: Sheet, area: Area, columns: Sequence[int]
 ) -> tuple[int, tuple[str, ...], int]:
-    """How many filled cells there are, which of them stand outside of the area, and how many."""
+    """How many filled cells there are, which of them are not read, and how many.
+
+    Those are outside of the area, or hidden and left out.
+    """
     inside = held_by(cells, area, columns)
+    if len(visible.cells) < len(cells):
+        inside &= ~np.isin(cells.rows, list(visible.hidden_rows))
+        inside &= ~np.isin(cells.columns, list(visible.hidden_columns))
     at = np.flatnonzero(~inside)
     shown = cells.chosen(at[:10])
     places = zip(shown.rows.tolist(), shown.columns.tolist(), strict=True)
