@@ -78,7 +78,9 @@ class WritingFaults(Faults):
 
 
 def _is_drivers(error: BaseException) -> bool:
-    """Does the error come from SQLAlchemy or a driver?"""
+    """Does the error come from SQLAlchemy or a driver? A damaged file may have damaged names."""
+    if isinstance(error, UnicodeDecodeError):
+        return True
     room = type(error).__module__.partition(".")[0]
     return room in ("sqlalchemy", "psycopg", "pymysql", "sqlite3", "adbc_driver_manager")
 

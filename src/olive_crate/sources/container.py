@@ -76,6 +76,8 @@ class Container:
 
     def size(self, path: str) -> int:
         """Bytes of a part when inflated, as the directory claims."""
+        if path not in self.entries:
+            raise SourceError(f"{self.name}: a damaged workbook: the part {path} is missing")
         return self.entries[path].file_size
 
     def pieces(self, path: str, size: int = PIECE) -> Iterator[bytes]:

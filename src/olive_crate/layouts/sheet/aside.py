@@ -1,8 +1,9 @@
 """Rows within a block that are no data: titles of groups, and the heading once more.
 
 A title of a group is one text in a row of its own, where a group begins: below the heading, below
-a blank row, or merged over several columns. A row of data that only has its first cell filled is
-none of that, and stays a case.
+a blank row, or merged over several columns. Unless a merged cell shows it, there have to be
+several, all different, and none of them a value of other rows: a row of data that only has its
+first cell filled stays a case.
 """
 
 from __future__ import annotations
@@ -23,6 +24,8 @@ FIRST_COLUMNS = 2
 NARROWEST = 3
 """Columns of a block that may have such titles: a narrower one has rows of one cell anyway."""
 ROWS_NAMED = 20
+FEWEST = 2
+"""Titles of groups where no merged cell marks one."""
 
 
 class Aside(NamedTuple):
@@ -90,10 +93,26 @@ def _titles(
     followed |= np.append(alone[1:], False) & np.append(followed[1:], False)
     begins = np.diff(rows, prepend=rows[0]) > 1
     begins[0] = True
-    begins |= _merged(sheet, rows)
-    found = np.flatnonzero(alone & followed & begins)
-    texts = cells.chosen(at[found]).texts()
-    return tuple(zip(rows[found].tolist(), (each.strip() for each in texts), strict=True))
+    merged = _merged(sheet, rows)
+    found = np.flatnonzero(alone & followed & (begins | merged))
+    texts = [each.strip() for each in cells.chosen(at[found]).texts()]
+    if not merged[found].any() and not _are_titles(cells, at, counts, found, texts):
+        return ()
+    return tuple(zip(rows[found].tolist(), texts, strict=True))
+
+
+def _are_titles(
+    cells: GridCells, at: Ints, counts: Ints, found: Ints, texts: Sequence[str]
+) -> bool:
+    """Do texts in rows of their own name groups, though nothing but their place says so?
+
+    There are several, all different, none of which stands in a row of data as well.
+    """
+    if len(found) < FEWEST or len(set(texts)) < len(texts):
+        return False
+    others = np.flatnonzero(counts > 1)
+    first = cells.chosen(at[others])
+    return len(others) >= 2 * len(found) and set(texts).isdisjoint(first.texts())
 
 
 def _merged(sheet: Sheet, rows: Ints) -> Flags:
