@@ -72,6 +72,7 @@ WRONG = {
     "query": 5,
     "keep_copy": "maybe",
     "range": "1:B",
+    "block": 0,
     "hidden": "drop",
     "merged": "drop",
     "limits": {"rows": 1},

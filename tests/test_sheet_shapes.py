@@ -298,3 +298,57 @@ def test_what_is_no_workbook_that_can_be_read_says_what_to_do(case, tmp_path):
             archive.writestr(name, text)
     with pytest.raises(oc.SourceError, match=words):
         oc.load(tmp_path / "a.xlsb")
+
+
+SEVERAL = [("North", 5, 12), ("South", 9, 4)]
+HEADS = (["Variety", "Trees", "Area"], ["Week", "Shift", "Hours", "Tonnes"])
+
+
+def book_of_blocks(path: Path) -> None:
+    """Two sheets, each with two tables and their titles."""
+    book = xlsxwriter.Workbook(path)
+    for name, *counts in SEVERAL:
+        sheet, row = book.add_worksheet(name), 0
+        for head, count in zip(HEADS, counts, strict=True):
+            sheet.write(row, 0, f"{head[0]} of {name}")
+            sheet.write_row(row + 2, 0, head)
+            for place in range(count):
+                sheet.write_row(row + 3 + place, 0, ["early", *[place + 0.5] * (len(head) - 1)])
+            row += count + 6
+    book.close()
+
+
+def test_a_block_is_read_by_the_number_that_a_look_gives(tmp_path, command):
+    path = tmp_path / "season.xlsx"
+    book_of_blocks(path)
+    listed = [(sheet.name, block) for sheet in oc.look(path).sheets for block in sheet.blocks]
+    assert [block.number for _, block in listed] == [1, 2, 3, 4]
+    counts = [count for _, *counts in SEVERAL for count in counts]
+    for (name, block), count, head in zip(listed, counts, HEADS * 2, strict=True):
+        found = oc.load(path, block=block.number)
+        assert (found.names, len(found)) == (head, count)
+        plan = oc.draft(path, block=block.number)
+        assert oc.load(path, plan=plan).equals(oc.load(path, sheet=name, range=block.range))
+        assert "block =" not in plan.text()
+    assert "3: A3:C12" in command("look", path).stdout
+
+
+REFUSED_BLOCKS = [
+    ({"block": 5}, "no block 5; the workbook has 4 blocks"),
+    ({"block": 1, "sheet": "South"}, "leave the sheet and the range out"),
+    ({"block": 1, "range": "A3:"}, "leave the sheet and the range out"),
+    ({"block": 0}, "from 1 up"),
+]
+
+
+@pytest.mark.parametrize(("options", "message"), REFUSED_BLOCKS)
+def test_a_block_that_cannot_be_meant_is_refused(options, message, tmp_path):
+    path, text = tmp_path / "season.xlsx", tmp_path / "season.csv"
+    book_of_blocks(path)
+    text.write_text("week,hours\n1,8\n")
+    for source, expected in ((path, message), (text, "not a workbook|from 1 up")):
+        with pytest.raises(oc.OliveCrateError, match=expected):
+            oc.load(source, **options)
+    (tmp_path / "plan.toml").write_text('[source]\npath = "season.xlsx"\n[sheet]\nblock = 2\n')
+    with pytest.raises(oc.PlanError, match="sheet and range of a block"):
+        oc.Plan.read(tmp_path / "plan.toml")

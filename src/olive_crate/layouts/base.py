@@ -181,7 +181,7 @@ class SheetView(msgspec.Struct, frozen=True):
     """Filled cells by kind, as far as they were looked at."""
     whole: bool
     blocks: tuple[BlockView, ...]
-    """Blocks that may be data, the largest first."""
+    """Blocks that may be data, from top to bottom and from left to right."""
 
 
 class TableView(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -207,6 +207,8 @@ class BlockView(msgspec.Struct, frozen=True):
 
     range: str
     names: str = ""
+    number: int = 0
+    """Its place among the blocks of all sheets, from 1."""
 
 
 class CellRow(msgspec.Struct, frozen=True):

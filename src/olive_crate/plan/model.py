@@ -52,6 +52,8 @@ class SheetSection(msgspec.Struct, frozen=True, omit_defaults=True):
     """A sheet's name, or its number from 1; a list, or a pattern, for a set of sheets."""
     range: str | None = None
     """`B9:K310`, `B9:` to the end of its block, `B:K`, a named range, or a table's name."""
+    block: int | None = None
+    """The number of a block, as a look counts them; a plan file has its sheet and range instead."""
     hidden: str | None = None
     """`skip` leaves hidden rows and columns out."""
     merged: str | None = None

@@ -165,6 +165,10 @@ class ReadingOptions(TypedDict, total=False):
             "sheet",
         ),
     ]
+    block: Annotated[
+        int | None,
+        Option("Workbooks", "Number of a block in a look.", whole_number(1), "sheet", "largest"),
+    ]
     hidden: Annotated[
         Literal["keep", "skip"] | None,
         Option(
@@ -209,11 +213,10 @@ class ReadingOptions(TypedDict, total=False):
         bool | None,
         Option(
             "Databases and web",
-            "Keep a copy of a file on the web beside the plan.",
+            "Keep a copy of a file on the web beside the plan: yes or no.",
             checks.truth,
             "source",
             "no",
-            flags=(Flag("--keep-copy", "Keep a copy of a file on the web: yes or no."),),
         ),
     ]
     query: Annotated[
@@ -359,15 +362,11 @@ class ReadingOptions(TypedDict, total=False):
     ]
     file_as: Annotated[
         str | None,
-        Option(
-            "Variables", "Variable for the file of each case.", checks.variable_name, default="none"
-        ),
+        Option("Variables", "Variable for each case's file.", checks.variable_name, "", "none"),
     ]
     row_as: Annotated[
         str | None,
-        Option(
-            "Variables", "Variable for the row of each case.", checks.variable_name, default="none"
-        ),
+        Option("Variables", "Variable for each case's row.", checks.variable_name, "", "none"),
     ]
     changing: Annotated[
         Literal["refuse", "take"],

@@ -83,6 +83,8 @@ def _with_section(plan: Decisions, mapping: Mapping[str, Any], name: str, where:
     section, at = _section(mapping, name, where), f"{where}{name}"
     known = [*of_section(name), *(["path", "paths"] if name == "source" else [])]
     known += SHARED if name in ("fixed", "sheet") else ()
+    if "block" in section and name == "sheet":
+        raise PlanError(f"{at}: a plan has the sheet and range of a block, not its number")
     for key, value in section.items():
         if key not in known:
             raise PlanError(f'{at}: unknown key "{key}"{nearest(key, known)}')

@@ -237,6 +237,8 @@ def _(evidence: ev.SheetChosen) -> str:
 @claim_of.register
 def _(evidence: ev.BlockChosen) -> str:
     cells = several(evidence.supporting or 0, "filled cell")
+    if evidence.blocks < 2:
+        return f"the only block that may be data, {cells}"
     return f"the largest of {several(evidence.blocks, 'block')}, {cells}"
 
 

@@ -15,6 +15,7 @@ from .look_tables import table_lines, table_title
 from .text import WIDTH, cut, padded, size_words, table, visible, wrapped
 
 EVIDENCE_SHOWN = 16
+BLOCKS_SHOWN = 8
 PART_MARKS = {"names": "names", "units": "units", "labels": "labels", "data": "", "skipped": "skip"}
 
 
@@ -56,7 +57,7 @@ def _sheets(look: Look, width: int) -> Iterable[tuple[str, str]]:
                 each.used,
                 f"{each.rows:,}" if each.rows is not None else "",
                 (kinds if each.whole else f"{kinds} in its head") or "empty",
-                ", ".join(map(_block_words, each.blocks)),
+                _blocks_words(each.blocks),
             ]
         )
     headings = ["sheet", "used range", "rows", "cells", "blocks"]
@@ -80,9 +81,17 @@ def _sheets(look: Look, width: int) -> Iterable[tuple[str, str]]:
         yield "note", f"and columns {look.letters[shown - 2]} to {look.letters[-1]}"
 
 
+def _blocks_words(blocks: Sequence[BlockView]) -> str:
+    """The largest blocks of a sheet, and how many more there are."""
+    more = len(blocks) - BLOCKS_SHOWN
+    rest = [f"{more:,} more"] if more > 0 else []
+    return ", ".join([*map(_block_words, blocks[:BLOCKS_SHOWN]), *rest])
+
+
 def _block_words(block: BlockView) -> str:
     """A block's range, and the rows of its heading."""
-    return f"{block.range} ({f'names in {block.names}' if block.names else 'no names'})"
+    names = f"names in {block.names}" if block.names else "no names"
+    return f"{block.number}: {block.range} ({names})"
 
 
 def _columns_that_fit(look: Look, rows: list[list[str]], width: int) -> int:

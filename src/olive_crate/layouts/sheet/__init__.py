@@ -14,10 +14,11 @@ def claims(source: Source, plan: Decisions) -> bool:
     """The source is a workbook. Raises `PlanError` where a plan for a workbook meets text."""
     if source.workbook is not None:
         return True
-    if plan.layout == "sheet" or plan.sheet.sheet is not None or plan.sheet.range is not None:
+    given = plan.sheet
+    if plan.layout == "sheet" or (given.sheet, given.range, given.block) != (None, None, None):
         from ...errors import PlanError
 
-        raise PlanError(f"{source.name}: not a workbook; leave out sheet and range")
+        raise PlanError(f"{source.name}: not a workbook; leave out sheet, range and block")
     return False
 
 

@@ -35,12 +35,13 @@ from .cell_kinds import with_kinds
 from .grid import GridCells, Sheet, SheetEntry
 from .layout import SheetLayout
 from .named import named_range
+from .numbered import at_block, in_order, with_merged
 from .pieces import Assembly
 from .preview import preview
 from .reading import held_by, in_columns
 from .strings import Strings
 from .structure import marked_heading, without_spacers
-from .text_rows import _tail, filled_merged, rows_of
+from .text_rows import _tail, rows_of
 from .workbook import Workbook, opened, sheet_named
 
 WIDEST = 16_384
@@ -73,6 +74,7 @@ def find_sheet(source: Source, plan: Decisions, before: Before) -> SourceLayout:
     _check_plan(source, plan)
     evidence: list[Evidence] = []
     with opened(source, plan.sheet.limits or Limits(), plan.workers) as workbook:
+        plan = at_block(workbook, plan)
         chosen = _chosen_sheet(workbook, plan, evidence, before.thorough)
         used_rows = chosen.sheet.cells.used_rows()
         area = _area(plan, workbook, chosen, evidence)
@@ -135,9 +137,9 @@ def _chosen_sheet(
     entry, sheet, blocks = contents.sheets[contents.chosen]
     if whole and not sheet.whole:
         sheet = workbook.read(entry)
-        blocks = tuple(find_blocks(_with_merged(sheet, plan).cells))
+        blocks = tuple(find_blocks(with_merged(sheet, plan).cells))
     from_1904 = bool(getattr(workbook, "from_1904", False))
-    return _Chosen(entry, _with_merged(sheet, plan), blocks, contents, from_1904)
+    return _Chosen(entry, with_merged(sheet, plan), blocks, contents, from_1904)
 
 
 def _layout(
@@ -195,13 +197,6 @@ def _visible(sheet: Sheet, plan: Decisions) -> Sheet:
     return sheet
 
 
-def _with_merged(sheet: Sheet, plan: Decisions) -> Sheet:
-    """The sheet with its merged cells filled, if the plan asks for it."""
-    if plan.sheet.merged == "fill" and sheet.merged:
-        sheet = msgspec.structs.replace(sheet, cells=filled_merged(sheet.cells, sheet.merged))
-    return sheet
-
-
 def _looked_at(
     workbook: Workbook, plan: Decisions, evidence: list[Evidence], whole: bool
 ) -> WorkbookContents:
@@ -221,7 +216,7 @@ def _looked_at(
     looked = []
     for entry in entries:
         sheet = workbook.read(entry, whole=whole and len(entries) == 1)
-        looked.append((entry, sheet, tuple(find_blocks(_with_merged(sheet, plan).cells))))
+        looked.append((entry, sheet, tuple(find_blocks(with_merged(sheet, plan).cells))))
     chosen = int(np.argmax([_weight(blocks, sheet) for _, sheet, blocks in looked]))
     contents = WorkbookContents(tuple(looked), workbook.names, chosen)
     if wanted is None and len(workbook.sheets) > 1:
@@ -321,7 +316,7 @@ def _block_evidence(blocks: Sequence[SheetBlock]) -> BlockChosen:
     others = tuple(str(each.area) for each in blocks[1:] if each.plausible)
     return BlockChosen(
         value=str(blocks[0].area),
-        blocks=len(blocks),
+        blocks=len(in_order(blocks)),
         supporting=blocks[0].filled,
         alternatives=others,
         certain=not others and blocks[0].plausible,

@@ -1,7 +1,9 @@
 """OpenDocument spreadsheets (ODF 1.3, part 3): all sheets stand in one part, `content.xml`.
 
 Repeated cells and rows are spread only where they hold something; covered cells are blank; what a
-time means (a time of day, or a duration) is stated by its style.
+time means (a time of day, or a duration) is stated by its style. The text of a cell is that of its
+paragraphs, with white space as part 3, section 6.1.2 has it; shapes, images, comments and
+footnotes that are anchored in a cell have texts of their own.
 """
 
 from __future__ import annotations
@@ -18,23 +20,44 @@ from ...sources.container import Container
 from ...sources.markup import local
 from ...sources.ranges import MOST_COLUMNS, MOST_ROWS, Area, area_of
 from .grid import (
-    BOOLEAN,
-    DATE,
-    DATETIME,
-    DURATION,
-    ERROR,
     NUMBER,
-    TEXT,
-    TIME,
     Format,
     GridCells,
     Sheet,
     SheetEntry,
 )
+from .ods_cells import MARKS, MOST_BLANKS, even, meaning
 from .ods_styles import StyleParser, Styles
-from .values import DAY_MS, duration_text
 
-DURATION_FORM = re.compile(r"(-)?P(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+)(?:[.,](\d+))?S)?)?")
+ADDRESS = re.compile(
+    r"\$?('(?:[^']|'')+'|[^'.$]+)\.([$A-Za-z0-9]+)"
+    r"(?::(?:\$?('(?:[^']|'')+'|[^'.$\s]*)\.)?([$A-Za-z0-9]+))?"
+)
+"""A range of one sheet; its name may stand before both corners."""
+BESIDE = {
+    "annotation",
+    "note",
+    "ruby-text",
+    "frame",
+    "caption",
+    "circle",
+    "connector",
+    "control",
+    "custom-shape",
+    "ellipse",
+    "g",
+    "line",
+    "measure",
+    "page-thumbnail",
+    "path",
+    "polygon",
+    "polyline",
+    "rect",
+    "regular-polygon",
+    "scene",
+    "shapes",
+}
+"""Elements whose texts, and tables, are not the sheet's."""
 CURRENCIES = {"EUR": "€", "USD": "$", "GBP": "£", "JPY": "¥", "INR": "₹", "TRY": "₺"}
 
 
@@ -131,28 +154,30 @@ class ContentParser(StyleParser):
         self.places: dict[Format, int] = {Format(): 0}
         self.by_style: dict[tuple[str, str], tuple[Format, int]] = {}
         self.locals: dict[str, str] = {}
+        self.own = ""
         self.row: list[tuple[int, int, int, bytes]] = []
         self.repeat = 1
         self.column = 0
         self.cell: dict[str, Any] | None = None
         self.paragraphs: list[str] = []
         self.within: list[str] = []
-        self.notes = 0
+        self.beside = 0
         self.count = 0
         super().__init__(container, "content.xml", styles)
 
     def _opened(self, tag: str, attributes: dict[str, str]) -> None:
         tag = self._local(tag)
-        if tag in ("table-cell", "covered-table-cell") and self.tables:
+        if tag in BESIDE and self.tables:
+            self.beside += 1
+        elif self.beside:
+            return
+        elif tag in ("table-cell", "covered-table-cell") and self.tables:
             given = self._given(attributes)
             if tag == "covered-table-cell":
                 given = {"number-columns-repeated": given.get("number-columns-repeated", "1")}
             self.cell, self.paragraphs = given, []
         elif self.cell is not None:
-            if tag == "annotation":
-                self.notes += 1
-            elif not self.notes:
-                self._inner(tag, attributes)
+            self._inner(tag, attributes)
         else:
             self._around(tag, self._given(attributes))
 
@@ -177,11 +202,9 @@ class ContentParser(StyleParser):
         if tag == "table" and "name" in given:
             hidden = given.get("style-name", "") in self.styles.hidden_tables
             self.tables.append(Table(given["name"], hidden or given.get("display") == "false"))
+            self.own = given["name"]
         elif tag in ("named-range", "database-range"):
-            address = given.get("cell-range-address") or given.get("target-range-address") or ""
-            meant = _address(address)
-            if meant:
-                self.names[given.get("name", "")] = meant
+            self._named(given)
         elif tag == "named-expression":
             text = given.get("expression", "")[:60]
             self.other_names[given.get("name", "")] = f"is computed or a constant ({text})"
@@ -197,29 +220,44 @@ class ContentParser(StyleParser):
                 last = min(table.row + self.repeat, MOST_ROWS)
                 table.hidden_rows += range(table.row + 1, last + 1)
 
+    def _named(self, given: dict[str, str]) -> None:
+        """A name of cells: of one sheet where it is declared in that sheet."""
+        name = given.get("name", "")
+        address = given.get("cell-range-address") or given.get("target-range-address") or ""
+        meant = _address(address)
+        if meant is None:
+            self.other_names[name] = f"is no rectangle of cells ({address[:60]})"
+        elif not (meant[1].last_row and meant[1].last_column):
+            self.other_names[name] = f"covers whole columns ({address[:60]})"
+        else:
+            self.names[f"{self.own}!{name}" if self.own else name] = meant
+
     def _inner(self, tag: str, attributes: dict[str, str]) -> None:
         if tag in ("p", "h"):
             self.paragraphs.append("")
         elif self.paragraphs and tag in ("s", "tab", "line-break"):
-            given = self._given(attributes)
-            mark = {"s": " " * _count(given.get("c")), "tab": "\t", "line-break": "\n"}[tag]
-            self.paragraphs[-1] += mark
+            times = min(_count(self._given(attributes).get("c")), MOST_BLANKS)
+            self.paragraphs[-1] += MARKS[tag] * times
 
     def _text(self, text: str) -> None:
         if not self.tables:
             super()._text(text)
-        elif self.cell is not None and self.paragraphs and not self.notes:
+        elif self.cell is not None and self.paragraphs and not self.beside:
             self.paragraphs[-1] += text
 
     def _closed(self, tag: str) -> None:
         tag = self._local(tag)
-        if tag == "annotation" and self.cell is not None:
-            self.notes -= 1
+        if tag in BESIDE and self.tables:
+            self.beside -= 1
+        elif self.beside:
+            return
         elif tag in ("table-cell", "covered-table-cell") and self.cell is not None:
             self._end_cell(self.cell)
             self.cell = None
         elif tag == "table-row":
             self._end_row()
+        elif tag == "table":
+            self.own = ""
 
     def _column(self, given: dict[str, str]) -> None:
         table, repeat = self.tables[-1], _count(given.get("number-columns-repeated"))
@@ -243,8 +281,9 @@ class ContentParser(StyleParser):
             return
         style = given.get("style-name") or table.style_of(first)
         form, place = self._format(style, given.get("currency", ""))
-        shown = self.paragraphs[0] if len(self.paragraphs) == 1 else "\n".join(self.paragraphs)
-        kind, text = _meaning(given, shown, form)
+        texts = self.paragraphs
+        shown = even(texts[0]) if len(texts) == 1 else "\n".join(map(even, texts))
+        kind, text = meaning(given, shown, form)
         if not text:
             return
         data = text.encode("utf-8", "replace")
@@ -257,7 +296,7 @@ class ContentParser(StyleParser):
         if known is None:
             form = self.styles.format(style)
             unit = form.unit or CURRENCIES.get(currency, currency)
-            stated = Format(NUMBER, unit, form.decimals)
+            stated = Format(NUMBER, unit, form.decimals, form.zeros)
             place = self.places.setdefault(stated, len(self.formats))
             if place == len(self.formats):
                 self.formats.append(stated)
@@ -294,51 +333,11 @@ def _value_type(attributes: dict[str, str]) -> dict[str, str]:
     return {"value-type": "error" if "error" in kinds else office or "string"}
 
 
-def _meaning(given: dict[str, Any], shown: str, form: Format) -> tuple[int, str]:
-    """The kind and text of a cell."""
-    kind = given.get("value-type", "")
-    formula = given.get("formula", "")
-    if kind == "error":
-        return ERROR, shown
-    if kind in ("float", "percentage", "currency"):
-        value = given.get("value", "")
-        if formula.endswith(("=TRUE()", "=FALSE()")) or form.kind == BOOLEAN:
-            return BOOLEAN, "true" if value not in ("0", "") else "false"
-        return NUMBER, value
-    if kind == "boolean":
-        return BOOLEAN, given.get("boolean-value", "false")
-    if kind == "date":
-        text = given.get("date-value", "").rstrip("Z")
-        return (DATETIME if "T" in text else DATE), text
-    if kind == "time":
-        return _time(given.get("time-value", ""), form)
-    if kind == "string":
-        return TEXT, given.get("string-value") or shown
-    return (TEXT, shown) if shown else (0, "")
-
-
-def _time(text: str, form: Format) -> tuple[int, str]:
-    match = DURATION_FORM.fullmatch(text)
-    if match is None:
-        return TEXT, text
-    sign, days, hours, minutes, seconds, fraction = match.groups()
-    millis = (int(days or 0) * 24 + int(hours or 0)) * 3_600_000 + int(minutes or 0) * 60_000
-    millis += int(seconds or 0) * 1000 + round(float(f"0.{fraction or 0}") * 1000)
-    if sign or millis >= DAY_MS or form.kind == DURATION:
-        return DURATION, duration_text(-millis if sign else millis)
-    seconds_of_day, rest = divmod(millis, 1000)
-    clock = (
-        f"{seconds_of_day // 3600:02d}:{seconds_of_day // 60 % 60:02d}:{seconds_of_day % 60:02d}"
-    )
-    return TIME, clock + (f".{rest:03d}" if rest else "")
-
-
 def _address(text: str) -> tuple[str, Area] | None:
     """The sheet and rectangle of `$'Season 2'.$D$9:.$I$70`."""
-    match = re.fullmatch(
-        r"\$?(?:'((?:[^']|'')+)'|([^'.]+))\.([$A-Za-z0-9]+)(?::(?:.*\.)?([$A-Za-z0-9]+))?", text
-    )
-    area = area_of(f"{match[3]}:{match[4] or match[3]}") if match else None
-    if match is None or area is None:
+    match = ADDRESS.fullmatch(text)
+    area = area_of(f"{match[2]}:{match[4] or match[2]}") if match else None
+    if match is None or area is None or match[3] not in (None, "", match[1]):
         return None
-    return (match[1] or match[2]).replace("''", "'"), area
+    sheet = match[1]
+    return (sheet[1:-1].replace("''", "'") if sheet.startswith("'") else sheet), area

@@ -76,7 +76,14 @@ class StyleParser:
             old = styles.data[self.data_style]
             if places.isdigit():
                 more = 2 if old.unit == "100 %" else 0
-                styles.data[self.data_style] = old._replace(decimals=int(places) + more)
+                old = old._replace(decimals=int(places) + more)
+            digits = given.get("min-integer-digits", "")
+            plain = old.kind == NUMBER and not old.unit and places in ("", "0")
+            if digits.isdigit() and int(digits) > 1 and plain:
+                old = old._replace(zeros=int(digits))
+            styles.data[self.data_style] = old
+        elif tag in ("text", "embedded-text") and self.data_style:
+            styles.data[self.data_style] = styles.data[self.data_style]._replace(zeros=0)
         elif tag == "style":
             self.data_style = ""
             if given.get("family") == "table-cell":

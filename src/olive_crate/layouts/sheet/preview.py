@@ -13,14 +13,14 @@ from ...sources.ranges import Area, letters
 from ...sources.source import Source
 from ..base import BlockView, CellRow, Preview, SheetView
 from ..text.heading import find_rows
-from .blocks import SheetBlock, WorkbookContents, find_blocks
-from .grid import KINDS, Sheet
+from .blocks import SheetBlock, WorkbookContents
+from .grid import KINDS, Sheet, SheetEntry
 from .layout import SheetLayout
+from .numbered import in_order, looked_at
 from .text_rows import rows_of
 from .workbook import opened
 
 ROWS_SHOWN, COLUMNS_SHOWN = 12, 40
-BLOCKS_SHOWN = 8
 
 
 def preview(
@@ -50,36 +50,39 @@ def _sheet_views(
 ) -> tuple[SheetView, ...]:
     """All sheets of the workbook; hidden ones and ones that were not asked for too."""
     known = {entry.name: (sheet, blocks) for entry, sheet, blocks in contents.sheets}
-    shown = []
+    shown: list[SheetView] = []
+    count = 0
     with opened(source, plan.sheet.limits or Limits()) as workbook:
         for entry in workbook.sheets:
-            if entry.name in known:
-                sheet, blocks = known[entry.name]
-            else:
-                sheet = workbook.read(entry, whole=False)
-                blocks = tuple(find_blocks(sheet.cells))
-            shown.append(_sheet_view(entry.name, entry.hidden, sheet, blocks))
+            sheet, found = known.get(entry.name) or looked_at(workbook, entry, plan)
+            blocks = in_order(found)
+            shown.append(_sheet_view(entry, sheet, blocks, count))
+            count += len(blocks)
     return tuple(shown)
 
 
-def _sheet_view(name: str, hidden: bool, sheet: Sheet, blocks: Sequence[SheetBlock]) -> SheetView:
+def _sheet_view(
+    entry: SheetEntry, sheet: Sheet, blocks: Sequence[SheetBlock], before: int
+) -> SheetView:
     used = str(sheet.used) if sheet.whole and sheet.used else sheet.claimed
-    plausible = [block for block in blocks if block.plausible]
     return SheetView(
-        name,
-        hidden,
+        entry.name,
+        entry.hidden,
         used,
         len(sheet.cells.used_rows()) if sheet.whole else None,
         {KINDS[kind]: count for kind, count in sheet.cells.kind_counts().items()},
         sheet.whole,
-        tuple(_block_view(sheet, block.area) for block in plausible[:BLOCKS_SHOWN]),
+        tuple(
+            _block_view(sheet, block.area, number)
+            for number, block in enumerate(blocks, start=before + 1)
+        ),
     )
 
 
-def _block_view(sheet: Sheet, area: Area) -> BlockView:
+def _block_view(sheet: Sheet, area: Area, number: int) -> BlockView:
     columns = range(area.first_column, min(area.last_column, area.first_column + 200) + 1)
     found = find_rows(rows_of(sheet, area, columns), len(columns))
-    return BlockView(str(area), found.names.value)
+    return BlockView(str(area), found.names.value, number)
 
 
 def _cell_rows(plan: Decisions, layout: SheetLayout) -> tuple[tuple[str, ...], tuple[CellRow, ...]]:

@@ -26,7 +26,7 @@ def _sheets(member: Member, wanted: str | Sequence[str | int], several: bool) ->
     source = open_source(member.source)
     tables = tables_in(source)
     if not tables:
-        raise LayoutError(f"{member.name}: not a workbook; leave out sheet and range")
+        raise LayoutError(f"{member.name}: not a workbook; leave out sheet, range and block")
     names = [name for name, _ in tables]
     made: dict[str, None] = {}
     for each in [wanted] if isinstance(wanted, str) else wanted:
