@@ -134,13 +134,16 @@ def test_users_add_patterns_of_links(server, tmp_path, monkeypatch):
         oc.load(f"{server.address}/papers/panel")
 
 
-def test_a_copy_is_kept_and_asked_for_again_only_if_changed(server, tmp_path):
+def test_a_copy_is_kept_and_asked_for_again_only_if_changed(server, tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
     address = f"{server.address}/deliveries.csv"
     oc.draft(address, keep_copy=True, limit=50).write(tmp_path / "d.plan.toml")
     plan = oc.Plan.read(tmp_path / "d.plan.toml")
     first = oc.load(plan)
     copies = sorted(each.name for each in tmp_path.glob("deliveries.*.csv"))
     assert len(copies) == 1
+    (tmp_path / "any").touch()
+    assert (tmp_path / copies[0]).stat().st_mode == (tmp_path / "any").stat().st_mode
     given = server.given["/deliveries.csv"]
     assert len(oc.load(plan)) == len(first)
     assert server.given["/deliveries.csv"] == given
@@ -157,14 +160,17 @@ def test_a_copy_is_kept_and_asked_for_again_only_if_changed(server, tmp_path):
     assert copies[0] in kept
 
 
-def test_a_damaged_copy_is_not_read(server, tmp_path):
+def test_a_damaged_copy_is_not_read(server, tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
     oc.draft(f"{server.address}/deliveries.csv", keep_copy=True).write(tmp_path / "d.plan.toml")
     plan = oc.Plan.read(tmp_path / "d.plan.toml")
     whole = oc.load(plan)
     (copy,) = tmp_path.glob("deliveries.*.csv")
-    copy.write_bytes(copy.read_bytes()[:-100])
-    given = server.given["/deliveries.csv"]
-    assert len(oc.load(plan)) == len(whole)
+    given, data = server.given["/deliveries.csv"], copy.read_bytes()
+    copy.write_bytes(data[: len(data) // 2])
+    assert oc.load(plan).equals(whole)
+    assert copy.read_bytes() == data
+    assert not list(tmp_path.glob(".deliveries*"))
     assert server.given["/deliveries.csv"] == given + 1
 
 

@@ -9,8 +9,6 @@ changed, the answer is short and the copy is read.
 from __future__ import annotations
 
 import hashlib
-import shutil
-import tempfile
 import tomllib
 from pathlib import Path, PurePosixPath
 from typing import NamedTuple
@@ -24,7 +22,7 @@ from .links import exported
 from .requests import Moment, NotChanged
 from .source import Source
 from .web import WebFile, file_name, pieces_of, source_of
-from .writing import write_whole
+from .writing import put_in_place, temporary_beside, write_whole
 
 DIGITS = 12
 """Digits of the SHA-256 in a copy's name."""
@@ -95,25 +93,33 @@ def _digest(path: Path) -> str:
 
 
 def _written(source: Source, file: WebFile, folder: Path) -> tuple[Path, Moment]:
-    """The copy and its record, each written whole; one that is there already is left as it is."""
+    """The copy and its record, each written whole; one that is there and whole is left as it is."""
     name = PurePosixPath(file_name(file.final))
     try:
-        with tempfile.NamedTemporaryFile(dir=folder, prefix=".", delete=False) as copy:
-            known = hashlib.sha256()
-            for piece in pieces_of(source):
-                known.update(piece)
-                copy.write(piece)
-        path = folder / f"{name.stem}.{known.hexdigest()[:DIGITS]}{name.suffix}"
-        if path.exists():
-            Path(copy.name).unlink()
-        else:
-            shutil.move(copy.name, path)
+        held = temporary_beside(folder / name)
+        try:
+            digest = _put(source, held)
+            path = folder / f"{name.stem}.{digest[:DIGITS]}{name.suffix}"
+            if not path.is_file() or _digest(path) != digest[:DIGITS]:
+                put_in_place(held, path)
+        finally:
+            held.unlink(missing_ok=True)
         import tomlkit
 
-        record = tomlkit.dumps({**msgspec.to_builtins(file.moment), "sha256": known.hexdigest()})
+        record = tomlkit.dumps({**msgspec.to_builtins(file.moment), "sha256": digest})
         write_whole(path.with_name(path.name + RECORD), record.encode("utf-8"))
     except OSError as error:
         raise SourceError(
             f"{folder}: the copy of {file.name} cannot be written: {error.strerror}"
         ) from None
     return path, file.moment
+
+
+def _put(source: Source, path: Path) -> str:
+    """Write all bytes of a source, and give their SHA-256."""
+    known = hashlib.sha256()
+    with path.open("wb") as copy:
+        for piece in pieces_of(source):
+            known.update(piece)
+            copy.write(piece)
+    return known.hexdigest()
