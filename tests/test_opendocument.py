@@ -104,6 +104,8 @@ def test_the_text_of_a_cell_is_that_of_its_paragraphs():
         assert found.names == ["grove", "code", "note"]
         assert found["note"].values.to_pylist() == list(TEXTS.values())
         assert found["code"].values.to_pylist() == list(range(len(TEXTS)))
+        assert found["code"].variable.label == "weighed twice"
+        assert found["note"].variable.label is None
         assert len(oc.look(book).sheets) == 1
 
 

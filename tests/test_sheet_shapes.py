@@ -352,3 +352,32 @@ def test_a_block_that_cannot_be_meant_is_refused(options, message, tmp_path):
     (tmp_path / "plan.toml").write_text('[source]\npath = "season.xlsx"\n[sheet]\nblock = 2\n')
     with pytest.raises(oc.PlanError, match="sheet and range of a block"):
         oc.Plan.read(tmp_path / "plan.toml")
+
+
+COMMENTS = {
+    "Free acidity, % of oleic acid": "Free acidity, % of oleic acid",
+    "Laboratory:\nmedian of\neight tasters": "median of eight tasters",
+    "[Threaded comment]\n\nShown by older programs.\n\nComment:\n    in the mill": "in the mill",
+    "Harvest:\nearly": "Harvest: early",
+    "": None,
+}
+
+
+def test_comments_of_the_heading_are_labels(tmp_path):
+    path = tmp_path / "panel.xlsx"
+    book = xlsxwriter.Workbook(path)
+    sheet = book.add_worksheet()
+    sheet.write_comment(1, 1, "weighed twice")  # of a value: says nothing of a variable
+    for at, text in enumerate(COMMENTS):
+        sheet.write_column(0, at, [f"v{at}", *(at + place / 4 for place in range(9))])
+        if text:
+            sheet.write_comment(0, at, text, {"author": "Laboratory"})
+    book.close()
+    found = oc.load(path)
+    labels = [found[name].variable.label for name in found.names]
+    assert labels == list(COMMENTS.values())
+    assert "4 labels from those of the heading's cells" in " ".join(str(found.receipt).split())
+    plan = oc.draft(path).declare("v0", label="Acidity")
+    assert oc.load(plan)["v0"].variable.label == "Acidity"
+    labelled = oc.load(path, rows={"names": 1, "labels": 2, "data": "3.."})
+    assert labelled["v0"].variable.label == "0"

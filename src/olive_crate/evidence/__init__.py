@@ -31,6 +31,7 @@ from .notes import (
 )
 from .rows import (
     ClosingRows,
+    CommentLabels,
     EndNotSeen,
     FieldNamesFound,
     HeadingFound,
@@ -124,7 +125,15 @@ ALL_EVIDENCE = (
         NoHeading,
         FieldNamesFound,
     ),
-    *(HeadingMoved, TitlesFound, UnitsFound, LabelsFound, ClosingRows, LeftOutByPosition),
+    *(
+        HeadingMoved,
+        TitlesFound,
+        UnitsFound,
+        LabelsFound,
+        CommentLabels,
+        ClosingRows,
+        LeftOutByPosition,
+    ),
     *(EndNotSeen, RepeatedHeading, RecordLength, FieldsFound),
     *(SharedPositions, CutValues, UncoveredPositions, SheetChosen, BlockChosen, HiddenCells),
     *(MergedCells, CellsOutside, BlanksAround, MixedKinds, NumbersStoredAsText, StoredAsText),
@@ -173,6 +182,7 @@ __all__ = [
     "ClosingRows",
     "CodesAsWritten",
     "CommentFound",
+    "CommentLabels",
     "CutCharacters",
     "CutValues",
     "DecimalMark",

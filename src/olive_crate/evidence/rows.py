@@ -60,6 +60,12 @@ class LabelsFound(Evidence, frozen=True, kw_only=True):
     about: ClassVar[str] = "rows.labels"
 
 
+class CommentLabels(Evidence, frozen=True, kw_only=True):
+    """Labels from the comments of the heading's cells."""
+
+    about: ClassVar[str] = "sheet.comments"
+
+
 class ClosingRows(Evidence, frozen=True, kw_only=True):
     """Totals and notes at the end of the data; `value` is `skip`, or `keep` if they are read."""
 

@@ -150,6 +150,11 @@ def _(evidence: ev.LabelsFound) -> str:
 
 
 @claim_of.register
+def _(evidence: ev.CommentLabels) -> str:
+    return f"{several(evidence.supporting or 0, 'label')} from those of the heading's cells"
+
+
+@claim_of.register
 def _(evidence: ev.ClosingRows) -> str:
     one = evidence.rows == 1
     rows = "the last row" if one else f"the last {evidence.rows} rows"

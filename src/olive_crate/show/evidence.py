@@ -28,6 +28,7 @@ ABOUT = {
     "delimited.trim": "trim",
     "rows.names": "names in row",
     "rows.units": "units in row",
+    "sheet.comments": "comments",
     "rows.labels": "labels in row",
     "rows.repeated": "repeated heading",
     "rows.data": "rows",

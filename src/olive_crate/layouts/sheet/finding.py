@@ -32,6 +32,7 @@ from ..text.names import headings_of
 from .aside import set_aside
 from .blocks import SheetBlock, WorkbookContents, find_blocks
 from .cell_kinds import with_kinds
+from .comments import with_comments
 from .grid import GridCells, Sheet, SheetEntry
 from .layout import SheetLayout
 from .named import named_range
@@ -100,13 +101,15 @@ def find_sheet(source: Source, plan: Decisions, before: Before) -> SourceLayout:
     if further:
         layout = _with_groups(layout, aside.titles)
         headings = (*headings, str(parts.groups))
+    labels = cells_of_row(rows, parts.labels, len(area.columns))
+    labels = with_comments(labels, sheet.comments, parts.names or (), area.columns, evidence)
     return SourceLayout(
         source,
         complete,
         layout,
         headings,
         (*(own or shown for own, shown in zip(units, shown_units, strict=True)), *[""] * further),
-        (*cells_of_row(rows, parts.labels, len(area.columns)), *[""] * further),
+        (*labels, *[""] * further),
         (*evidence, *more),
         lambda cases: preview(source, complete, layout, chosen.contents, cases),
     )

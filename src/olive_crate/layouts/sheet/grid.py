@@ -5,6 +5,7 @@ A sheet that claims a million rows and holds ten cells costs what ten cost.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import NamedTuple
 
 import msgspec
@@ -118,6 +119,8 @@ class Sheet(msgspec.Struct, frozen=True, eq=False):
     """All of it was read."""
     claimed: str = ""
     """The used range as the file claims it."""
+    comments: Mapping[tuple[int, int], str] = {}
+    """The text of a comment by the row and column of its cell."""
 
     @property
     def used(self) -> Area | None:

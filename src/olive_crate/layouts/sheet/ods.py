@@ -105,6 +105,7 @@ class Ods:
             merged=tuple(table.merged),
             hidden_rows=frozenset(table.hidden_rows),
             hidden_columns=frozenset(table.hidden_columns),
+            comments=table.comments,
         )
 
 
@@ -118,6 +119,7 @@ class Table:
         self.hidden_rows: list[int] = []
         self.hidden_columns: set[int] = set()
         self.column_styles: list[tuple[int, str]] = []
+        self.comments: dict[tuple[int, int], str] = {}
         self.row = self.columns = 0
 
     def style_of(self, column: int) -> str:
@@ -162,6 +164,7 @@ class ContentParser(StyleParser):
         self.paragraphs: list[str] = []
         self.within: list[str] = []
         self.beside = 0
+        self.note: list[str] | None = None
         self.count = 0
         super().__init__(container, "content.xml", styles)
 
@@ -169,8 +172,11 @@ class ContentParser(StyleParser):
         tag = self._local(tag)
         if tag in BESIDE and self.tables:
             self.beside += 1
+            if tag == "annotation" and self.cell is not None:
+                self.note = []
         elif self.beside:
-            return
+            if tag == "p" and self.note is not None:
+                self.note.append("")
         elif tag in ("table-cell", "covered-table-cell") and self.tables:
             given = self._given(attributes)
             if tag == "covered-table-cell":
@@ -244,11 +250,17 @@ class ContentParser(StyleParser):
             super()._text(text)
         elif self.cell is not None and self.paragraphs and not self.beside:
             self.paragraphs[-1] += text
+        elif self.note:
+            self.note[-1] += text
 
     def _closed(self, tag: str) -> None:
         tag = self._local(tag)
         if tag in BESIDE and self.tables:
             self.beside -= 1
+            if tag == "annotation" and self.note is not None:
+                table = self.tables[-1]
+                table.comments[table.row + 1, self.column + 1] = "\n".join(self.note)
+                self.note = None
         elif self.beside:
             return
         elif tag in ("table-cell", "covered-table-cell") and self.cell is not None:

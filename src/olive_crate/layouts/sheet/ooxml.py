@@ -19,6 +19,7 @@ from ...sources.container import Container
 from ...sources.markup import tree_of
 from ...sources.ranges import Area, area_of
 from ...workers import Workers
+from .comments import Comments, comments_of
 from .formulas import add_not_calculated, not_calculated
 from .grid import Format, Sheet, SheetEntry
 from .number_formats import BUILT_IN, format_of
@@ -204,7 +205,15 @@ class Xlsx:
             hidden_columns=frozenset(frame.hidden_columns),
             whole=whole,
             claimed=frame.claimed,
+            comments=self._comments(entry),
         )
+
+    def _comments(self, entry: SheetEntry) -> Comments:
+        """The comments of a sheet's cells."""
+        for kind, path in self._relations(entry.path).values():
+            if kind.endswith("/comments") and path in self.container:
+                return comments_of(tree_of(self.container.whole(path), f"{self.name}: {path}"))
+        return {}
 
     def _scan(
         self, entry: SheetEntry, strings: Strings, whole: bool
