@@ -194,8 +194,21 @@ def test_a_mistyped_path_makes_no_file(tmp_path):
         oc.load(f"sqlite:///{tmp_path}/text.db")
 
 
+def test_a_case_of_a_key_of_several_is_the_one_asked_for(tmp_path):
+    path = tmp_path / "pairs.db"
+    with closing(sqlite3.connect(path)) as link, link:
+        link.execute("CREATE TABLE pairs (a TEXT, b TEXT, v INTEGER, PRIMARY KEY (a, b))")
+        link.executemany("INSERT INTO pairs VALUES (?, ?, ?)", [("p, q", "r", 1), ("p", "q, r", 2)])
+    ds = oc.load(path)
+    assert ds.trace("v", ("p", "q, r")).value == 2
+    assert ds.trace("v", ("p, q", "r")).value == 1
+
+
 WRONG = {
     "sheet": ({"sheet": "A"}, "has no sheets"),
+    "range": ({"range": "A1:B2"}, "has no ranges"),
+    "block": ({"block": 1}, "has no blocks"),
+    "delimiter": ({"table": "plain", "delimiter": ";"}, "has no delimiter"),
     "fields": ({"fields": [("a", 1, 2)]}, "its layout is"),
     "both": ({"table": "plain", "query": "SELECT 1"}, "either table or query"),
     "names": ({"table": "plain", "rows": {"names": 1}}, "have names"),

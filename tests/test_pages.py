@@ -129,10 +129,31 @@ def test_a_page_lists_its_tables_and_the_files_it_links_to():
     assert read(html, table="one").receipt.rows == 3
 
 
+def test_a_row_of_one_cell_is_a_case_unless_it_names_a_group():
+    rows = [f"<tr><td>G{n}<td>{n}<td>x" for n in range(6)]
+    alone = "<tr><td>Late<td><td>"
+    for place in range(1, 6):
+        page = table(HEAD + "".join([*rows[:place], alone, *rows[place:]]))
+        held = read(page)
+        assert held[held.names[0]].values.to_pylist()[place] == "Late"
+        assert len(held) == 7
+        told = read(
+            table(HEAD + "".join([*rows[:place], alone, *rows[place:]])), rows={"groups": "part"}
+        )
+        assert told["part"].values.to_pylist() == [None] * place + ["Late"] * (6 - place)
+    across = "<tr><td colspan=3>Late"
+    held = read(table(HEAD + "".join([*rows[:3], across, *rows[3:]])), rows={"groups": "part"})
+    assert held["part"].values.to_pylist() == [None] * 3 + ["Late"] * 3
+    several = "".join(f"<tr><td>{name}<td><td>{''.join(rows[:3])}" for name in ("Hill", "Valley"))
+    assert len(read(table(HEAD + several))) == 6
+
+
 WRONG = {
     "no such number": ({"table": 9}, "no table 9 of 1"),
     "no such caption": ({"table": "oil"}, 'no table "oil"'),
     "a sheet": ({"sheet": "A"}, "name a table instead"),
+    "a range": ({"range": "A1:B2"}, "has no ranges; name a table instead"),
+    "a block": ({"block": 1}, "has no blocks; name a table instead"),
     "a delimiter": ({"delimiter": ";"}, "has no delimiter"),
     "a query": ({"query": "SELECT 1"}, "not a database"),
 }

@@ -17,12 +17,14 @@ HEAD = """# All reading options
 [plan](plans.md), in the section named here, and most are flags of the command.
 `tools/make_options_page.py` writes this page from the table of options in `plan/options.py`.
 """
+SECTIONS = {"table": "`[database]`, `[page]`", "query": "`[database]`", "block": "none"}
+"""Where options stand in a plan, if not in the section of their own name."""
 
 
 def row(name: str, option: Option) -> str:
     """One option as a row of a Markdown table."""
     flags = ", ".join(f"`{each.name}`" for each in option.flags) or flag_of(name)
-    section = f"`[{option.section}]`" if option.section else "top level"
+    section = SECTIONS.get(name) or (f"`[{option.section}]`" if option.section else "top level")
     return f"| `{name}` | {option.help} | {option.default} | {section} | {flags} |"
 
 

@@ -22,6 +22,9 @@ class Advice(NamedTuple):
 class OliveCrateError(Exception):
     """The parent of every error that Olive Crate raises on purpose."""
 
+    said = ""
+    """What a database says is wrong, where it was one that refused."""
+
     def __init__(self, problem: str, advice: Advice | None = None) -> None:
         self.problem, self.advice = problem, advice
         message = problem

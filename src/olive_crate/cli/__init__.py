@@ -99,7 +99,8 @@ def _run(arguments: list[str], may_ask: bool = True) -> None:
         from ..sources.connecting import PASSWORD, USER
 
         typer.echo(str(needed.problem), err=True)
-        os.environ.setdefault(USER, typer.prompt("User", err=True))
+        if USER not in os.environ:
+            os.environ[USER] = typer.prompt("User", err=True)
         os.environ[PASSWORD] = typer.prompt("Password", hide_input=True, err=True)
         _run(arguments, may_ask=False)
 

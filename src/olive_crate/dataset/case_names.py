@@ -31,10 +31,14 @@ def names_of_rows(dataset: PlainDataset, rows: Sequence[int]) -> tuple[str, ...]
     return tuple(", ".join(map(value_text, each)) for each in zip(*columns, strict=True))
 
 
-def case_named(dataset: PlainDataset, key: Sequence[str], wanted: str) -> int:
-    """The case of this name. Raises `PlanError` where there is none."""
+def case_named(dataset: PlainDataset, key: Sequence[str], wanted: Sequence[str]) -> int:
+    """The case with these values of the key, or with the name that is shown for it.
+
+    Raises `PlanError` where there is none.
+    """
     columns = [dataset[name].values.to_pylist() for name in key]
     for case, values in enumerate(zip(*columns, strict=True)):
-        if ", ".join(map(value_text, values)) == wanted:
+        texts = list(map(value_text, values))
+        if texts == list(wanted) or [", ".join(texts)] == list(wanted):
             return case
-    raise PlanError(f"no case has {', '.join(key)} = {wanted}")
+    raise PlanError(f"no case has {', '.join(key)} = {', '.join(wanted)}")

@@ -79,11 +79,10 @@ def _address(text: str) -> DatabaseAddress:
 
 
 def _notes(dataset: PlainDataset, missing: str) -> list[str]:
-    lost = [
-        each.name
-        for each in dataset.variables
-        if each.missing and dataset[each.name].reasons.any() and missing == "null"
-    ]
+    if missing != "null":
+        return []
+    coded = {each.name for each in dataset.variables if each.missing}
+    lost = [name for name in lacking_values(dataset) if name in coded]
     if not lost:
         return []
     shown = ", ".join(lost[:4]) + (f" and {len(lost) - 4} more" if len(lost) > 4 else "")

@@ -184,6 +184,10 @@ class SheetView(msgspec.Struct, frozen=True):
     """Blocks that may be data, from top to bottom and from left to right."""
 
 
+COUNTED = 100_000
+"""Rows of a table are counted up to here in a list of all tables."""
+
+
 class TableView(msgspec.Struct, frozen=True, omit_defaults=True):
     """A table of a database or a page as a list of them shows it."""
 

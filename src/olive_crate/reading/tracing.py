@@ -134,7 +134,7 @@ def _case_by_key(dataset: PlainDataset, key: Sequence[str], wanted: Any) -> int:
     if dataset.source_rows is None:
         raise PlanError("the dataset does not know the rows of its source; read it again")
     values = wanted if isinstance(wanted, (tuple, list)) else [wanted]
-    return case_named(dataset, key, ", ".join(map(str, values)))
+    return case_named(dataset, key, list(map(str, values)))
 
 
 def _refuse_other_case(found: SourceLayout, source: Source, row: int, name: str) -> None:

@@ -82,7 +82,7 @@ def _sheets(look: Look, width: int) -> Iterable[tuple[str, str]]:
 
 
 def _blocks_words(blocks: Sequence[BlockView]) -> str:
-    """The largest blocks of a sheet, and how many more there are."""
+    """The first blocks of a sheet, and how many more there are."""
     more = len(blocks) - BLOCKS_SHOWN
     rest = [f"{more:,} more"] if more > 0 else []
     return ", ".join([*map(_block_words, blocks[:BLOCKS_SHOWN]), *rest])

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from ..errors import several
-from ..layouts.base import TableView
+from ..layouts.base import COUNTED, TableView
 from ..reading.looking import Look
 from .text import cut, size_words, table, visible, wrapped
 
@@ -64,7 +64,7 @@ def _one_table(each: TableView, width: int) -> list[str]:
 
 
 def _row(each: TableView, of_page: bool) -> list[str]:
-    rows = f"{each.rows:,}" if each.rows is not None else "over 100,000"
+    rows = f"{each.rows:,}" if each.rows is not None else f"over {COUNTED:,}"
     rows = rows if each.columns else ""
     first = [str(each.number), each.comment] if of_page else [each.name, each.kind]
     if of_page and each.kind == "hidden":

@@ -46,7 +46,8 @@ def _(evidence: ev.FilesUnlike) -> str:
     where = file_list(evidence.names, evidence.count)
     shares = "shares" if evidence.count == 1 else "share"
     what = f"{evidence.shared} of {several(evidence.of, 'variable')}"
-    return f"{where} {shares} few variables with most files ({what}); does it belong to the set?"
+    asked = "does it" if evidence.count == 1 else "do they"
+    return f"{where} {shares} few variables with most files ({what}); {asked} belong to the set?"
 
 
 @claim_of.register

@@ -67,7 +67,10 @@ class Faults:
     def __exit__(self, kind: type[BaseException] | None, error: Any, _: object) -> None:
         if error is None or isinstance(error, OliveCrateError) or not _is_drivers(error):
             return
-        raise self.kind(f"{self._name}: {self.words}: {_said(error, self._address)}") from None
+        said = _said(error, self._address)
+        raised = self.kind(f"{self._name}: {self.words}: {said}")
+        raised.said = said
+        raise raised from None
 
 
 class WritingFaults(Faults):

@@ -104,14 +104,18 @@ class Session:
 
     def first(self, sql: str, values: Sequence[Any] = ()) -> Any:
         """The first value of the first row."""
+        row = self.first_row(sql, values)
+        return None if row is None else row[0]
+
+    def first_row(self, sql: str, values: Sequence[Any] = ()) -> Any:
+        """The first row; `None` where there is none."""
         with self.faults():
             cursor = self.driver.cursor()
             try:
                 cursor.execute(sql, tuple(values)) if values else cursor.execute(sql)
-                row = cursor.fetchone()
+                return cursor.fetchone()
             finally:
                 cursor.close()
-        return None if row is None else row[0]
 
     @property
     def driver(self) -> Any:

@@ -66,13 +66,17 @@ def exported(address: str) -> tuple[str, str]:
             continue
         given = parse_qs(parts.query) | parse_qs(parts.fragment)
         sheet = given.get(link.sheet, [""])[0] if link.sheet else ""
-        return link.export.format_map(match.groupdict()), sheet
+        return _filled(link.export, match.groupdict()), sheet
     return address, _sheet_in(parts.fragment)
 
 
 def _sheet_in(fragment: str) -> str:
     """The sheet that `#sheet=Growers` names."""
     return parse_qs(fragment).get("sheet", [""])[0]
+
+
+def _filled(text: str, words: dict[str, str]) -> str:
+    return WORD.sub(lambda word: words[word[1]], text)
 
 
 def _pattern(text: str) -> re.Pattern[str]:

@@ -181,6 +181,7 @@ def _is_private(host: str) -> bool:
 
 
 def why(error: BaseException) -> str:
+    """What went wrong with a request, in words."""
     if isinstance(error, ssl.SSLCertVerificationError):
         return f"the certificate of the server is not trusted ({error.verify_message})"
     if isinstance(error, TimeoutError):

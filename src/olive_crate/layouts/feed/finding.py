@@ -13,7 +13,7 @@ from ...sources.source import Source
 from ..base import Preview, SourceLayout
 from ..records.layout import RecordLayout, TextTable
 from ..records.whole import whole_bytes
-from ..text.completing import no_delimiter
+from ..text.completing import no_cells, no_delimiter
 from .entries import entries_of, names_of
 
 TYPED = SourceColumn(typed_cells=True)
@@ -21,8 +21,9 @@ TYPED = SourceColumn(typed_cells=True)
 
 def find_feed(source: Source, plan: Decisions) -> SourceLayout:
     """Complete a plan for a feed. Raises `LayoutError` for one without entries."""
-    if plan.fields is not None or plan.sheet.sheet is not None or plan.table.table is not None:
-        raise PlanError(f"{source.name}: is a feed; it has no fields, sheets or tables")
+    if plan.fields is not None or plan.table.table is not None:
+        raise PlanError(f"{source.name}: is a feed; it has no fields or tables")
+    no_cells(plan, f"{source.name}: is a feed")
     no_delimiter(plan, f"{source.name}: is a feed")
     evidence: list[Evidence] = []
     entries = entries_of(whole_bytes(source), source.name)

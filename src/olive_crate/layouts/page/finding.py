@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from functools import partial
 from typing import NamedTuple
@@ -17,7 +18,6 @@ from ...evidence import (
     Evidence,
     Example,
     FootnoteMarks,
-    GroupTitles,
     HeadingFound,
     HiddenRows,
     SpansFilled,
@@ -33,12 +33,13 @@ from ..text.closing import Tail
 from ..text.completing import (
     cells_of_row,
     heading_rows,
+    no_cells,
     no_delimiter,
     row_parts,
     shapes_at_head,
     with_closing,
 )
-from ..text.groups import texts_down
+from ..text.groups import name_groups, of_titles, texts_down
 from ..text.moved import moved
 from ..text.names import headings_of
 from ..text.row_kinds import is_units
@@ -47,6 +48,8 @@ from .html import Page, PageTable, page_of
 from .marks import with_page_marks
 
 NAMES_SHOWN = 4
+NARROWEST = 3
+"""Columns of a table that may have titles of groups."""
 TAIL = 200
 """Rows at the end among which totals and notes are looked for."""
 
@@ -58,6 +61,8 @@ class _Cut(NamedTuple):
     columns: int
     left_out: dict[str, tuple[int, ...]]
     """Rows that cannot be data, by the part they play."""
+    across: frozenset[int]
+    """Rows of one cell that spans the whole table."""
     titles: list[tuple[int, str]]
     """Titles of groups among the data: their rows and texts."""
 
@@ -112,8 +117,7 @@ def find_page(source: Source, plan: Decisions) -> SourceLayout:
 def _check_plan(source: Source, plan: Decisions) -> None:
     if plan.fields is not None:
         raise PlanError(f"{source.name}: is a web page; it has no fields at positions")
-    if plan.sheet.sheet is not None or plan.sheet.range is not None:
-        raise PlanError(f"{source.name}: is a web page; name a table instead of a sheet or range")
+    no_cells(plan, f"{source.name}: is a web page", "name a table instead")
     no_delimiter(plan, f"{source.name}: is a web page")
 
 
@@ -212,7 +216,8 @@ def _cut(table: PageTable, plan: Decisions, evidence: list[Evidence]) -> _Cut:
         if number not in hidden and any(row)
     ]
     blank = tuple(n for n, row in enumerate(grid, 1) if n not in hidden and not any(row))
-    return _Cut(rows, len(used), {BLANK: blank, SKIPPED: hidden}, [])
+    wide_rows = frozenset(row + 1 for row in across)
+    return _Cut(rows, len(used), {BLANK: blank, SKIPPED: hidden}, wide_rows, [])
 
 
 def _hidden(table: PageTable, plan: Decisions, evidence: list[Evidence]) -> tuple[int, ...]:
@@ -315,33 +320,25 @@ def _joined(row: Row) -> str:
 
 
 def _set_titles_aside(cut: _Cut, parts: Rows, evidence: list[Evidence]) -> None:
-    """Rows of one text among the data, which name the group that follows."""
-    first = parts.first or 1
-    last = cut.rows[-1].number if cut.rows else 0
-    titles = [
-        row
-        for row, after in zip(cut.rows, [*cut.rows[1:], None], strict=True)
-        if first <= row.number < last
-        and cut.columns > 2
-        and row.filled == 1
-        and row.cells[0]
-        and not any(char.isdigit() for char in row.cells[0][:1])
-        and after is not None
-        and after.filled > 1
-    ]
+    """Rows of one text among the data, which name the group that follows.
+
+    A cell over all columns marks a title; others have to look like titles together, unless the
+    plan says that there are some.
+    """
+    if cut.columns < NARROWEST:
+        return
+    data = [row for row in cut.rows if row.number >= (parts.first or 1)]
+    found = [row for row, after in itertools.pairwise(data) if row.filled == 1 < after.filled]
+    marked = [row for row in found if row.number in cut.across]
+    plain = [row for row in found if row.cells[0] and not row.cells[0][:1].isdigit()]
+    others = (row.cells[0] for row in data if row.filled > 1)
+    told = parts.groups is not None or name_groups([row.cells[0] for row in plain], others)
+    titles = marked or (plain if told else [])
     if not titles:
         return
     cut.left_out[SKIPPED] = (*cut.left_out[SKIPPED], *(row.number for row in titles))
-    cut.titles.extend((row.number, row.cells[0]) for row in titles)
-    evidence.append(
-        GroupTitles(
-            value=parts.groups or SKIP,
-            supporting=len(titles),
-            examples=tuple(Example(row.number, row.cells[0]) for row in titles[:3]),
-            certain=parts.groups is not None,
-            alternatives=() if parts.groups else (KEEP,),
-        )
-    )
+    cut.titles.extend((row.number, next(filter(None, row.cells))) for row in titles)
+    evidence.append(of_titles(cut.titles, parts))
 
 
 def _records(

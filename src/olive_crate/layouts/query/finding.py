@@ -18,6 +18,7 @@ from ...sources.database import Session
 from ...sources.source import Source
 from ..base import Preview, SourceLayout, TableView
 from ..records.layout import RecordLayout
+from ..text.completing import no_cells, no_delimiter
 from . import sql
 from .records import QueryRecords
 from .tables import Relation, TableColumn, full_name, names_of, table_named
@@ -63,8 +64,8 @@ def _check_plan(source: Source, plan: Decisions) -> None:
     """Raise `PlanError` where a plan for text or a workbook meets a database."""
     if plan.layout not in (None, "query") or plan.fields is not None:
         raise PlanError(f'{source.name}: is a database; its layout is "query"')
-    if plan.sheet.sheet is not None or plan.sheet.range is not None:
-        raise PlanError(f"{source.name}: a database has no sheets; name a table")
+    no_cells(plan, f"{source.name}: is a database", "name a table instead")
+    no_delimiter(plan, f"{source.name}: is a database")
     if plan.rows.names or plan.rows.units or plan.rows.labels:
         raise PlanError(f"{source.name}: the columns of a database have names; leave rows out")
     if plan.table.table is not None and plan.table.query is not None:

@@ -51,19 +51,17 @@ def arrow_batches(session: Session, texts: Sequence[str], workers: int) -> Itera
         crew.stop()
 
 
-def pieces_of(session: Session, relation: Relation, key: str, workers: int) -> list[str]:
-    """Conditions that cut a table at values of its key; one empty one where it is not cut."""
+def pieces_of(session: Session, relation: Relation, key: str, rows: int, workers: int) -> list[str]:
+    """Conditions that cut a table of so many rows at values of its key; an empty one for none."""
     whole = len(relation.key) == 1 and any(
         each.name == relation.key[0] and each.cells.type == "integer" for each in relation.columns
     )
     if workers == 1 or not whole:
         return [""]
-    found = session.first(
-        f"SELECT min({key})::text || ' ' || max({key})::text || ' ' || count(*) FROM {relation.sql}"
-    )
-    if found is None:
+    found = session.first_row(f"SELECT min({key}), max({key}) FROM {relation.sql}")
+    if found is None or found[0] is None:
         return [""]
-    low, high, rows = map(int, str(found).split())
+    low, high = map(int, found)
     count = min(MOST_PIECES, max(1, rows // ROWS_A_PIECE), high - low + 1)
     edges = [low + (high + 1 - low) * place // count for place in range(1, count)]
     return [_between(key, *pair) for pair in itertools.pairwise([None, *edges, None])]

@@ -76,7 +76,7 @@ class QueryRecords(msgspec.Struct, frozen=True, eq=False):
             return _row_arrays(self.session, select + order + page, chosen)
         if whole and self.relation.key:
             key = sql.quoted(self.relation.key[0], self.session.kind)
-            pieces = pieces_of(self.session, self.relation, key, workers)
+            pieces = pieces_of(self.session, self.relation, key, self.rows, workers)
         texts = [f"{select}{each}{order}{page}" for each in pieces]
         return arrow_batches(self.session, texts, workers)
 

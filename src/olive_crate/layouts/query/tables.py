@@ -13,14 +13,12 @@ from ...columns.rule import SourceColumn
 from ...declaration.promises import PromisedValues, Scalar
 from ...errors import LayoutError, SourceError, nearest
 from ...sources.database import Session
-from ..base import TableView
+from ..base import COUNTED, TableView
 from .sql import quoted
 
 if TYPE_CHECKING:
     from sqlalchemy import Inspector
 
-COUNTED = 100_000
-"""Rows of a table are counted up to here in a list of all tables."""
 LISTED = 200
 """Tables that are described in a list."""
 NAMES_SHOWN = 6
@@ -95,10 +93,8 @@ def views_of(session: Session) -> tuple[TableView, ...]:
             with session.attempt():
                 views.append(_view(session, schema, name, kind))
         except SourceError as error:  # a view that is broken, a table that somebody drops just now
-            said = str(error).rpartition("the database says: ")[2]
-            views.append(
-                TableView(full_name(schema, name), kind, comment=f"cannot be read: {said}")
-            )
+            why = f"cannot be read: {error.said or error.problem}"
+            views.append(TableView(full_name(schema, name), kind, comment=why))
     return tuple(views)
 
 

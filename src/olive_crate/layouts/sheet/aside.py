@@ -1,9 +1,9 @@
 """Rows within a block that are no data: titles of groups, and the heading once more.
 
 A title of a group is one text in a row of its own, where a group begins: below the heading, below
-a blank row, or merged over several columns. Unless a merged cell shows it, there have to be
-several, all different, and none of them a value of other rows: a row of data that only has its
-first cell filled stays a case.
+a blank row, or merged over several columns. Unless a merged cell shows it, or the plan says that
+there are titles, there have to be several, all different, and none of them a value of other rows: a
+row of data that only has its first cell filled stays a case.
 """
 
 from __future__ import annotations
@@ -13,10 +13,11 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ...evidence import Evidence, Example, GroupTitles, RepeatedHeading
+from ...evidence import Evidence, RepeatedHeading
 from ...kernels.types import Flags, Ints
 from ...plan.rows import KEEP, SKIP, Rows
 from ...sources.ranges import Area
+from ..text.groups import name_groups, of_titles
 from .grid import TEXT, GridCells, Sheet
 
 FIRST_COLUMNS = 2
@@ -24,8 +25,6 @@ FIRST_COLUMNS = 2
 NARROWEST = 3
 """Columns of a block that may have such titles: a narrower one has rows of one cell anyway."""
 ROWS_NAMED = 20
-FEWEST = 2
-"""Titles of groups where no merged cell marks one."""
 
 
 class Aside(NamedTuple):
@@ -42,6 +41,26 @@ class Aside(NamedTuple):
         return tuple(sorted({*(row for row, _ in self.titles), *self.repeated}))
 
 
+class _Filled(NamedTuple):
+    """The filled rows of the data."""
+
+    cells: GridCells
+    starts: Ints
+    """Where the cells of each row begin, and the end of the last."""
+    rows: Ints
+    """The number of each row."""
+
+    @property
+    def counts(self) -> Ints:
+        """How many cells each row has."""
+        return np.diff(self.starts)
+
+    @property
+    def first(self) -> Ints:
+        """The place of the first cell of each row."""
+        return self.starts[:-1]
+
+
 def set_aside(
     sheet: Sheet,
     area: Area,
@@ -55,14 +74,11 @@ def set_aside(
     if not len(cells) or len(columns) < 2:
         return Aside()
     starts = np.append(np.flatnonzero(np.diff(cells.rows, prepend=-1)), len(cells))
-    counts = np.diff(starts)
-    rows = cells.rows[starts[:-1]]
-    titles = _titles(sheet, cells, starts, counts, rows, columns, parts)
-    repeated = _repeated(sheet, area, cells, starts, counts, rows, columns, parts)
-    if parts.groups == KEEP:
-        titles = ()
-    elif titles:
-        evidence.append(_of_titles(titles, parts))
+    filled = _Filled(cells, starts, cells.rows[starts[:-1]])
+    titles = () if parts.groups == KEEP else _titles(sheet, filled, columns, parts)
+    repeated = _repeated(sheet, filled, columns, parts)
+    if titles:
+        evidence.append(of_titles(titles, parts))
     if repeated:
         evidence.append(
             RepeatedHeading(value=SKIP, rows=repeated[:ROWS_NAMED], supporting=len(repeated))
@@ -76,17 +92,12 @@ def _within(cells: GridCells, first: int, last: int, columns: Sequence[int]) -> 
 
 
 def _titles(
-    sheet: Sheet,
-    cells: GridCells,
-    starts: Ints,
-    counts: Ints,
-    rows: Ints,
-    columns: Sequence[int],
-    parts: Rows,
+    sheet: Sheet, filled: _Filled, columns: Sequence[int], parts: Rows
 ) -> tuple[tuple[int, str], ...]:
+    """Rows of one text where a group begins."""
+    cells, rows, counts, at = filled.cells, filled.rows, filled.counts, filled.first
     if len(columns) < NARROWEST or len(rows) < 2:
         return ()
-    at = starts[:-1]
     alone = (counts == 1) & (cells.kinds[at] == TEXT)
     alone &= np.isin(cells.columns[at], list(columns[:FIRST_COLUMNS]))
     followed = np.append(counts[1:] > 1, False)
@@ -96,23 +107,10 @@ def _titles(
     merged = _merged(sheet, rows)
     found = np.flatnonzero(alone & followed & (begins | merged))
     texts = [each.strip() for each in cells.chosen(at[found]).texts()]
-    if not merged[found].any() and not _are_titles(cells, at, counts, found, texts):
+    told = parts.groups is not None or bool(merged[found].any())
+    if not told and not name_groups(texts, cells.chosen(at[counts > 1]).texts()):
         return ()
     return tuple(zip(rows[found].tolist(), texts, strict=True))
-
-
-def _are_titles(
-    cells: GridCells, at: Ints, counts: Ints, found: Ints, texts: Sequence[str]
-) -> bool:
-    """Do texts in rows of their own name groups, though nothing but their place says so?
-
-    There are several, all different, none of which stands in a row of data as well.
-    """
-    if len(found) < FEWEST or len(set(texts)) < len(texts):
-        return False
-    others = np.flatnonzero(counts > 1)
-    first = cells.chosen(at[others])
-    return len(others) >= 2 * len(found) and set(texts).isdisjoint(first.texts())
 
 
 def _merged(sheet: Sheet, rows: Ints) -> Flags:
@@ -121,14 +119,7 @@ def _merged(sheet: Sheet, rows: Ints) -> Flags:
 
 
 def _repeated(
-    sheet: Sheet,
-    area: Area,
-    cells: GridCells,
-    starts: Ints,
-    counts: Ints,
-    rows: Ints,
-    columns: Sequence[int],
-    parts: Rows,
+    sheet: Sheet, filled: _Filled, columns: Sequence[int], parts: Rows
 ) -> tuple[int, ...]:
     """Rows whose cells are those of the last row of the heading."""
     if not parts.names or parts.repeated == KEEP:
@@ -138,19 +129,10 @@ def _repeated(
         return ()
     words, places = heading.texts(), heading.columns.tolist()
     found = []
-    wordy = np.add.reduceat(cells.kinds == TEXT, starts[:-1], dtype=np.int64) == len(heading)
-    for at in np.flatnonzero(wordy & (counts == len(heading))).tolist():
+    cells, starts = filled.cells, filled.starts
+    wordy = np.add.reduceat(cells.kinds == TEXT, filled.first, dtype=np.int64) == len(heading)
+    for at in np.flatnonzero(wordy & (filled.counts == len(heading))).tolist():
         own = cells.part(int(starts[at]), int(starts[at + 1]))
         if own.kinds[0] == TEXT and own.columns.tolist() == places and own.texts() == words:
-            found.append(int(rows[at]))
+            found.append(int(filled.rows[at]))
     return tuple(found)
-
-
-def _of_titles(titles: Sequence[tuple[int, str]], parts: Rows) -> GroupTitles:
-    return GroupTitles(
-        value=parts.groups or SKIP,
-        supporting=len(titles),
-        examples=tuple(Example(row, text) for row, text in titles[:3]),
-        certain=parts.groups is not None,
-        alternatives=() if parts.groups else (KEEP,),
-    )

@@ -18,7 +18,7 @@ from ...sources.compound import Compound
 from ...sources.container import Limits
 from ...sources.ranges import Area
 from ...sources.source import Source
-from .biff_cells import Cell, cells_of
+from .biff_cells import Records, cells_of
 from .biff_text import Continued, shared_texts, short_text, unicode_text
 from .grid import Format, Sheet, SheetEntry
 from .number_formats import BUILT_IN, format_of
@@ -195,9 +195,8 @@ class Biff:
         """One sheet."""
         try:
             places = _places(self.data, int(entry.path))
-            cells = cells_of(
-                Cell(self.data, places), self.strings, self.formats, self.from_1904, self.limits
-            )
+            records = Records(self.name, self.data, places)
+            cells = cells_of(records, self.strings, self.formats, self.from_1904, self.limits)
             rows, columns = self._hidden(places)
             merged = tuple(self._merged(places.get(MERGED, ())))
         except (struct.error, IndexError, ValueError) as error:

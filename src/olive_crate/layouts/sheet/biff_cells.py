@@ -36,9 +36,11 @@ EXACT = float(2**53)
 LAST_COLUMN = 255
 
 
-class Cell(NamedTuple):
+class Records(NamedTuple):
     """Where the records of a sheet begin, by kind."""
 
+    name: str
+    """Of the workbook, for messages."""
     data: bytes
     places: dict[int, list[int]]
 
@@ -54,7 +56,7 @@ class _Found(NamedTuple):
 
 
 def cells_of(
-    sheet: Cell,
+    sheet: Records,
     strings: Strings,
     formats: Sequence[Format],
     from_1904: bool,
@@ -72,7 +74,7 @@ def cells_of(
         *_formulas(sheet, raw),
     ]
     if sum(len(each.rows) for each in found) > limits.cells:
-        raise SourceError(f"more than {limits.cells:,} cells; raise limits.cells")
+        raise SourceError(f"{sheet.name}: more than {limits.cells:,} cells; raise limits.cells")
     assembly = Assembly(strings, formats, from_1904)
     for each in found:
         if len(each.rows):
@@ -91,7 +93,7 @@ def _spans(texts: pa.StringArray) -> tuple[Bytes, Ints, Ints]:
     return buffer, at[:-1] + PAD, at[1:] + PAD
 
 
-def _at(sheet: Cell, kind: int) -> Ints:
+def _at(sheet: Records, kind: int) -> Ints:
     return np.array(sheet.places.get(kind, ()), np.int64)
 
 
@@ -110,7 +112,7 @@ def _of(raw: Bytes, at: Ints, kind: int, texts: pa.StringArray) -> _Found:
     return _Found(_short(raw, at), _short(raw, at + 2), _short(raw, at + 4), types, texts)
 
 
-def _numbers(sheet: Cell, raw: Bytes) -> _Found:
+def _numbers(sheet: Records, raw: Bytes) -> _Found:
     at = _at(sheet, NUMBER)
     values = _bytes_at(raw, at + 6, 8).view("<f8").ravel()
     return _of(raw, at, NUMERIC, numerals(values))
@@ -139,12 +141,12 @@ def _rk_values(raw: Bytes, at: Ints) -> np.ndarray:
     return np.where(packed & 1, values / 100, values)
 
 
-def _rk(sheet: Cell, raw: Bytes) -> _Found:
+def _rk(sheet: Records, raw: Bytes) -> _Found:
     at = _at(sheet, RK)
     return _of(raw, at, NUMERIC, numerals(_rk_values(raw, at + 6)))
 
 
-def _mulrk(sheet: Cell, raw: Bytes) -> _Found:
+def _mulrk(sheet: Records, raw: Bytes) -> _Found:
     """Several numbers side by side in a record (2.4.175)."""
     at = _at(sheet, MULRK)
     counts = (_short(raw, at - 2) - 6) // 6
@@ -157,20 +159,20 @@ def _mulrk(sheet: Cell, raw: Bytes) -> _Found:
     return _Found(_short(raw, start), columns, _short(raw, place), types, numerals(values))
 
 
-def _shared(sheet: Cell, raw: Bytes) -> _Found:
+def _shared(sheet: Records, raw: Bytes) -> _Found:
     at = _at(sheet, LABEL_SST)
     which = _bytes_at(raw, at + 6, 4).view("<u4").ravel().astype(np.int64)
     return _of(raw, at, SHARED, pa.array(which).cast(pa.string()))
 
 
-def _labels(sheet: Cell) -> _Found:
+def _labels(sheet: Records) -> _Found:
     """Texts in records of their own (2.4.148), as older programs write them."""
     at = np.array(sorted([*sheet.places.get(LABEL, ()), *sheet.places.get(RSTRING, ())]), np.int64)
     texts = [unicode_text(sheet.data[place : place + 65_550], 6) for place in at.tolist()]
     return _of(np.frombuffer(sheet.data, np.uint8), at, PLAIN, pa.array(texts, pa.string()))
 
 
-def _truths(sheet: Cell, raw: Bytes) -> _Found:
+def _truths(sheet: Records, raw: Bytes) -> _Found:
     """Truth values and errors (2.4.24)."""
     at = _at(sheet, BOOL_ERR)
     wrong = raw[at + 7] != 0
@@ -181,10 +183,10 @@ def _truths(sheet: Cell, raw: Bytes) -> _Found:
 
 
 def _wrong(code: int) -> str:
-    return ERRORS.get(code, "#N/A")
+    return ERRORS.get(code, f"error {code}")
 
 
-def _formulas(sheet: Cell, raw: Bytes) -> list[_Found]:
+def _formulas(sheet: Records, raw: Bytes) -> list[_Found]:
     """The stored values of formulas (2.4.127); a text stands in a record behind."""
     at = _at(sheet, FORMULA)
     if not len(at):

@@ -40,7 +40,7 @@ YEAR = re.compile(r"(?:19|20)\d\d")
 MARKS = frozenset((*MISSING_MARKS, "n.d.", "n.a.", "x", ":"))
 """Words that stand for a value that there is not."""
 FEW = 4096
-"""GridCells that show most often that there is no gap."""
+"""Cells that show most often that there is no gap."""
 
 
 class SheetBlock(msgspec.Struct, frozen=True):
@@ -48,7 +48,7 @@ class SheetBlock(msgspec.Struct, frozen=True):
 
     area: Area
     filled: int
-    """GridCells in it that hold something."""
+    """Cells in it that hold something."""
 
     @property
     def plausible(self) -> bool:
@@ -234,7 +234,7 @@ class _Open:
         if (len(piece.head) and not piece.title) or high > MOST_LEVELS:
             return False
         corner = own.first_column - piece.area.first_column
-        if (not 0 <= corner <= 1 and corner > 0) or own.last_column < piece.area.last_column:
+        if corner > 1 or own.last_column < piece.area.last_column:
             return False
         names = int(np.bincount(first.rows - own.first_row).max())
         return names >= NAMED * _width(piece.area) and _width(own) <= 2 * _width(piece.area)
@@ -267,8 +267,10 @@ class _Open:
 
     def _is_unanswered(self, piece: _Piece, usual: np.ndarray) -> bool:
         """Rows of words where there should be values: is each of these a mark for none?"""
-        if piece.density < NAMED or (usual == TEXT).all():
-            return piece.density >= NAMED and bool((usual == TEXT).all())
+        if piece.density < NAMED:
+            return False
+        if (usual == TEXT).all():
+            return True
         where = usual[piece.columns.astype(np.int64) - self.area.first_column] != TEXT
         texts = piece._cells.chosen(piece._at[where]).texts()
         return all(text.strip() in MARKS for text in texts)

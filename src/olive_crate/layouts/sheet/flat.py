@@ -16,12 +16,11 @@ from ...sources.container import Container, Limits
 from ...sources.markup import XML_FAULTS, local, parser_for
 from ...sources.ranges import MOST_COLUMNS, MOST_ROWS, Area
 from ...sources.source import Source
-from .grid import BOOLEAN, DATE, DATETIME, ERROR, NUMBER, TEXT, TIME, Format, Sheet, SheetEntry
+from .grid import BOOLEAN, DATE, DATETIME, ERROR, NUMBER, TEXT, TIME, Format
 from .number_formats import format_of
-from .ods import Table
+from .tables import HeldWorkbook, Table
 
 PIECE = 1 << 20
-CONTENT = "content.xml"
 KINDS = {"Number": NUMBER, "String": TEXT, "Boolean": BOOLEAN, "Error": ERROR, "DateTime": DATETIME}
 REFERENCE = re.compile(r"=?(?:'((?:[^']|'')+)'|([^'!]+))!R(\d+)C(\d+)(?::R(\d+)C(\d+))?")
 """A range by the numbers of rows and columns, as names of 2003 have it."""
@@ -39,7 +38,7 @@ class FlatParts(Container):
         """Nothing is held open."""
 
     def __contains__(self, path: str) -> bool:
-        return path == CONTENT
+        return path == HeldWorkbook.path
 
     def pieces(self, path: str, size: int = PIECE) -> Iterator[bytes]:
         """The file, piece by piece."""
@@ -51,7 +50,7 @@ class FlatParts(Container):
                 yield piece
 
 
-class XmlWorkbook:
+class XmlWorkbook(HeldWorkbook):
     """A workbook in the XML form of 2003."""
 
     kind = "xml"
@@ -62,37 +61,6 @@ class XmlWorkbook:
     @cached_property
     def _read(self) -> _Reader:
         return _Reader(self.parts)
-
-    @property
-    def sheets(self) -> tuple[SheetEntry, ...]:
-        """The sheets, in order."""
-        return tuple(
-            SheetEntry(table.name, CONTENT, table.hidden, position)
-            for position, table in enumerate(self._read.tables, 1)
-        )
-
-    @property
-    def names(self) -> dict[str, tuple[str, Area]]:
-        """Named ranges."""
-        return self._read.names
-
-    @property
-    def other_names(self) -> dict[str, str]:
-        """Names of something else than a rectangle of cells, with what that is."""
-        return self._read.other_names
-
-    def read(self, entry: SheetEntry, whole: bool = True, fast: bool = True) -> Sheet:
-        """One sheet."""
-        table = self._read.tables[entry.position - 1]
-        return Sheet(
-            table.name,
-            table.hidden,
-            table.cells(),
-            tuple(self._read.formats),
-            merged=tuple(table.merged),
-            hidden_rows=frozenset(table.hidden_rows),
-            hidden_columns=frozenset(table.hidden_columns),
-        )
 
 
 class _Reader:
@@ -115,7 +83,7 @@ class _Reader:
         parser.StartElementHandler, parser.EndElementHandler = self._start, self._end
         parser.CharacterDataHandler = self._characters
         try:
-            for piece in parts.pieces(CONTENT):
+            for piece in parts.pieces(HeldWorkbook.path):
                 parser.Parse(piece, False)
             parser.Parse(b"", True)
         except XML_FAULTS as error:

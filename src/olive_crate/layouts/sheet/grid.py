@@ -50,7 +50,7 @@ class GridCells(msgspec.Struct, frozen=True, eq=False):
         )
 
     def part(self, low: int, high: int) -> GridCells:
-        """GridCells that follow one another, without a copy."""
+        """Cells that follow one another, without a copy."""
         at = slice(low, high)
         return self.chosen(at)  # type: ignore[arg-type]
 

@@ -12,22 +12,16 @@ import re
 from functools import cached_property
 from typing import Any
 
-import numpy as np
-
-from ... import kernels
-from ...kernels.types import PAD
 from ...sources.container import Container
 from ...sources.markup import local
 from ...sources.ranges import MOST_COLUMNS, MOST_ROWS, Area, area_of
 from .grid import (
     NUMBER,
     Format,
-    GridCells,
-    Sheet,
-    SheetEntry,
 )
 from .ods_cells import MARKS, MOST_BLANKS, even, meaning
 from .ods_styles import StyleParser, Styles
+from .tables import HeldWorkbook, Table
 
 ADDRESS = re.compile(
     r"\$?('(?:[^']|'')+'|[^'.$]+)\.([$A-Za-z0-9]+)"
@@ -61,7 +55,7 @@ BESIDE = {
 CURRENCIES = {"EUR": "€", "USD": "$", "GBP": "£", "JPY": "¥", "INR": "₹", "TRY": "₺"}
 
 
-class Ods:
+class Ods(HeldWorkbook):
     """One workbook."""
 
     kind = "ods"
@@ -75,74 +69,6 @@ class Ods:
         if "styles.xml" in self.container:
             StyleParser(self.container, "styles.xml", styles)
         return ContentParser(self.container, styles)
-
-    @cached_property
-    def sheets(self) -> tuple[SheetEntry, ...]:
-        """The sheets, in order."""
-        return tuple(
-            SheetEntry(table.name, "content.xml", table.hidden, position)
-            for position, table in enumerate(self._read.tables, 1)
-        )
-
-    @cached_property
-    def names(self) -> dict[str, tuple[str, Area]]:
-        """Named ranges and database ranges."""
-        return self._read.names
-
-    @property
-    def other_names(self) -> dict[str, str]:
-        """Names of something else than a rectangle of cells, with what that is."""
-        return self._read.other_names
-
-    def read(self, entry: SheetEntry, whole: bool = True, fast: bool = True) -> Sheet:
-        """One sheet."""
-        table = self._read.tables[entry.position - 1]
-        return Sheet(
-            table.name,
-            table.hidden,
-            table.cells(),
-            tuple(self._read.formats),
-            merged=tuple(table.merged),
-            hidden_rows=frozenset(table.hidden_rows),
-            hidden_columns=frozenset(table.hidden_columns),
-            comments=table.comments,
-        )
-
-
-class Table:
-    """One sheet while it is read."""
-
-    def __init__(self, name: str, hidden: bool) -> None:
-        self.name, self.hidden = name, hidden
-        self.values: list[tuple[int, int, int, int, bytes]] = []
-        self.merged: list[Area] = []
-        self.hidden_rows: list[int] = []
-        self.hidden_columns: set[int] = set()
-        self.column_styles: list[tuple[int, str]] = []
-        self.comments: dict[tuple[int, int], str] = {}
-        self.row = self.columns = 0
-
-    def style_of(self, column: int) -> str:
-        """The style that a column gives to its cells."""
-        return next((name for last, name in self.column_styles if column <= last), "")
-
-    def cells(self) -> GridCells:
-        """The filled cells as arrays."""
-        rows, columns, kinds, styles = (
-            np.array([each[place] for each in self.values], np.int64) for place in range(4)
-        )
-        lengths = np.array([len(each[4]) for each in self.values], np.int64)
-        ends = np.cumsum(lengths) + PAD
-        buffer = kernels.padded(b"".join(each[4] for each in self.values))
-        return GridCells(
-            rows.astype(np.int32),
-            columns.astype(np.int16),
-            kinds.astype(np.uint8),
-            styles.astype(np.int32),
-            buffer,
-            ends - lengths,
-            ends,
-        )
 
 
 class ContentParser(StyleParser):

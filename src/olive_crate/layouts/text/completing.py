@@ -97,6 +97,13 @@ def no_delimiter(plan: Decisions, why: str) -> None:
             raise PlanError(f"{why}, so it has no {part}; leave it out")
 
 
+def no_cells(plan: Decisions, why: str, instead: str = "leave it out") -> None:
+    """Raise `PlanError` for a choice of cells that only workbooks have."""
+    for part in ("sheet", "range", "block"):
+        if getattr(plan.sheet, part) is not None:
+            raise PlanError(f"{why}, so it has no {part}s; {instead}")
+
+
 def as_utf8(head: bytes, encoding: str, whole: bool) -> bytes:
     """The head of a source as UTF-8, up to its last whole line."""
     text = decoded(head, encoding, whole).encode("utf-8", "replace")

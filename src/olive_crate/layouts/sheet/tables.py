@@ -1,0 +1,100 @@
+"""Workbooks whose sheets all stand in one XML file: they are read at once, and held."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+import numpy as np
+
+from ... import kernels
+from ...kernels.types import PAD
+from ...sources.ranges import Area
+from .grid import Format, GridCells, Sheet, SheetEntry
+
+
+class Table:
+    """One sheet while it is read."""
+
+    def __init__(self, name: str, hidden: bool) -> None:
+        self.name, self.hidden = name, hidden
+        self.values: list[tuple[int, int, int, int, bytes]] = []
+        """Row, column, kind, style and text of each filled cell."""
+        self.merged: list[Area] = []
+        self.hidden_rows: list[int] = []
+        self.hidden_columns: set[int] = set()
+        self.column_styles: list[tuple[int, str]] = []
+        self.comments: dict[tuple[int, int], str] = {}
+        self.row = self.columns = 0
+
+    def style_of(self, column: int) -> str:
+        """The style that a column gives to its cells."""
+        return next((name for last, name in self.column_styles if column <= last), "")
+
+    def cells(self) -> GridCells:
+        """The filled cells as arrays."""
+        rows, columns, kinds, styles = (
+            np.array([each[place] for each in self.values], np.int64) for place in range(4)
+        )
+        lengths = np.array([len(each[4]) for each in self.values], np.int64)
+        ends = np.cumsum(lengths) + PAD
+        buffer = kernels.padded(b"".join(each[4] for each in self.values))
+        return GridCells(
+            rows.astype(np.int32),
+            columns.astype(np.int16),
+            kinds.astype(np.uint8),
+            styles.astype(np.int32),
+            buffer,
+            ends - lengths,
+            ends,
+        )
+
+
+class Tables(Protocol):
+    """What the reader of such a file has found in it."""
+
+    tables: list[Table]
+    names: dict[str, tuple[str, Area]]
+    other_names: dict[str, str]
+    formats: list[Format]
+
+
+class HeldWorkbook:
+    """A workbook that is read at once."""
+
+    path = "content.xml"
+
+    @property
+    def _read(self) -> Tables:
+        raise NotImplementedError
+
+    @property
+    def sheets(self) -> tuple[SheetEntry, ...]:
+        """The sheets, in order."""
+        return tuple(
+            SheetEntry(table.name, self.path, table.hidden, position)
+            for position, table in enumerate(self._read.tables, 1)
+        )
+
+    @property
+    def names(self) -> dict[str, tuple[str, Area]]:
+        """Named ranges; those that only a sheet has as `Sheet!Name`."""
+        return self._read.names
+
+    @property
+    def other_names(self) -> dict[str, str]:
+        """Names of something else than a rectangle of cells, with what that is."""
+        return self._read.other_names
+
+    def read(self, entry: SheetEntry, whole: bool = True, fast: bool = True) -> Sheet:
+        """One sheet."""
+        table = self._read.tables[entry.position - 1]
+        return Sheet(
+            table.name,
+            table.hidden,
+            table.cells(),
+            tuple(self._read.formats),
+            merged=tuple(table.merged),
+            hidden_rows=frozenset(table.hidden_rows),
+            hidden_columns=frozenset(table.hidden_columns),
+            comments=table.comments,
+        )
