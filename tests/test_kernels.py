@@ -26,6 +26,7 @@ from olive_crate.kernels.types import (
     NumberRequest,
     Structure,
     Table,
+    Writing,
 )
 from olive_crate.layouts.sheet.grid import Format
 from olive_crate.layouts.sheet.pieces import Assembly
@@ -157,6 +158,7 @@ WANTED = st.builds(
     decimal=st.sampled_from([ord("."), ord(",")]),
     strict=st.booleans(),
     implied=st.sampled_from([0, 0, 2]),
+    writing=st.just(Writing()),
 )
 
 

@@ -72,7 +72,7 @@ def _codes(
     column: Column, values: np.ndarray, there: Ints, rows: RowsOf
 ) -> list[SuspectedCodesFound]:
     watch = Watch()
-    watch.add(column.values, None if not column.values.null_count else column.reasons == 0)
+    watch.add(column.values, column.reasons if column.values.null_count else None)
     suspects = watch.suspects()
     if not suspects:
         return []

@@ -201,12 +201,11 @@ class Column(msgspec.Struct, frozen=True, eq=False):
 
 def reason_totals(reasons: np.ndarray) -> np.ndarray:
     """How many cells have each reason, as 256 counts."""
-    totals = np.zeros(256, np.int64)
-    filled = reasons[:0] if none_missing(reasons) else reasons[reasons != 0]
-    totals[0] = len(reasons) - len(filled)
-    if len(filled):
-        totals += np.bincount(filled, minlength=256)
-    return totals
+    if none_missing(reasons):
+        totals = np.zeros(256, np.int64)
+        totals[0] = len(reasons)
+        return totals
+    return kernels.tally(reasons)
 
 
 def reason_words(variable: Variable, number: int) -> str:

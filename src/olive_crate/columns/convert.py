@@ -52,7 +52,8 @@ def request_for(rule: Rule) -> Request | None:
     if rule.kind in ("integer", "number"):
         from .numbers import number_request
 
-        return None if rule.sign or rule.unit else number_request(rule)
+        unread = rule.unit and not kernels.are_compiled()
+        return None if rule.sign or unread else number_request(rule)
     if rule.kind in ("date", "time", "datetime", "zoned"):
         from .dates import time_request
 

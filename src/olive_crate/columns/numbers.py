@@ -18,9 +18,21 @@ from .. import kernels
 from ..kernels.buffers import none_missing, writable
 from ..kernels.reference import numbers
 from ..kernels.spans import Cells
-from ..kernels.types import EarlyResult, Flags, Ints, NumberRequest, NumbersRead
+from ..kernels.types import EarlyResult, Flags, Ints, NumberRequest, NumbersRead, Writing
 from .column import NOTHING, Withheld, merged
-from .rule import IS_UNREADABLE, PRESENT, Converted, Rule, by_text, by_value, ranged, reason_of
+from .rule import (
+    FIRST_MARK,
+    IS_UNREADABLE,
+    MISSING_MARKS,
+    PRESENT,
+    Converted,
+    Rule,
+    by_text,
+    by_value,
+    ranged,
+    reason_of,
+    texts_of,
+)
 from .signs import sign_in_front
 
 CURRENCY = tuple(sign.encode("utf-8") for sign in "€$£¥₹₺₽₪")
@@ -36,15 +48,12 @@ def convert_numbers(cells: Cells, rule: Rule, early: EarlyResult | None = None) 
     whole = rule.kind == "integer"
     if rule.sign is not None:
         cells = sign_in_front(cells, rule.sign)
-    values, reasons, most, left, span, place = _plain(cells, rule, early)
-    inexact = 0
-    if rule.unit:
-        reasons = writable(reasons)
-        reasons[(reasons == PRESENT) & ~_with_unit(cells, rule.unit)] = IS_UNREADABLE
+    read = _plain(cells, rule, early)
+    values, reasons, most, left, span, place, worded, inexact = read
     pending = np.flatnonzero(reasons == IS_UNREADABLE) if left else NONE
     if left:
-        pending, deep, inexact = _the_rest(cells, rule, pending, values, reasons)
-        most = max(most, deep)
+        pending, deep, more = _the_rest(cells, rule, pending, values, reasons)
+        most, inexact = max(most, deep), inexact + more
     held = NOTHING
     if rule.codes:
         reasons = writable(reasons)
@@ -58,7 +67,7 @@ def convert_numbers(cells: Cells, rule: Rule, early: EarlyResult | None = None) 
     if rule.codes or len(pending) != left:  # others than those were read or left out
         span = None
     made = kernels.arrow(values, valid, kind)
-    return Converted(made, reasons, pending, most, inexact, span, place, held)
+    return Converted(made, reasons, pending, most, inexact, span, place, held, worded)
 
 
 def _with_unit(cells: Cells, unit: str) -> Flags:
@@ -77,7 +86,8 @@ def _coded_numbers(
     """Numbers that are no integers may still be codes; returns the cells left unread."""
     if all(code.value is not None for code in rule.codes):
         return pending, NOTHING
-    done = convert_numbers(cells.at(pending), msgspec.structs.replace(rule, kind="number"))
+    rule = msgspec.structs.replace(rule, kind="number")
+    done = convert_numbers(cells.at(pending), rule)
     hit = done.reasons > IS_UNREADABLE
     reasons[pending[hit]] = done.reasons[hit]
     return pending[~hit], Withheld(pending[done.ranged.cells], done.ranged.texts)
@@ -85,7 +95,23 @@ def _coded_numbers(
 
 def number_request(rule: Rule) -> NumberRequest:
     """What the kernel is asked for."""
-    return NumberRequest(rule.kind == "integer", ord(rule.decimal), rule.strict, rule.implied)
+    whole = rule.kind == "integer"
+    return NumberRequest(whole, ord(rule.decimal), rule.strict, rule.implied, _writing(rule))
+
+
+def _writing(rule: Rule) -> Writing:
+    """What may stand in cells besides plain numerals."""
+    ways, places = texts_of(rule.codes)
+    coded = [reason_of(place) for place in places]
+    marks = [mark for mark in MISSING_MARKS if mark not in ways]
+    marked = [FIRST_MARK + MISSING_MARKS.index(mark) for mark in marks]
+    return Writing(
+        (*ways, *marks),
+        (*coded, *marked),
+        () if rule.strict else (*CURRENCY, *SPACES),
+        rule.unit.encode("utf-8"),
+        grouping_marks(rule.grouping) if rule.grouping and rule.grouping != rule.decimal else (),
+    )
 
 
 def _plain(cells: Cells, rule: Rule, early: EarlyResult | None) -> NumbersRead:
@@ -94,8 +120,14 @@ def _plain(cells: Cells, rule: Rule, early: EarlyResult | None) -> NumbersRead:
         return early
     asked = number_request(rule)
     if cells.grid is not None:
-        return kernels.read_column(cells.buffer, *cells.grid, len(cells), asked)
-    return kernels.read_numbers(cells.buffer, cells.starts, cells.ends, asked)
+        read = kernels.read_column(cells.buffer, *cells.grid, len(cells), asked)
+    else:
+        read = kernels.read_numbers(cells.buffer, cells.starts, cells.ends, asked)
+    if not rule.unit or kernels.are_compiled():
+        return read
+    reasons = writable(read.reasons)
+    reasons[reasons == PRESENT] = IS_UNREADABLE  # each number has to carry the sign
+    return read._replace(reasons=reasons, left=int(np.count_nonzero(reasons == IS_UNREADABLE)))
 
 
 def _the_rest(
@@ -107,6 +139,11 @@ def _the_rest(
     coded = code >= 0
     reasons[pending[coded]] = reason_of(0) + code[coded]
     pending, rest = pending[~coded], rest.at(np.flatnonzero(~coded))
+    without: Ints = NONE
+    if rule.unit and len(pending):
+        has_unit = _with_unit(rest, rule.unit)
+        without = pending[~has_unit]
+        pending, rest = pending[has_unit], rest.at(np.flatnonzero(has_unit))
     most = inexact = 0
     for reader in (_other_forms, _one_by_one):
         if not len(pending):
@@ -116,7 +153,7 @@ def _the_rest(
         reasons[pending[good]] = PRESENT
         most, inexact = max(most, decimals), inexact + lost
         pending, rest = pending[~good], rest.at(np.flatnonzero(~good))
-    return pending, most, inexact
+    return np.sort(np.concatenate([pending, without])), most, inexact
 
 
 def _other_forms(cells: Cells, rule: Rule) -> tuple[np.ndarray, Flags, int, int]:
@@ -221,10 +258,20 @@ def _ungrouped(cells: Cells, rule: Rule) -> tuple[Cells, Flags]:
     following = np.append(stops, len(text))[np.searchsorted(stops, ends_of, side="right")]
     following = np.minimum(following, last[owner])
     before = np.flatnonzero(head) - 1
-    by_threes = (following - ends_of == 4) & (before >= 0) & digit[before]
-    good[owner[~by_threes]] = False
+    by_threes = (following - ends_of == 4) & (before >= (last - lengths)[owner]) & digit[before]
+    in_order = _in_whole_part(text, digit | mark, last - lengths, owner, np.flatnonzero(head))
+    good[owner[~(by_threes & in_order)]] = False
     buffer, starts, ends = kernels.squeezed(cells.buffer, cells.starts, cells.ends, ~mark)
     return Cells(buffer, starts, ends), good
+
+
+def _in_whole_part(text: np.ndarray, usual: Flags, begins: Ints, owner: Ints, at: Ints) -> Flags:
+    """Which marks stand where only digits and marks stand before, three digits at most at first."""
+    first = begins + np.isin(text[np.minimum(begins, len(text) - 1)], (ord("-"), ord("+")))
+    odd = np.append(0, np.cumsum(~usual))
+    leading = np.append(True, owner[1:] != owner[:-1])[: len(owner)]
+    is_short = ~leading | (at - first[owner] <= 3)
+    return np.asarray(is_short & (odd[at] == odd[first[owner]]))
 
 
 def _exponents(cells: Cells, starts: Ints, ends: Ints) -> tuple[Ints, Ints, Flags]:
@@ -273,11 +320,15 @@ def _plain_text(text: str, rule: Rule) -> str:
     if rule.strict:
         return text
     marks = "".join(sign.decode("utf-8") for sign in (*CURRENCY, *SPACES, b"%"))
+    wrapped = text[:1] == "(" and text[-1:] == ")"
+    text = f"-{text[1:-1]}" if wrapped else text
+    if text[:1] == "-" and text[1:].lstrip(marks) != text[1:]:
+        text = f"-{text[1:].lstrip(marks)}"
     text = text.strip(marks)
-    if rule.grouping and re.fullmatch(
-        rf"[+-]?[0-9]{{1,3}}({_either(rule)}[0-9]{{3}})+([^0-9].*)?", text
-    ):
-        text = re.sub(_either(rule), "", text)
+    mark = _either(rule)
+    form = rf"([+-]?[0-9]{{1,3}}(?:{mark}[0-9]{{3}})+)([^0-9].*)?"
+    if rule.grouping and (match := re.fullmatch(form, text)):
+        text = re.sub(mark, "", match[1]) + (match[2] or "")
     return text
 
 

@@ -81,13 +81,13 @@ class Outcome:
         if not self.marks:
             return numbers
         own = len(self.declared.missing)
-        table = np.arange(256, dtype=np.uint8)
+        table = bytearray(range(256))
         shared = len(self.search.rule.codes) - own
         for place in range(own, own + shared):
             table[reason_of(place)] = reason_of(place + len(self.marks))
         for place, mark in enumerate(self.marks):
             table[FIRST_MARK + MISSING_MARKS.index(mark)] = reason_of(own + place)
-        return np.asarray(table[numbers])
+        return np.frombuffer(bytearray(numbers.tobytes()).translate(table), np.uint8)
 
 
 def _writing(variable: Variable, kind: str) -> dict[str, Any]:

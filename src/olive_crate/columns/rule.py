@@ -147,6 +147,8 @@ class Converted(NamedTuple):
     """Where the values lie in an array for the whole column, if they do."""
     ranged: Withheld = NOTHING
     """The numbers of cells that a range of codes made missing."""
+    worded: bool = False
+    """Some cells hold a well-known mark or a code, and have its reason already."""
 
 
 def reason_of(code: int) -> int:

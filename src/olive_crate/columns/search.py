@@ -297,12 +297,13 @@ class TypeSearch:
         asked = self._requests.get(kind, ())
         early = None if ready is None or not any(ready[0] is each for each in asked) else ready[1]
         done = convert(cells, rule, early)
+        marked = done.worded and bool((done.reasons >= FIRST_MARK).any())
         if not len(done.unread) or kind in ("text", "category"):
-            return TypedBlock(kind, done)
+            return TypedBlock(kind, done, marks=marked)
         mark = found_in(cells.at(done.unread).trimmed(), MISSING_MARKS)
         hit = mark >= 0
         if not hit.any():
-            return TypedBlock(kind, done)
+            return TypedBlock(kind, done, marks=marked)
         reasons = done.reasons.copy()
         reasons[done.unread[hit]] = MARK_REASONS[mark[hit]]
         done = done._replace(reasons=reasons, unread=done.unread[~hit])

@@ -15,13 +15,12 @@ import pyarrow as pa
 
 from .. import kernels
 from ..kernels.spans import Cells, SourceRows
-from ..kernels.types import Flags, Ints
+from ..kernels.types import Bytes, Ints
 from .convert import TypedBlock
 from .rule import (
     FIRST_MARK,
     MISSING_MARKS,
     NUMBERLIKE,
-    PRESENT,
     Converted,
     Rule,
     all_digits,
@@ -127,18 +126,18 @@ class Statistics:
         self.inexact += done.inexact
         self.taken += valid + len(done.unread)
         if block.marks:
-            marks = done.reasons[done.reasons >= FIRST_MARK] - FIRST_MARK
-            self.mark_counts += np.bincount(marks, minlength=len(MISSING_MARKS))
+            counts = kernels.tally(done.reasons)
+            self.mark_counts += counts[FIRST_MARK : FIRST_MARK + len(MISSING_MARKS)]
         if block.kind == "text" and not self.all_different:
             encoded = pa.types.is_dictionary(done.values.type)
             self.all_different = len(done.values) > 0 and not encoded
         if block.kind == "text" and self._counts_values:
             self.kept_counts += marks_in(done.values)
         if self._counts_values and block.kind:
-            kind, present = base(block.kind), _present(done)
-            self.scale.add(kind, done.values, present)
+            kind, reasons = base(block.kind), _reasons(done)
+            self.scale.add(kind, done.values, reasons)
             if kind in ("integer", "number"):
-                self.watch.add(done.values, present, done.span)
+                self.watch.add(done.values, reasons, done.span)
             self.fitting += 0 if block.kind == "text" else valid
             if block.kind == "text" and self.obstacles is not None:
                 self._track(cells, rows, self.obstacles, attempt)
@@ -192,7 +191,7 @@ class Statistics:
         obstacles.fitting += len(done.values) - done.values.null_count
         self.decimals = max(self.decimals, done.decimals)
         if kind == "number":
-            self.watch.add(done.values, _present(done), done.span)
+            self.watch.add(done.values, _reasons(done), done.span)
         if len(done.unread):
             rest = cells.at(done.unread).trimmed()
             texts = kernels.texts(rest.buffer, rest.starts, rest.ends)
@@ -247,6 +246,6 @@ def _marks_at(texts: pa.Array) -> Ints:
     return np.asarray(short[FIRST_BYTES[first]])
 
 
-def _present(done: Converted) -> Flags | None:
-    """Which cells have a value; `None` if all have."""
-    return done.reasons == PRESENT if done.values.null_count else None
+def _reasons(done: Converted) -> Bytes | None:
+    """Why cells have no value; `None` if all have one."""
+    return done.reasons if done.values.null_count else None

@@ -16,7 +16,7 @@ import pyarrow as pa
 from .. import kernels
 from ..evidence import LevelBasis, LevelSuggested, Suspect
 from ..kernels.reference import FEW as FEW_CELLS
-from ..kernels.types import Flags
+from ..kernels.types import Bytes
 
 FEW = 12
 """Different values, or the width of their range, up to which they are categories or ranks."""
@@ -41,9 +41,8 @@ LOOKS = sorted(
         *(99.9, 99.99, 999.9, 999.99, 9999.9, 9999.99, -99.9, -99.99, -999.9, -999.99),
     }
 )
-NARROW = 1 << 16
-"""Whole numbers within so small a range are counted, not looked through again and again."""
 LOOK_SET = frozenset(float(each) for each in LOOKS)
+LOOKED_FOR = np.array(LOOKS, np.float64)
 
 
 class Scale(msgspec.Struct, eq=False):
@@ -60,28 +59,34 @@ class Scale(msgspec.Struct, eq=False):
     last: str | int | None = None
     compared: int = 0
     held: list[pa.Array] = msgspec.field(default_factory=list)
+    """Texts to be compared."""
+    numbers: list[np.ndarray] = msgspec.field(default_factory=list)
+    """Whole numbers to be compared."""
 
-    def add(self, kind: str, values: pa.Array, present: Flags | None) -> None:
+    def add(self, kind: str, values: pa.Array, reasons: Bytes | None) -> None:
         """Look at a block."""
         self.mixed |= self.kind not in ("", kind) and kind != "number"
         self.kind = kind
         self.count += len(values) - values.null_count
         if kind == "integer":
             if self.differ:
-                self._differences(values, plain_numbers(values, present))
+                self._differences(plain_numbers(values, reasons))
         elif kind in ("text", "category") and (self.differ or self.few is not None):
             self._words(values)
 
-    def _differences(self, values: pa.Array, numbers: np.ndarray) -> None:
+    def _differences(self, numbers: np.ndarray) -> None:
         if not len(numbers):
             return
         rises = bool((numbers[1:] > numbers[:-1]).all())
         self.rising &= rises and (self.last is None or int(numbers[0]) > int(self.last))
         self.last = int(numbers[-1])
-        if self.differ and not self.held and not rises:
-            part = np.sort(numbers[:COMPARED])
-            self.differ = bool((part[1:] != part[:-1]).all())
-        self._hold(values)
+        if not self.numbers and not rises:
+            self.differ = _differ(numbers[:FEW_CELLS])
+        if not self.differ:
+            self.numbers.clear()
+        elif self.compared < COMPARED:
+            self.numbers.append(numbers[: COMPARED - self.compared])
+            self.compared += len(self.numbers[-1])
 
     def _words(self, values: pa.Array) -> None:
         if pa.types.is_dictionary(values.type):
@@ -125,30 +130,18 @@ class Scale(msgspec.Struct, eq=False):
             self.compared += len(self.held[-1])
 
     def _all_differ(self) -> bool:
-        if not self.differ or not self.held:
+        if not self.differ or not (self.held or self.numbers):
             return False
         if self.rising:
             return True
+        if self.numbers:
+            return not self.held and _differ(np.concatenate(self.numbers))
         count = sum(len(each) - each.null_count for each in self.held)
         if count <= FEW_CELLS:
             met = {value for each in self.held for value in each.to_pylist()} - {None}
             return bool(len(met) == count)
-        if self._repeat_early():
-            return False
-        if all(pa.types.is_string(each.type) for each in self.held):
-            filled = [each.drop_null() if each.null_count else each for each in self.held]
-            return bool(kernels.different(filled) == count)
-        import pyarrow.compute as pc
-
-        different: int = pc.count_distinct(pa.chunked_array(self.held)).as_py()
-        return bool(different == count)
-
-    def _repeat_early(self) -> bool:
-        """Does any of the first numbers come again in a later block?"""
-        if not all(pa.types.is_int64(each.type) and not each.null_count for each in self.held):
-            return False
-        first = plain_numbers(self.held[0][:FEW_CELLS], None)
-        return any(np.isin(plain_numbers(each, None), first).any() for each in self.held[1:])
+        filled = [each.drop_null() if each.null_count else each for each in self.held]
+        return bool(kernels.different(filled) == count)
 
     def suggested(self, variable: str, kind: str, watch: Watch) -> LevelSuggested | None:
         """The level that the values suggest; `None` where nothing can be said."""
@@ -185,11 +178,16 @@ class Scale(msgspec.Struct, eq=False):
         return LevelSuggested(value="nominal", basis="identifier", count=count, whole=whole)
 
 
-def plain_numbers(values: pa.Array, present: Flags | None) -> np.ndarray:
+def _differ(numbers: np.ndarray) -> bool:
+    part = np.sort(numbers)
+    return bool((part[1:] != part[:-1]).all())
+
+
+def plain_numbers(values: pa.Array, reasons: Bytes | None) -> np.ndarray:
     """The numbers of a block without the missing ones."""
     kind = np.int64 if pa.types.is_int64(values.type) else np.float64
     numbers = np.frombuffer(values.buffers()[1], kind, len(values), values.offset * 8)
-    return numbers if present is None else numbers[present]
+    return numbers if reasons is None else numbers[reasons == 0]
 
 
 class Watch(msgspec.Struct):
@@ -203,54 +201,19 @@ class Watch(msgspec.Struct):
     def add(
         self,
         values: pa.Array,
-        present: Flags | None,
+        reasons: Bytes | None,
         span: tuple[float, float] | None = None,
     ) -> None:
-        """Look at a block of numbers; `present` is `None` where all are, `span` what is known."""
+        """Look at a block; `reasons` is `None` if all numbers are there, `span` what is known."""
         if span is not None and span[0] not in LOOK_SET and span[1] not in LOOK_SET:
             self.seen += len(values) - values.null_count
             self._within(float(span[0]), float(span[1]))
             return
-        rest = plain_numbers(values, present)
-        self.seen += len(rest)
-        if not len(rest):
-            return
-        low, high = (rest.min(), rest.max()) if span is None else span
-        if (
-            rest.dtype == np.int64
-            and int(high) - int(low) < NARROW
-            and {float(low), float(high)} & LOOK_SET
-        ):
-            counts = np.bincount(rest - low)
-            different = np.flatnonzero(counts)
-            self._peel(different + low, counts[different])
-        else:
-            self._extremes(rest, float(low), float(high))
-
-    def _peel(self, different: np.ndarray, counts: np.ndarray) -> None:
-        """Numbers in order, each with how often it comes: codes at both ends, and the rest."""
-        first, last = 0, len(different) - 1
-        while first <= last:
-            place = next((at for at in (first, last) if float(different[at]) in LOOK_SET), None)
-            if place is None:
-                self._within(float(different[first]), float(different[last]))
-                return
-            self._met(float(different[place]), int(counts[place]))
-            first, last = (first + 1, last) if place == first else (first, last - 1)
-
-    def _extremes(self, rest: np.ndarray, low: float, high: float) -> None:
-        """The same for any numbers."""
-        while True:
-            extreme = next((each for each in (low, high) if each in LOOK_SET), None)
-            if extreme is None:
-                self._within(low, high)
-                return
-            hit = rest == extreme
-            self._met(extreme, int(np.count_nonzero(hit)))
-            rest = rest[~hit]
-            if not len(rest):
-                return
-            low, high = float(rest.min()), float(rest.max())
+        found = kernels.extremes(plain_numbers(values, None), reasons, LOOKED_FOR)
+        self.seen += found.seen
+        for code, count in found.beyond.items():
+            self._met(code, count)
+        self._within(found.low, found.high)
 
     def _met(self, code: float, count: int) -> None:
         self.counts[code] = self.counts.get(code, 0) + count

@@ -85,7 +85,7 @@ def missing_codes(spec: Any, at: str = "missing") -> tuple[MissingCode, ...]:
         return ()
     if isinstance(spec, Mapping) and not _is_table(spec, MissingCode):
         codes = tuple(
-            _table(MissingCode, _spanned(key, at) | {"reason": why}, at)
+            _table(MissingCode, _spanned(key, at) | {"reason": _reason(why, key, at)}, at)
             for key, why in spec.items()
         )
     else:
@@ -95,6 +95,15 @@ def missing_codes(spec: Any, at: str = "missing") -> tuple[MissingCode, ...]:
         if met.setdefault(str(code), code).reason != code.reason:
             raise PlanError(f'{at}: "{code}" has two reasons, "{met[str(code)].why}" and another')
     return tuple(met.values())
+
+
+def _reason(why: Any, key: Any, at: str) -> Any:
+    if isinstance(why, (Mapping, list, tuple)):
+        raise PlanError(
+            f'{at}: the code {key!r} needs its reason in words; if "{key}" is a variable, its '
+            f'codes go to variables={{"{key}": {{"missing": ...}}}}'
+        )
+    return why
 
 
 def meanings_from(spec: Any, at: str = "meanings") -> tuple[Meaning, ...]:

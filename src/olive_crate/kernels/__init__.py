@@ -34,6 +34,7 @@ blank = reference.blank
 cut = reference.cut
 different = reference.different
 encoded = reference.encoded
+extremes = reference.extremes
 is_utf8 = reference.is_utf8
 joined_texts = reference.joined_texts
 line_marks = reference.line_marks
@@ -48,6 +49,7 @@ records_early = reference.records_early
 split = reference.split
 split_early = reference.split_early
 structure = reference.structure
+tally = reference.tally
 texts = reference.texts
 trimmed = reference.trimmed
 
@@ -56,6 +58,7 @@ SWITCHED = (
     "cut",
     "different",
     "encoded",
+    "extremes",
     "is_utf8",
     "joined_texts",
     "line_marks",
@@ -70,6 +73,7 @@ SWITCHED = (
     "split",
     "split_early",
     "structure",
+    "tally",
     "texts",
     "trimmed",
 )

@@ -177,6 +177,25 @@ class NumbersRead(NamedTuple):
     """The smallest and the largest number read, where that was looked at."""
     place: Any = None
     """Where the values lie in an array for the whole column, if they do."""
+    worded: bool = False
+    """Some cells hold a word that stands for "no value", and have its reason."""
+    inexact: int = 0
+    """Numerals of more digits than binary64 can hold."""
+
+
+class Writing(NamedTuple):
+    """What else may stand in a cell of numbers, which a kernel may read or leave."""
+
+    words: tuple[str, ...] = ()
+    """Texts that stand for "no value"."""
+    reasons: tuple[int, ...] = ()
+    """The reason of each of them, above 2."""
+    signs: tuple[bytes, ...] = ()
+    """What may stand around a numeral without being part of it; empty if nothing may."""
+    unit: bytes = b""
+    """The sign that every number has to carry."""
+    grouping: tuple[bytes, ...] = ()
+    """Marks between groups of three digits."""
 
 
 class NumberRequest(NamedTuple):
@@ -190,6 +209,7 @@ class NumberRequest(NamedTuple):
     """Zeros in front of another digit make it no number."""
     implied: int = 0
     """Decimals where no mark is written."""
+    writing: Writing = Writing()
 
 
 class TimeRequest(NamedTuple):
@@ -294,6 +314,19 @@ def array_type_of(wanted: Request | None) -> type[np.generic] | None:
     if wanted is None:
         return None
     return np.int64 if wanted.whole else np.float64
+
+
+class Extremes(NamedTuple):
+    """The smallest and the largest number, but for those that look like codes and lie beyond.
+
+    `low` is infinite, and so is `high`, where there is no other number.
+    """
+
+    low: float
+    high: float
+    seen: int
+    beyond: dict[float, int]
+    """The numbers that look like codes, with their counts."""
 
 
 class SheetRule(NamedTuple):

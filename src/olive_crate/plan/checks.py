@@ -89,6 +89,10 @@ def _one_line(value: Any, at: str) -> str:
     return value
 
 
+NONE = "none"
+"""The word for no character at all, as in `delimiter`."""
+
+
 def delimiter(value: Any, at: str) -> str | None:
     """One or more characters, or a word for them."""
     if value is None:
@@ -114,7 +118,7 @@ def grouping(value: Any, at: str) -> str:
 
 
 def _character(value: Any, at: str) -> str:
-    if value is None:
+    if value is None or value == NONE:
         return ""
     if isinstance(value, str) and len(value) > 1:
         raise PlanError(f"{at}: expected one character, or none, got {value!r}")
@@ -123,7 +127,7 @@ def _character(value: Any, at: str) -> str:
 
 def comment(value: Any, at: str) -> str:
     """How lines of comment begin, or nothing."""
-    return "" if value is None else _one_line(value, at)
+    return "" if value is None or value == NONE else _one_line(value, at)
 
 
 def decimal(value: Any, at: str) -> str | None:

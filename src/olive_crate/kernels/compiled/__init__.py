@@ -19,6 +19,7 @@ from .cells import (
     texts,
     trimmed,
 )
+from .figures import extremes, tally
 from .sheet import read_sheet, read_strings
 from .structure import (
     cut,
@@ -36,6 +37,7 @@ __all__ = [
     "cut",
     "different",
     "encoded",
+    "extremes",
     "instructions",
     "is_utf8",
     "joined_texts",
@@ -50,6 +52,7 @@ __all__ = [
     "split",
     "split_early",
     "structure",
+    "tally",
     "text_marks",
     "texts",
     "trimmed",

@@ -22,13 +22,15 @@ from ..types import (
     NumberRequest,
     NumbersRead,
     Pattern,
+    Writing,
 )
 from . import _native
 
 NONE = np.zeros(0, np.int32)
 NO_REASONS = np.zeros(0, np.uint8)
 UNITS = {DAYS: 0, OF_DAY: 1, SINCE_1970: 2}
-LOWEST, HIGHEST = -64, 64
+LOWEST, HIGHEST = -342, 308
+MOST_WORDS = 200
 BEYOND = (1 << 31) - 1
 
 
@@ -238,7 +240,7 @@ def match(buffer: Bytes, starts: Ints, ends: Ints, words: Sequence[str]) -> Ints
 
 
 def read_numbers(buffer: Bytes, starts: Ints, ends: Ints, wanted: NumberRequest) -> NumbersRead:
-    """As in the reference; numerals with an exponent or of up to 17 digits are read as well."""
+    """As in the reference; numerals that the reference leaves are read, if `writing` tells how."""
     if len(buffer) > BEYOND:
         return reference.read_numbers(buffer, starts, ends, wanted)
     return _numbers((buffer, narrow(starts), narrow(ends), 0, 0, 0, 0), len(starts), wanted)
@@ -254,9 +256,30 @@ def read_column(
 def _numbers(cells: tuple[Any, ...], count: int, wanted: NumberRequest) -> NumbersRead:
     values = np.empty(count, np.int64 if wanted.whole else np.float64)
     reasons = np.empty(count, np.uint8)
-    rule = (wanted.whole, wanted.decimal, wanted.strict, wanted.implied)
-    left, _, most, span = _native.read_numbers(*cells, *rule, values, reasons)
-    return NumbersRead(values, reasons, most, left, span)
+    rule = (wanted.whole, wanted.decimal, wanted.strict, wanted.implied, parts_of(wanted.writing))
+    returned = _native.read_numbers(*cells, *rule, values, reasons)
+    left, _, worded, inexact, most, span = returned
+    return NumbersRead(values, reasons, most, left, span, None, worded > 0, inexact)
+
+
+@lru_cache(maxsize=256)
+def parts_of(writing: Writing) -> bytes:
+    """A manner of writing as the kernels take it: its parts, each text behind its length.
+
+    Words and signs that are too many or too long are left out: cells with them are left, too.
+    """
+    words = [(word.encode("utf-8"), reason) for word, reason in zip(*writing[:2], strict=True)]
+    short = [(word, reason) for word, reason in words if len(word) < 256][:MOST_WORDS]
+    parts = [bytes([bool(writing.signs)]), _sized(writing.unit)]
+    for marks in (writing.signs, writing.grouping):
+        parts += [bytes([len(marks)]), *map(_sized, marks)]
+    for word, reason in short:
+        parts += [bytes([reason]), _sized(word)]
+    return b"".join([*parts, bytes(8)])
+
+
+def _sized(text: bytes) -> bytes:
+    return bytes([len(text)]) + text
 
 
 @lru_cache(maxsize=256)

@@ -32,11 +32,13 @@ from ..types import (
     array_type_of,
 )
 from . import _native
-from .cells import BEYOND, NO_REASONS, NONE, UNITS, dictionary_of, positions, steps_of
+from .cells import BEYOND, NO_REASONS, NONE, UNITS, dictionary_of, parts_of, positions, steps_of
 
 TAB, RETURN = 9, 13
 POSITIONS, INTEGERS, NUMBERS, TIMES, TEXTS = range(5)
 UNEVEN, NEEDS_COPY, FULL = 1, 2, 3
+WORDS = 5
+"""Where a task tells of the different texts."""
 
 
 class Scan(NamedTuple):
@@ -172,18 +174,19 @@ class _Task(NamedTuple):
         """What was read of so many cells."""
         if self.wanted is None:
             return None
-        left, blanks, decimals, words, span = returned
+        left, blanks, worded, inexact, decimals, words, span = returned
         values, reasons = self.values[:count], self.reasons[:count]
         if isinstance(self.wanted, TimeRequest):
             return self.wanted, TimesRead(values, reasons.view(bool), self.place)
-        none = not blanks and (words is not None or not left)
+        none = not blanks and not worded and (words is not None or not left)
         reasons = no_reasons(count) if none else reasons.copy()  # and the block's room is free
         if isinstance(self.wanted, TextRequest):
             codes = None
             if words is not None:
                 codes = dictionary_of(values, reasons == 0 if blanks else None, words)
             return self.wanted, TextsRead(reasons.view(bool), codes)
-        return self.wanted, NumbersRead(values, reasons, decimals, left, span, self.place)
+        more = (span, self.place, worded > 0, inexact)
+        return self.wanted, NumbersRead(values, reasons, decimals, left, *more)
 
 
 def _tasks(
@@ -214,19 +217,19 @@ def _task(
     place: Place | None = None
     rule: tuple[Any, ...]
     if wanted is None:
-        rule = (POSITIONS, *at, 0, False, 0, b"", 0, False, 0, 0)
+        rule = (POSITIONS, *at, 0, False, 0, b"", 0, False, 0, 0, b"")
     elif isinstance(wanted, TextRequest):
         values, _ = _room(index, array_type_of(wanted), room, start)
-        rule = (TEXTS, *at, 0, False, 0, b"", 0, False, 0, wanted.most)
+        rule = (TEXTS, *at, 0, False, 0, b"", 0, False, 0, wanted.most, b"")
     elif isinstance(wanted, TimeRequest):
         values, place = _room(index, array_type_of(wanted), room, start)
         how = (steps_of(wanted.pattern), wanted.pattern.width, wanted.exact, UNITS[wanted.unit])
-        rule = (TIMES, *at, 0, False, 0, *how, 0)
+        rule = (TIMES, *at, 0, False, 0, *how, 0, b"")
     else:
         values, place = _room(index, array_type_of(wanted), room, start)
         kind = INTEGERS if wanted.whole else NUMBERS
         marks = (wanted.decimal, wanted.strict, wanted.implied)
-        rule = (kind, *at, *marks, b"", 0, False, 0, 0)
+        rule = (kind, *at, *marks, b"", 0, False, 0, 0, parts_of(wanted.writing))
     return _Task(
         (*rule, values, reasons, starts, ends), wanted, values, reasons, starts, ends, place
     )
@@ -282,7 +285,8 @@ def split_early(
         index, result = task.given[1], task.result(count, each)
         if result is not None:
             ready[index] = result
-        kept_apart = isinstance(task.wanted, TextRequest) and (each[0] or each[3] is not None)
+        told_apart = each[0] or each[WORDS] is not None
+        kept_apart = isinstance(task.wanted, TextRequest) and told_apart
         if len(task.starts) and not kept_apart:
             known[index] = task.starts[:count], task.ends[:count]
     whole: list[Table] = []

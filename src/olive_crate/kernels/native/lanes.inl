@@ -46,12 +46,55 @@ struct Lanes {
         Four mantissas, behind, is_blank, left;
     };
 
+    // Cells that are just the word for "no value" that was met last.
+    static OLIVE_INLINE Four are_word(const byte* const* ends, Four lengths, const Habit& habit) {
+        const Four known = _mm256_set1_epi64x(static_cast<long long>(habit.word));
+        const Four before = _mm256_srlv_epi64(bytes(-1), _mm256_slli_epi64(lengths, 3));
+        const Four same_length = same(lengths, _mm256_set1_epi64x(habit.length));
+        return both(same_length, same(without(words(ends, 8), before), known));
+    }
+
+    // A byte for each of four lanes, of those whose bit is set.
+    static std::uint32_t each_of(unsigned lanes, byte value) {
+        const std::uint32_t ones =
+            (lanes & 1) | (lanes & 2) << 7 | (lanes & 4) << 14 | (lanes & 8) << 21;
+        return ones * value;
+    }
+
     static Four either(Four one, Four two) { return _mm256_or_si256(one, two); }
     static Four both(Four one, Four two) { return _mm256_and_si256(one, two); }
     static Four without(Four one, Four two) { return _mm256_andnot_si256(two, one); }
     static Four bytes(char each) { return _mm256_set1_epi8(each); }
     static Four is(Four word, char each) { return _mm256_cmpeq_epi8(word, bytes(each)); }
     static Four same(Four one, Four two) { return _mm256_cmpeq_epi64(one, two); }
+
+    // What a mark leaves of digits: those below it, moved up by one, and those above.
+    struct Gap {
+        Four under, above, none;
+        explicit Gap(Four marked) {
+            none = same(marked, _mm256_setzero_si256());
+            under = without(below(marked), none);
+            const Four up_to = either(under, _mm256_slli_epi64(under, 8));
+            above = without(bytes(-1), either(up_to, without(_mm256_set1_epi64x(0xFF), none)));
+        }
+        Four closed(Four plain) const {
+            return either(_mm256_slli_epi64(both(plain, under), 8), both(plain, above));
+        }
+        Four count_above() const {
+            return _mm256_sad_epu8(both(above, bytes(1)), _mm256_setzero_si256());
+        }
+    };
+
+    // Eight digits of each lane as a number.
+    static Four value_of(Four plain) {
+        const Four pairs = _mm256_maddubs_epi16(plain, _mm256_set1_epi16(0x010A));
+        const Four fours = _mm256_madd_epi16(pairs, _mm256_set1_epi32(0x00010064));
+        return _mm256_add_epi64(_mm256_mul_epu32(fours, _mm256_set1_epi64x(10000)),
+                                _mm256_srli_epi64(fours, 32));
+    }
+
+    // The byte of which the lowest bit is given.
+    static Four byte_of(Four bit) { return _mm256_sub_epi64(_mm256_slli_epi64(bit, 8), bit); }
 
     // How much a numeral may have around its digits: nothing, blanks in front, anything.
     enum class Form { bare, padded, any };
@@ -88,7 +131,7 @@ struct Lanes {
         const Four front = front_of<FORM>(ends, word, lengths, wrong, is_blank);
         if (!PLAIN) {
             const Four first = _mm256_sub_epi64(front, all);  // bit 0 of the first byte
-            sign = both(is(word, '-'), _mm256_sub_epi64(_mm256_slli_epi64(first, 8), first));
+            sign = both(is(word, '-'), byte_of(first));
         }
         if (DECIMALS) marked = without(_mm256_cmpeq_epi8(word, rule.mark), front);
         const Four used = either(either(front, sign), marked);
@@ -99,21 +142,13 @@ struct Lanes {
             odd = without(_mm256_slli_epi64(both(is(word, '0'), head), 8), marked);
         }
         if (DECIMALS) {
-            const Four no_mark = same(marked, none);
-            const Four under = without(below(marked), no_mark);
-            const Four up_to = either(under, _mm256_slli_epi64(under, 8));
-            const Four above = without(
-                all, either(up_to, without(_mm256_set1_epi64x(0xFF), no_mark)));
-            plain = either(_mm256_slli_epi64(both(plain, under), 8), both(plain, above));
-            behind = _mm256_blendv_epi8(_mm256_sad_epu8(both(above, bytes(1)), none), rule.implied,
-                                        no_mark);
-            odd = either(odd, both(marked, above));  // a second mark
+            const Gap gap(marked);
+            plain = gap.closed(plain);
+            behind = _mm256_blendv_epi8(gap.count_above(), rule.implied, gap.none);
+            odd = either(odd, both(marked, gap.above));  // a second mark
         }
         odd = either(odd, _mm256_subs_epu8(plain, bytes(9)));
-        const Four pairs = _mm256_maddubs_epi16(plain, _mm256_set1_epi16(0x010A));
-        const Four fours = _mm256_madd_epi16(pairs, _mm256_set1_epi32(0x00010064));
-        const Four value = _mm256_add_epi64(
-            _mm256_mul_epu32(fours, _mm256_set1_epi64x(10000)), _mm256_srli_epi64(fours, 32));
+        const Four value = value_of(plain);
         if (PLAIN) return {value, behind, none, either(odd, wrong)};
         const Four minus = without(all, same(sign, none));
         wrong = either(wrong, without(all, same(odd, none)));
@@ -121,6 +156,70 @@ struct Lanes {
         const Four signed_value = _mm256_sub_epi64(_mm256_xor_si256(value, minus), minus);
         return {without(signed_value, either(wrong, is_blank)), behind, is_blank,
                 without(wrong, is_blank)};
+    }
+
+    // Numerals of up to sixteen characters, in two words, without blanks around them.
+    template <bool DECIMALS>
+    static OLIVE_INLINE Read read_wide(const byte* const* ends, Four lengths, const Rule& rule) {
+        const Four all = bytes(-1), none = _mm256_setzero_si256();
+        const Four low = words(ends, 8), high = words(ends, 16);
+        const Four bits = _mm256_slli_epi64(lengths, 3);
+        const Four longer = _mm256_cmpgt_epi64(lengths, _mm256_set1_epi64x(8));
+        const Four before_low = _mm256_srlv_epi64(all, bits);
+        const Four more = _mm256_sub_epi64(bits, _mm256_set1_epi64x(64));
+        const Four before_high = either(_mm256_srlv_epi64(all, more), without(all, longer));
+        Four wrong = _mm256_cmpgt_epi64(lengths, _mm256_set1_epi64x(16));
+        const Four is_blank = same(lengths, none);
+        const Four first_high = _mm256_sub_epi64(before_high, all);
+        const Four first_low = without(_mm256_sub_epi64(before_low, all), longer);
+        const Four sign_high = both(is(high, '-'), byte_of(first_high));
+        const Four sign_low = both(is(low, '-'), byte_of(first_low));
+        const Four minus = without(all, same(either(sign_high, sign_low), none));
+        Four mark_high = none, mark_low = none, behind = none;
+        if (DECIMALS) {
+            mark_high = without(_mm256_cmpeq_epi8(high, rule.mark), before_high);
+            mark_low = without(_mm256_cmpeq_epi8(low, rule.mark), before_low);
+        }
+        const Four front_high = either(before_high, sign_high);
+        const Four front_low = either(before_low, sign_low);
+        Four plain_high = without(_mm256_xor_si256(high, bytes('0')), either(front_high, mark_high));
+        Four plain_low = without(_mm256_xor_si256(low, bytes('0')), either(front_low, mark_low));
+        if (rule.strict) {  // a zero in front of another digit
+            const Four head_high = both(is(high, '0'), _mm256_sub_epi64(front_high, all));
+            const Four head_low = both(both(is(low, '0'), _mm256_sub_epi64(front_low, all)),
+                                       same(front_high, all));
+            const Four next_low = either(_mm256_slli_epi64(head_low, 8), _mm256_srli_epi64(head_high, 56));
+            wrong = either(wrong, without(all, same(without(_mm256_slli_epi64(head_high, 8), mark_high), none)));
+            wrong = either(wrong, without(all, same(without(next_low, mark_low), none)));
+        }
+        Four digits = _mm256_add_epi64(lengths, minus);  // which is -1 where there is a sign
+        if (DECIMALS) {
+            const Gap gap_high(mark_high), gap_low(mark_low);
+            const Four carried = without(_mm256_srli_epi64(plain_high, 56), gap_low.none);
+            wrong = either(wrong, without(without(all, gap_high.none), gap_low.none));
+            wrong = either(wrong, without(all, same(either(both(mark_high, gap_high.above),
+                                                           both(mark_low, gap_low.above)), none)));
+            const Four either_none = both(gap_high.none, gap_low.none);
+            behind = _mm256_blendv_epi8(_mm256_add_epi64(gap_high.count_above(), _mm256_set1_epi64x(8)),
+                                        gap_low.count_above(), without(all, gap_low.none));
+            behind = _mm256_blendv_epi8(behind, rule.implied, either_none);
+            digits = _mm256_sub_epi64(_mm256_sub_epi64(digits, either_none), _mm256_set1_epi64x(1));
+            plain_low = either(gap_low.closed(plain_low), carried);
+            plain_high = _mm256_blendv_epi8(_mm256_slli_epi64(plain_high, 8), gap_high.closed(plain_high),
+                                            gap_low.none);
+        }
+        const Four odd = either(_mm256_subs_epu8(plain_high, bytes(9)), _mm256_subs_epu8(plain_low, bytes(9)));
+        const Four value = _mm256_add_epi64(
+            _mm256_mul_epu32(value_of(plain_high), _mm256_set1_epi64x(100000000)), value_of(plain_low));
+        wrong = either(wrong, without(all, same(odd, none)));
+        wrong = either(wrong, without(all, _mm256_cmpgt_epi64(digits, none)));
+        if (DECIMALS) {
+            wrong = either(wrong, both(minus, same(value, none)));  // the zero below zero
+            wrong = either(wrong, _mm256_cmpgt_epi64(value, _mm256_set1_epi64x((1ll << 51) - 1)));
+        }
+        const Four signed_value = _mm256_sub_epi64(_mm256_xor_si256(value, minus), minus);
+        const Four left = without(wrong, is_blank);
+        return {without(signed_value, either(left, is_blank)), behind, is_blank, left};
     }
 
     // 10 to these powers of at most 7.
@@ -138,19 +237,78 @@ struct Lanes {
                              _mm256_castsi256_pd(magic));
     }
 
+    // A numeral whose parts are told by masks: a bit for each character. `group` is the mark between
+    // groups of three digits, or the decimal mark where there is none.
+    static OLIVE_INLINE bool read_one(const byte* at, std::int64_t length, byte mark, byte group,
+                                      Numerals& found) {
+        if (static_cast<std::uint64_t>(length - 1) >= 31) return false;
+        const Four text = _mm256_loadu_si256(reinterpret_cast<const Four*>(at));
+        const Four plain = _mm256_sub_epi8(text, bytes('0'));
+        const std::uint32_t all = (1u << length) - 1;
+        const std::uint32_t letters = mask_of(is(either(text, bytes(0x20)), 'e')) & all;
+        const std::uint32_t used = letters ? (letters & (0 - letters)) - 1 : all;
+        const std::uint32_t digits =
+            mask_of(_mm256_cmpeq_epi8(_mm256_min_epu8(plain, bytes(9)), plain)) & used;
+        const std::uint32_t marks = mask_of(is(text, static_cast<char>(mark))) & used;
+        std::uint32_t groups = mask_of(is(text, static_cast<char>(group))) & used;
+        if (mark == group) groups = 0;
+        const byte first = *at;
+        found.negative = first == '-';
+        const std::uint32_t sign = found.negative || first == '+';
+        if ((digits | marks | groups | sign) != used || (marks & (marks - 1)) || !digits) return false;
+        const int whole = trailing_zeros(marks ? marks : used + 1);
+        const std::uint32_t by_threes = (0x11111110u >> (32 - whole)) & ~((2u << sign) - 1);
+        if (groups && (groups != by_threes || !(groups & (0x0Eu << sign)))) return false;
+        const int counting = count_bits(digits);
+        if (counting > 19) return false;
+        std::uint64_t mantissa = 0;
+        for (int word = 0; word * 8 < length; ++word) {
+            const std::uint64_t some = (digits >> (8 * word)) & 0xFF;
+            const int count = count_bits(some);
+            const std::uint64_t held =
+                _pext_u64(fetch(at + 8 * word) ^ ZEROS, _pdep_u64(some, ONES) * 0xFF);
+            mantissa = mantissa * SHIFTS[count] + (count ? digits_value(held << (64 - 8 * count)) : 0);
+        }
+        found.mantissa = mantissa;
+        found.marked = marks != 0;
+        found.decimals = marks ? count_bits(digits >> whole) : 0;
+        found.padded = at[sign] == '0' && counting - found.decimals > 1;
+        found.exponent = 0;
+        if (!letters) return true;
+        found.marked = true;  // no decimals are implied
+        return read_exponent(at + count_bits(used) + 1, at + length, found.exponent);
+    }
+
+    static std::uint32_t mask_of(Four marked) {
+        return static_cast<std::uint32_t>(_mm256_movemask_epi8(marked));
+    }
+
     static bool can(bool decimals, NumberRule rule) {
         return decimals ? rule.decimal != 0 && rule.implied < 8 : rule.implied == 0;
     }
 
+    // 10 to these powers of at most 15, which is exact.
+    static __m256d more_tens(Four powers) {
+        const Four seven = _mm256_set1_epi64x(7);
+        const Four beyond = _mm256_cmpgt_epi64(powers, seven);
+        const Four first = _mm256_blendv_epi8(powers, seven, beyond);
+        const Four second = both(_mm256_sub_epi64(powers, seven), beyond);
+        const Four third = both(_mm256_sub_epi64(second, seven), _mm256_cmpgt_epi64(second, seven));
+        const __m256d all = _mm256_mul_pd(tens(first), tens(_mm256_sub_epi64(second, third)));
+        return _mm256_mul_pd(all, tens(third));
+    }
+
     // Reads what it can of so many cells (a multiple of four) from `begin` on, and lists the others.
-    // `vain` goes on from one call to the next.
-    template <bool DECIMALS, class Cells>
+    // `vain` goes on from one call to the next. WIDE: of up to sixteen characters.
+    template <bool DECIMALS, bool WIDE, class Cells>
     static int read_some(const Cells& cells, std::int64_t begin, int size, NumberRule given,
-                         void* into, byte* reasons, int* left, int& vain, NumbersTold& told) {
+                         void* into, byte* reasons, int* left, int& vain, const Habit& habit,
+                         NumbersTold& told) {
         const Rule rule{_mm256_set1_epi8(static_cast<char>(given.decimal)),
                         _mm256_set1_epi64x(given.implied), given.strict};
         __m256d low = _mm256_set1_pd(HUGE_VAL), high = _mm256_set1_pd(-HUGE_VAL);
-        Four least = _mm256_set1_epi32(INT32_MAX), most = _mm256_set1_epi32(INT32_MIN);
+        Four least = WIDE ? _mm256_set1_epi64x(INT64_MAX) : _mm256_set1_epi32(INT32_MAX);
+        Four most = WIDE ? _mm256_set1_epi64x(INT64_MIN) : _mm256_set1_epi32(INT32_MIN);
         Four decimals = _mm256_setzero_si256();
         constexpr Form USUAL = std::is_same_v<Cells, Grid> ? Form::padded : Form::bare;
         int left_count = 0;
@@ -162,14 +320,19 @@ struct Lanes {
                                              cells.end(cell + 2), cells.end(cell + 3)};
             const Four size_of = lengths(cells, cell);
             Read found;
-            if (vain < PATIENCE) found = read<DECIMALS, USUAL>(ends, size_of, rule);
-            if (vain >= PATIENCE || !_mm256_testz_si256(found.left, found.left)) {
+            if (WIDE) {
+                found = read_wide<DECIMALS>(ends, size_of, rule);
+            } else if (vain < PATIENCE) {
+                found = read<DECIMALS, USUAL>(ends, size_of, rule);
+            }
+            if (!WIDE && (vain >= PATIENCE || !_mm256_testz_si256(found.left, found.left))) {
                 found = read<DECIMALS, Form::any>(ends, size_of, rule);
                 ++vain;
             }
             const Four skipped = _mm256_or_si256(found.is_blank, found.left);
             if (DECIMALS) {
-                const __m256d value = _mm256_div_pd(doubles(found.mantissas), tens(found.behind));
+                const __m256d value = _mm256_div_pd(
+                    doubles(found.mantissas), WIDE ? more_tens(found.behind) : tens(found.behind));
                 _mm256_storeu_pd(static_cast<double*>(into) + cell, value);
                 const __m256d skip = _mm256_castsi256_pd(skipped);
                 low = _mm256_min_pd(low, _mm256_blendv_pd(value, _mm256_set1_pd(HUGE_VAL), skip));
@@ -179,18 +342,30 @@ struct Lanes {
                 const Four value = found.mantissas;
                 _mm256_storeu_si256(
                     reinterpret_cast<Four*>(static_cast<std::int64_t*>(into) + cell), value);
-                least = _mm256_min_epi32(
-                    least, _mm256_blendv_epi8(value, _mm256_set1_epi32(INT32_MAX), skipped));
-                most = _mm256_max_epi32(
-                    most, _mm256_blendv_epi8(value, _mm256_set1_epi32(INT32_MIN), skipped));
+                if (WIDE) {
+                    const Four below_all = without(_mm256_cmpgt_epi64(least, value), skipped);
+                    const Four above_all = without(_mm256_cmpgt_epi64(value, most), skipped);
+                    least = _mm256_blendv_epi8(least, value, below_all);
+                    most = _mm256_blendv_epi8(most, value, above_all);
+                } else {
+                    least = _mm256_min_epi32(
+                        least, _mm256_blendv_epi8(value, _mm256_set1_epi32(INT32_MAX), skipped));
+                    most = _mm256_max_epi32(
+                        most, _mm256_blendv_epi8(value, _mm256_set1_epi32(INT32_MIN), skipped));
+                }
             }
             if (!_mm256_testz_si256(skipped, skipped)) {
-                const unsigned blanks = lanes_of(found.is_blank), others = lanes_of(found.left);
-                for (int lane = 0; lane < COUNT; ++lane) {
-                    reasons[cell + lane] = (blanks >> lane) & 1;
-                    left[left_count] = place + lane;
-                    left_count += (others >> lane) & 1;
+                const unsigned blanks = lanes_of(found.is_blank);
+                unsigned others = lanes_of(found.left), worded = 0;
+                if (others && habit.length > 0) {
+                    worded = others & lanes_of(are_word(ends, size_of, habit));
+                    others &= ~worded;
+                    told.worded += count_bits(worded);
                 }
+                const std::uint32_t why = each_of(blanks, 1) | each_of(worded, habit.reason);
+                std::memcpy(reasons + cell, &why, COUNT);
+                for (; others; others &= others - 1)
+                    left[left_count++] = place + trailing_zeros(others);
                 told.blanks += count_bits(blanks);
             }
         }
@@ -199,6 +374,9 @@ struct Lanes {
                 told.low = std::fmin(told.low, of(low, lane));
                 told.high = std::fmax(told.high, of(high, lane));
                 told.most_decimals = std::max(told.most_decimals, of(decimals, 2 * lane));
+            } else if (WIDE) {
+                told.low_whole = std::min(told.low_whole, whole_of(least, lane));
+                told.high_whole = std::max(told.high_whole, whole_of(most, lane));
             } else if (of(least, 2 * lane) <= of(most, 2 * lane)) {
                 told.low_whole = std::min<std::int64_t>(told.low_whole, of(least, 2 * lane));
                 told.high_whole = std::max<std::int64_t>(told.high_whole, of(most, 2 * lane));
@@ -258,6 +436,12 @@ struct Lanes {
                                 _mm256_set1_epi64x(1));
     }
 
+    template <class Cells>
+    static Four lengths(const Unsigned<Cells>& cells, std::int64_t cell) {
+        return _mm256_setr_epi64x(cells.length(cell), cells.length(cell + 1),
+                                  cells.length(cell + 2), cells.length(cell + 3));
+    }
+
     static __m128i four_at(const place* at) {
         return _mm_loadu_si128(reinterpret_cast<const __m128i*>(at));
     }
@@ -265,6 +449,12 @@ struct Lanes {
     static double of(__m256d all, int lane) {
         double held[COUNT];
         _mm256_storeu_pd(held, all);
+        return held[lane];
+    }
+
+    static std::int64_t whole_of(Four all, int lane) {
+        std::int64_t held[COUNT];
+        _mm256_storeu_si256(reinterpret_cast<Four*>(held), all);
         return held[lane];
     }
 

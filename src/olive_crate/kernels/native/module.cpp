@@ -9,6 +9,7 @@
 #include <memory>
 #include <vector>
 
+#include "figures.hpp"
 #include "instructions.hpp"
 #include "rows.hpp"
 #include "sheet.hpp"
@@ -166,15 +167,20 @@ PyObject* span_of(const NumbersTold& told) {
 
 PyObject* read_numbers(PyObject*, PyObject* args) {
     Column column;
-    Lent values, reasons;
+    Lent values, reasons, parts;
     NumberRule rule{};
+    Writing writing;
     int whole, strict;
-    if (!PyArg_ParseTuple(args, "y*y*y*LLLLpipiw*w*", &column.buffer.view, &column.starts.view,
+    if (!PyArg_ParseTuple(args, "y*y*y*LLLLpipiy*w*w*", &column.buffer.view, &column.starts.view,
                           &column.ends.view, &column.first, &column.stride, &column.width,
-                          &column.count, &whole, &rule.decimal, &strict, &rule.implied, &values.view,
-                          &reasons.view))
+                          &column.count, &whole, &rule.decimal, &strict, &rule.implied, &parts.view,
+                          &values.view, &reasons.view))
         return nullptr;
     rule.strict = strict != 0;
+    if (parts.view.len) {
+        if (!writing.set(parts.bytes(), parts.view.len)) return refused("read_numbers: writing");
+        rule.writing = &writing;
+    }
     if (!column.set() || reasons.view.len != column.count || values.view.len != 8 * column.count)
         return refused("read_numbers: sizes differ");
     NumbersTold told;
@@ -184,8 +190,9 @@ PyObject* read_numbers(PyObject*, PyObject* args) {
                                      reasons.as<byte>())
                      : in_use().read_floats(column.cells(), rule, values.as<double>(), reasons.as<byte>());
     }
-    return Py_BuildValue("LLiN", static_cast<long long>(told.left),
-                         static_cast<long long>(told.blanks), told.most_decimals, span_of(told));
+    return Py_BuildValue("LLLLiN", static_cast<long long>(told.left),
+                         static_cast<long long>(told.blanks), static_cast<long long>(told.worded),
+                         static_cast<long long>(told.inexact), told.most_decimals, span_of(told));
 }
 
 PyObject* powers(PyObject*, PyObject* args) {
@@ -361,15 +368,16 @@ PyObject* spread_(PyObject*, PyObject* args) {
 // A task as Python gives it, with the buffers it lends.
 struct LentTask {
     Task task;
-    Lent steps, values, reasons, starts, ends;
+    Lent steps, parts, values, reasons, starts, ends;
     std::unique_ptr<Words> words;
+    Writing writing;
 
     bool set(PyObject* given, std::int64_t rows) {
         int kind, strict, width, exact, unit;
         long long field, cell_width, most;
-        if (!PyArg_ParseTuple(given, "iLLipiy*ipiLw*w*w*w*", &kind, &field, &cell_width,
+        if (!PyArg_ParseTuple(given, "iLLipiy*ipiLy*w*w*w*w*", &kind, &field, &cell_width,
                               &task.rule.decimal, &strict, &task.rule.implied, &steps.view, &width,
-                              &exact, &unit, &most, &values.view, &reasons.view, &starts.view,
+                              &exact, &unit, &most, &parts.view, &values.view, &reasons.view, &starts.view,
                               &ends.view))
             return false;
         task.kind = static_cast<Kind>(kind);
@@ -378,6 +386,13 @@ struct LentTask {
         task.rule.strict = strict != 0;
         task.pattern = Pattern{steps.bytes(), steps.view.len / 2, width, exact != 0};
         task.unit = static_cast<Unit>(unit);
+        if (parts.view.len) {
+            if (!writing.set(parts.bytes(), parts.view.len)) {
+                refused("a task: writing");
+                return false;
+            }
+            task.rule.writing = &writing;
+        }
         const bool short_values = task.kind == Kind::times && task.unit == Unit::days;
         const bool is_text = task.kind == Kind::texts;
         const long long size = task.kind == Kind::positions || (is_text && !most) ? 0
@@ -432,9 +447,10 @@ class Tasks {
         for (std::size_t each = 0; list && each < tasks.size(); ++each) {
             const Task& task = tasks[each];
             const NumbersTold& own = task.told;
-            PyObject* one = Py_BuildValue("LLiNN", static_cast<long long>(own.left),
-                                          static_cast<long long>(own.blanks), own.most_decimals,
-                                          told_of(task.words), span_of(own));
+            PyObject* one = Py_BuildValue(
+                "LLLLiNN", static_cast<long long>(own.left), static_cast<long long>(own.blanks),
+                static_cast<long long>(own.worded), static_cast<long long>(own.inexact),
+                own.most_decimals, told_of(task.words), span_of(own));
             if (!one || PyList_SetItem(list, static_cast<Py_ssize_t>(each), one) < 0) {
                 Py_DECREF(list);
                 return nullptr;
@@ -584,6 +600,37 @@ PyObject* invalid(PyObject*, PyObject* args) {
     return PyLong_FromLongLong(at);
 }
 
+PyObject* tallied(PyObject*, PyObject* args) {
+    Lent reasons, counts;
+    if (!PyArg_ParseTuple(args, "y*w*", &reasons.view, &counts.view)) return nullptr;
+    if (counts.count<std::int64_t>() != 256) return refused("tally: there have to be 256 counts");
+    {
+        Unlocked unlocked;
+        tally(reasons.bytes(), reasons.view.len, counts.as<std::int64_t>());
+    }
+    Py_RETURN_NONE;
+}
+
+PyObject* extremes_(PyObject*, PyObject* args) {
+    Lent values, reasons, looks, counts;
+    int whole;
+    if (!PyArg_ParseTuple(args, "y*py*y*w*", &values.view, &whole, &reasons.view, &looks.view,
+                          &counts.view))
+        return nullptr;
+    const std::int64_t count = values.count<std::int64_t>();
+    if ((reasons.view.len && reasons.view.len != count) || looks.view.len != counts.view.len)
+        return refused("extremes: sizes differ");
+    const byte* const why = reasons.view.len ? reasons.bytes() : nullptr;
+    const Looks given{looks.as<const double>(), looks.count<double>(), counts.as<std::int64_t>()};
+    Extremes found;
+    {
+        Unlocked unlocked;
+        found = whole ? extremes(values.as<const std::int64_t>(), why, count, given)
+                      : extremes(values.as<const double>(), why, count, given);
+    }
+    return Py_BuildValue("ddL", found.low, found.high, static_cast<long long>(found.seen));
+}
+
 PyObject* instructions(PyObject*, PyObject* args) {
     const char* name = nullptr;
     if (!PyArg_ParseTuple(args, "|s", &name)) return nullptr;
@@ -613,6 +660,8 @@ PyMethodDef METHODS[] = {
     {"read_strings", read_strings_, METH_VARARGS, nullptr},
     {"match", matched, METH_VARARGS, nullptr},
     {"invalid_utf8", invalid, METH_VARARGS, nullptr},
+    {"tally", tallied, METH_VARARGS, nullptr},
+    {"extremes", extremes_, METH_VARARGS, nullptr},
     {"instructions", instructions, METH_VARARGS, nullptr},
     {nullptr, nullptr, 0, nullptr},
 };

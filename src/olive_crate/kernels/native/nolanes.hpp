@@ -1,12 +1,13 @@
 // What `lanes.inl` gives, for processors on which cells are read one by one.
 #pragma once
 
-#include "common.hpp"
+#include "numbers.hpp"
 
 namespace olive {
 
 struct NoLanes {
     static constexpr bool THERE = false;
+    static bool read_one(const byte*, std::int64_t, byte, byte, Numerals&) { return false; }
 
     // Dates of up to sixteen bytes in which everything stands at its place.
     class Dates {

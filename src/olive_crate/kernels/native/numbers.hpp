@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "common.hpp"
+#include "writing.hpp"
 
 namespace olive {
 
@@ -13,6 +14,27 @@ struct Located {
     const place *starts, *ends;
     const byte* begin(std::int64_t cell) const { return buffer + starts[cell]; }
     const byte* end(std::int64_t cell) const { return buffer + ends[cell]; }
+};
+
+// Cells without a sign of currency or percent, which each has to have at its front or else behind.
+template <class Cells>
+struct Unsigned {
+    Cells cells;
+    std::int64_t size;
+    std::uint64_t mask, sign;
+    bool front;
+    // Where the sign stands is told by a cell.
+    Unsigned(const Cells& given, const Writing& writing, const byte* cell)
+        : cells(given), size(writing.unit.size), mask((1ull << (8 * size)) - 1),
+          sign(fetch(writing.unit.data) & mask), front((fetch(cell) & mask) == sign) {}
+    const byte* begin(std::int64_t cell) const { return cells.begin(cell) + (front ? size : 0); }
+    const byte* end(std::int64_t cell) const { return cells.end(cell) - (front ? 0 : size); }
+    // More than can be read where the sign is not there.
+    std::int64_t length(std::int64_t cell) const {
+        const byte *const at = cells.begin(cell), *const stop = cells.end(cell);
+        const std::uint64_t held = fetch(front ? at : stop - size) & mask;
+        return held == sign && stop - at >= size ? stop - at - size : 1000;
+    }
 };
 
 // Cells of one width at equal distances.
@@ -49,14 +71,37 @@ struct CellsAt {
     }
 };
 
+// What the cells of a column before have shown.
+struct Habit {
+    // For how many chunks of cells the fast ways are left alone: nearly all needed a slower one.
+    int no_lanes = 0, no_short = 0;
+    bool wide = false;  // many cells have more than eight characters
+    // The word for "no value" that was met last: a cell of up to eight bytes, which end where the word
+    // ends, and its reason.
+    std::uint64_t word = 0;
+    std::int64_t length = -1;
+    byte reason = 0;
+
+    void note(const byte* at, const byte* end, byte why) {
+        if (end - at < 1 || end - at > 8) return;
+        length = end - at;
+        word = fetch(at) << (64 - 8 * length);
+        reason = why;
+    }
+};
+
 struct NumberRule {
     int decimal;  // the byte of the decimal mark; 0: none is allowed
     bool strict;  // zeros in front of a digit make it no number
     int implied;  // decimals where no mark is written
+    const Writing* writing = nullptr;  // what else may stand in a cell
+    Habit* habit = nullptr;            // of the cells of this column before
 };
 
 struct NumbersTold {
     std::int64_t left = 0;    // cells that are neither read nor blank
+    std::int64_t worded = 0;  // cells with a word that stands for "no value"
+    std::int64_t inexact = 0; // numerals of more digits than binary64 can hold
     std::int64_t blanks = 0;
     int most_decimals = 0;
     std::int64_t low_whole = INT64_MAX, high_whole = INT64_MIN;  // of what was read
@@ -64,6 +109,8 @@ struct NumbersTold {
 
     void add(const NumbersTold& more) {
         left += more.left;
+        worded += more.worded;
+        inexact += more.inexact;
         blanks += more.blanks;
         if (more.most_decimals > most_decimals) most_decimals = more.most_decimals;
         if (more.low_whole < low_whole) low_whole = more.low_whole;
@@ -73,8 +120,33 @@ struct NumbersTold {
     }
 };
 
+// A numeral of up to nineteen digits, as far as it is written with signs, digits, marks and an exponent.
+struct Numerals {
+    std::uint64_t mantissa;
+    int decimals, exponent;
+    bool negative, marked, padded;
+};
+
+// Ten to the powers of zero to eight.
+constexpr std::uint64_t SHIFTS[9] = {1,      10,      100,      1000,     10000,
+                                            100000, 1000000, 10000000, 100000000};
+
+// The exponent behind `e`, as far as it has one to four digits.
+inline bool read_exponent(const byte* at, const byte* end, int& exponent) {
+    bool negative = false;
+    if (at < end && (*at == '-' || *at == '+')) negative = *at++ == '-';
+    if (at >= end || end - at > 4) return false;
+    exponent = 0;
+    for (; at < end; ++at) {
+        if (!is_digit(*at)) return false;
+        exponent = exponent * 10 + (*at - '0');
+    }
+    if (negative) exponent = -exponent;
+    return true;
+}
+
 // Powers of five from LOWEST_POWER to HIGHEST_POWER, 128 bits each: high word, low word.
-constexpr int LOWEST_POWER = -64, HIGHEST_POWER = 64;
+constexpr int LOWEST_POWER = -342, HIGHEST_POWER = 308;
 void set_powers(const std::uint64_t* words);
 
 extern const double TENS[23];

@@ -8,15 +8,18 @@
 // 128 bits decides: D. Lemire, "Number parsing at a gigabyte per second", Software: Practice and
 // Experience 51 (2021), algorithm 1. What neither can decide is left to the caller.
 
-constexpr int LONGEST = 24;
 constexpr std::uint64_t EXACT = 1ull << 53;
 constexpr std::uint64_t SEVENTEEN_DIGITS = 100000000000000000ull;
 
 struct Numeral {
     std::uint64_t mantissa = 0;
-    int decimals = 0;
+    int counting = 0;  // digits of it, without zeros in front
+    int dropped = 0;   // digits behind these
+    int decimals = 0, exponent = 0;
+    bool lost = false;  // of those that were dropped, one is no zero
     bool good = false;
     bool marked = false;
+    bool scientific = false;  // with an exponent
     bool negative = false;
     bool padded = false;  // a zero stands before another digit
 };
@@ -28,44 +31,91 @@ static inline std::uint64_t first_match(std::uint64_t word, std::uint64_t each) 
     return hits & (~hits + 1);
 }
 
-// Up to 24 characters with at most 19 digits that count, one after the other.
-template <bool DECIMALS>
-static inline Numeral read_digits(const byte* at, const byte* end, std::uint64_t mark) {
-    Numeral found;
-    int counting = 0;
-    const byte decimal = static_cast<byte>(mark);
-    for (; at < end; ++at) {
-        if (DECIMALS && *at == decimal && !found.marked) {
-            found.marked = true;
-            found.decimals = static_cast<int>(end - at) - 1;
-            continue;
-        }
-        if (!is_digit(*at)) return found;
-        found.mantissa = found.mantissa * 10 + (*at - '0');
-        counting += counting > 0 || *at != '0';
-        if (counting > 19) return found;
-    }
-    found.good = true;
-    return found;
+// How many digits stand at a place, eight at most, and the number that they make.
+static inline int digits_at(const byte* at, std::int64_t room, std::uint64_t& value) {
+    const std::uint64_t plain = fetch(at) ^ ZEROS;
+    const std::uint64_t other = ((plain + 0x7676767676767676ull) | plain) & HIGH;
+    int count = other ? trailing_zeros(other) >> 3 : 8;
+    if (count > room) count = static_cast<int>(room);
+    value = count ? digits_value(plain << (64 - 8 * count)) : 0;
+    return count;
 }
 
-// A plain numeral: an optional sign, digits, at most one decimal mark. `mark` is the decimal mark
-// eight times.
-template <bool DECIMALS>
-static inline Numeral read_plain(const byte* at, const byte* end, std::uint64_t mark) {
-    bool negative = false;
-    byte lead = *at;
-    if (lead == '-' || lead == '+') {
-        negative = lead == '-';
-        lead = *++at;
+// A run of digits goes into the mantissa, as far as nineteen that count; returns how many there are.
+static inline std::int64_t take_digits(const byte*& at, const byte* end, Numeral& found) {
+    const byte* const from = at;
+    while (at < end) {
+        while (!found.counting && at < end && *at == '0') ++at;
+        std::uint64_t value;
+        const int count = digits_at(at, end - at, value);
+        if (found.counting + count <= 19) {
+            found.mantissa = found.mantissa * SHIFTS[count] + value;
+            found.counting += count;
+        } else {
+            for (int each = 0; each < count; ++each) {
+                if (found.counting < 19) {
+                    found.mantissa = found.mantissa * 10 + (at[each] - '0');
+                    found.counting += 1;
+                } else {
+                    found.dropped += 1;
+                    found.lost |= at[each] != '0';
+                }
+            }
+        }
+        at += count;
+        if (count < 8) break;
     }
-    const std::int64_t length = end - at;
+    return at - from;
+}
+
+// Groups of three digits, the first of which may be shorter, as far as marks stand between them;
+// returns how many digits there are, -1 if they are grouped otherwise.
+static inline std::int64_t take_groups(const byte*& at, const byte* end, const Writing& writing,
+                                       Numeral& found) {
+    int size = 0, count = digits_at(at, end - at, found.mantissa);
+    if (count == 0 || count > 3 || (size = writing.mark_at(at + count, end)) == 0) {
+        found.mantissa = 0;
+        return take_digits(at, end, found);
+    }
+    std::int64_t whole = count;
+    for (at += count; size; size = writing.mark_at(at, end)) {
+        std::uint64_t value;
+        at += size;
+        if (digits_at(at, end - at, value) != 3 || whole > 15) return -1;
+        found.mantissa = found.mantissa * 1000 + value;
+        whole += 3;
+        at += 3;
+    }
+    found.counting = static_cast<int>(whole);
+    return whole;
+}
+
+// An optional sign, digits (of the whole part in groups, if there is a `writing`), at most one decimal
+// mark, with DECIMALS an exponent.
+template <bool DECIMALS>
+static inline Numeral read_numeral(const byte* at, const byte* end, byte mark,
+                                   const Writing* writing = nullptr) {
     Numeral found;
-    if (length > 0 && length <= LONGEST) found = read_digits<DECIMALS>(at, end, mark);
-    const std::int64_t digits = length - found.marked;
-    found.good = found.good && digits > 0;
-    found.padded = lead == '0' && digits - found.decimals > 1;
-    found.negative = negative;
+    found.negative = *at == '-';
+    at += found.negative || *at == '+';
+    const byte lead = *at;
+    const std::int64_t whole =
+        writing ? take_groups(at, end, *writing, found) : take_digits(at, end, found);
+    if (whole < 0) return found;
+    std::int64_t behind = 0;
+    if (DECIMALS && at < end && *at == mark) {
+        found.marked = true;
+        behind = take_digits(++at, end, found);
+    }
+    found.decimals = static_cast<int>(behind);
+    found.padded = lead == '0' && whole > 1;
+    found.good = whole + behind > 0 && behind < 1000 && found.dropped < 1000;
+    if (DECIMALS && at < end && (*at | 0x20) == 'e') {
+        found.scientific = true;
+        found.good = found.good && read_exponent(at + 1, end, found.exponent);
+        at = end;
+    }
+    found.good = found.good && at == end;
     return found;
 }
 
@@ -130,28 +180,25 @@ static inline bool scaled(std::uint64_t mantissa, int scale, double& value) {
             value *= TENS[scale];
         return true;
     }
-    return mantissa < SEVENTEEN_DIGITS && nearest(mantissa, scale, value);
+    return nearest(mantissa, scale, value);
 }
 
-// The exponent behind `e`, as far as it has one to four digits.
-static inline bool read_exponent(const byte* at, const byte* end, int& exponent) {
-    bool negative = false;
-    if (at < end && (*at == '-' || *at == '+')) negative = *at++ == '-';
-    if (at >= end || end - at > 4) return false;
-    exponent = 0;
-    for (; at < end; ++at) {
-        if (!is_digit(*at)) return false;
-        exponent = exponent * 10 + (*at - '0');
-    }
-    if (negative) exponent = -exponent;
-    return true;
+// Of a numeral of more than nineteen digits, the number is known where the next mantissa gives the
+// same.
+static inline bool rounded(const Numeral& numeral, int scale, double& value) {
+    double above;
+    scale += numeral.dropped;
+    if (!scaled(numeral.mantissa, scale, value)) return false;
+    return !numeral.lost || (scaled(numeral.mantissa + 1, scale, above) && above == value);
 }
 
-// Is there a letter e, and where?
-static inline const byte* exponent_in(const byte* at, const byte* end) {
-    for (; at < end; ++at)
-        if ((*at | 0x20) == 'e') return at;
-    return nullptr;
+// Has it more digits than binary64 can hold, zeros at both ends left out?
+static inline bool is_inexact(const Numeral& numeral) {
+    if (numeral.mantissa < SEVENTEEN_DIGITS) return false;
+    if (numeral.lost) return true;
+    std::uint64_t rest = numeral.mantissa;
+    while (rest % 10 == 0) rest /= 10;
+    return rest >= SEVENTEEN_DIGITS;
 }
 
 // Moves `at` and `end` past the blanks around a cell.
@@ -166,42 +213,81 @@ struct Read {
     std::int64_t whole = 0;
     int decimals = 0;
     byte reason = 2;
+    bool inexact = false;
 };
 
+// A numeral without blanks around it; `turned` is one that signs around it make negative.
 template <bool DECIMALS>
-OLIVE_APART static Read read_slowly(const byte* at, const byte* end, std::uint64_t mark, NumberRule rule) {
+static inline Read read_trimmed(const byte* at, const byte* end, NumberRule rule, bool turned) {
+    Read found;
+    const Writing* const writing = rule.writing && rule.writing->groups() ? rule.writing : nullptr;
+    Numeral numeral = read_numeral<DECIMALS>(at, end, static_cast<byte>(rule.decimal), writing);
+    if (!numeral.good) return found;
+    const bool implied = !numeral.marked && !numeral.scientific;
+    const int decimals = implied ? rule.implied : numeral.decimals;
+    found.decimals = decimals;
+    if (rule.strict && numeral.padded) return found;
+    numeral.negative ^= turned;
+    if (DECIMALS) {
+        if (!rounded(numeral, numeral.exponent - decimals, found.number)) {
+            found.number = 0;
+            return found;
+        }
+        if (numeral.negative) found.number = -found.number;
+        found.inexact = is_inexact(numeral);
+    } else {
+        const std::uint64_t limit = (1ull << 63) - 1 + numeral.negative;
+        if (decimals != 0 || numeral.dropped || numeral.mantissa > limit) return found;
+        const std::uint64_t bits = numeral.negative ? 0 - numeral.mantissa : numeral.mantissa;
+        std::memcpy(&found.whole, &bits, 8);
+    }
+    found.reason = 0;
+    return found;
+}
+
+// A numeral with signs around it.
+template <bool DECIMALS>
+static inline Read read_written(const byte* at, const byte* end, NumberRule rule) {
+    const Writing& writing = *rule.writing;
+    bool turned = false;
+    if (writing.adorned) {
+        if (writing.unit.size && !writing.has_unit(at, end)) return Read();
+        const bool wrapped = end - at > 2 && *at == '(' && end[-1] == ')';
+        at += wrapped;
+        end -= wrapped;
+        const bool minus = *at == '-' && !wrapped;
+        const byte* const behind = at + minus;
+        const byte* moved = behind;
+        writing.strip_front(moved, end);
+        if (moved > behind) at = moved;
+        writing.strip_back(at, end);
+        turned = wrapped || (minus && moved > behind);
+        if (at >= end) return Read();
+    }
+    return read_trimmed<DECIMALS>(at, end, rule, turned);
+}
+
+template <bool DECIMALS>
+OLIVE_APART static Read read_slowly(const byte* at, const byte* end, NumberRule rule) {
     Read found;
     trim(at, end);
     if (at == end) {
         found.reason = 1;
         return found;
     }
-    Numeral numeral = read_plain<DECIMALS>(at, end, mark);
-    int decimals = numeral.marked ? numeral.decimals : rule.implied, exponent = 0;
-    if (DECIMALS && !numeral.good) {
-        const byte* letter = exponent_in(at, end);
-        if (letter && letter > at && read_exponent(letter + 1, end, exponent)) {
-            numeral = read_plain<DECIMALS>(at, letter, mark);
-            decimals = numeral.decimals;
-        }
+    const Writing* const writing = rule.writing;
+    const bool is_bare = !writing || !writing->unit.size;
+    if (is_bare && static_cast<byte>(*at - '+') < 15) {
+        found = read_trimmed<DECIMALS>(at, end, rule, false);
+        if (found.reason == 0 || !writing) return found;
+    } else if (is_bare && !writing) {
+        return found;
     }
-    if (!numeral.good) return found;
-    found.decimals = decimals;
-    if (rule.strict && numeral.padded) return found;
-    if (DECIMALS) {
-        if (!scaled(numeral.mantissa, exponent - decimals, found.number)) {
-            found.number = 0;
-            return found;
-        }
-        if (numeral.negative) found.number = -found.number;
-    } else {
-        const std::uint64_t limit = (1ull << 63) - 1 + numeral.negative;
-        if (decimals != 0 || numeral.mantissa > limit) return found;
-        const std::uint64_t bits = numeral.negative ? 0 - numeral.mantissa : numeral.mantissa;
-        std::memcpy(&found.whole, &bits, 8);
+    if (const byte reason = writing->reason_of(at, end)) {
+        found.reason = reason;
+        return found;
     }
-    found.reason = 0;
-    return found;
+    return writing->adorned ? read_written<DECIMALS>(at, end, rule) : found;
 }
 
 // Digits of up to eight characters, without the character zero, zeros in front of them.
@@ -277,41 +363,97 @@ static inline Short read_short(const byte* at, const byte* const end, std::uint6
     return {value, behind, good};
 }
 
+// What `read_slowly` finds in a numeral of up to nineteen digits without anything around it; false for
+// any other cell. It is here because a call costs as much as it does.
+template <bool DECIMALS, class Several>
+static OLIVE_INLINE bool read_long(const byte* at, const byte* const end, const NumberRule& rule,
+                                   byte group, std::int64_t& whole, double& number, int& decimals) {
+    const byte mark = static_cast<byte>(rule.decimal);
+    Numerals found;
+    if (!Several::read_one(at, end - at, mark, group, found)) {
+        if (Several::THERE || group != mark) return false;
+        const Numeral plain = read_numeral<DECIMALS>(at, end, mark);
+        if (!plain.good || plain.dropped) return false;
+        found = {plain.mantissa, plain.decimals, plain.exponent, plain.negative,
+                 plain.marked || plain.scientific, plain.padded};
+    }
+    if (rule.strict && found.padded) return false;
+    if (DECIMALS) {
+        decimals = found.marked ? found.decimals : rule.implied;
+        if (found.mantissa >= SEVENTEEN_DIGITS ||
+            !scaled(found.mantissa, found.exponent - decimals, number))
+            return false;
+        number = found.negative ? -number : number;
+    } else {
+        if (found.marked || rule.implied || found.mantissa > (1ull << 63) - 1) return false;
+        const std::int64_t value = static_cast<std::int64_t>(found.mantissa);
+        whole = found.negative ? -value : value;
+    }
+    return true;
+}
+
 // Short numerals here and now, several at a time where the processor can; everything else goes the
-// slow way. Division comes in a pass of its own, since it would hold up all that follows.
+// slow way, at once where nearly all of the cells before had to. Division comes in a pass of its own,
+// since it would hold up all that follows.
 template <bool DECIMALS, class Cells, class Several = Lanes>
 static NumbersTold read_all(const Cells cells, std::int64_t total, NumberRule rule, void* const into,
                             byte* const reasons) {
-    constexpr int CHUNK = 256;
-    const std::uint64_t mark = ONES * static_cast<byte>(rule.decimal);
-    const std::uint64_t plain_mark = mark ^ ZEROS;
+    constexpr int CHUNK = 256, SPELL = 32;  // chunks until it is tried again
+    const std::uint64_t plain_mark = ONES * static_cast<byte>(rule.decimal) ^ ZEROS;
+    const Writing* const writing = rule.writing;
+    const bool has_unit = writing && writing->unit.size;
+    const byte group = writing ? writing->single_mark(static_cast<byte>(rule.decimal))
+                               : static_cast<byte>(rule.decimal);
     std::int64_t* const wholes = static_cast<std::int64_t*>(into);
     double* const numbers = static_cast<double*>(into);
     std::int64_t mantissas[CHUNK];
     NumbersTold told;
     int rest[CHUNK], slow[CHUNK], vain = 0;
+    Habit own, &habit = rule.habit ? *rule.habit : own;
     byte decimals[CHUNK];
     for (std::int64_t begin = 0; begin < total; begin += CHUNK) {
         const int size = static_cast<int>(total - begin < CHUNK ? total - begin : CHUNK);
         int many = 0, count = 0, slow_count = 0;
         if constexpr (Several::THERE) {
-            if (Several::can(DECIMALS, rule)) {
+            if (Several::can(DECIMALS, rule) && !habit.no_lanes) {
                 many = size / Several::COUNT * Several::COUNT;
-                count = Several::template read_some<DECIMALS>(cells, begin, many, rule, into,
-                                                              reasons, rest, vain, told);
+                const auto read = [&](const auto& given) {
+                    const auto some = habit.wide
+                        ? Several::template read_some<DECIMALS, true, std::decay_t<decltype(given)>>
+                        : Several::template read_some<DECIMALS, false, std::decay_t<decltype(given)>>;
+                    return some(given, begin, many, rule, into, reasons, rest, vain, habit, told);
+                };
+                count = has_unit ? read(Unsigned<Cells>{cells, *writing, cells.begin(begin)}) : read(cells);
+                if (habit.wide && 4 * count > 3 * many) habit.no_lanes = SPELL;
+                habit.wide = habit.wide ? !habit.no_lanes : 2 * count > many;
+            } else {
+                habit.no_lanes -= habit.no_lanes > 0;
             }
         }
         for (; many < size; ++many) rest[count++] = many;
-        for (int each = 0; each < count; ++each) {
-            const std::int64_t cell = begin + rest[each];
-            const Short found =
-                read_short<DECIMALS>(cells.begin(cell), cells.end(cell), plain_mark, rule);
-            reasons[cell] = !found.good;
-            mantissas[each] = found.mantissa;
-            decimals[each] = static_cast<byte>(found.good ? found.decimals : 0);
-            slow[slow_count] = each;
-            slow_count += !found.good;
+        const bool straight = habit.no_short > 0;
+        if (straight) {
+            --habit.no_short;
+            for (int each = 0; each < count; ++each) {
+                decimals[each] = 0;
+                mantissas[each] = 0;
+                slow[each] = each;
+            }
+            slow_count = count;
         }
+        for (int each = slow_count; each < count; ++each) {
+            const std::int64_t cell = begin + rest[each];
+            const byte *at = cells.begin(cell), *end = cells.end(cell);
+            const bool whole = !has_unit || writing->take_unit(at, end);
+            const Short found = read_short<DECIMALS>(at, end, plain_mark, rule);
+            const bool good = found.good && whole;
+            reasons[cell] = !good;
+            mantissas[each] = found.mantissa;
+            decimals[each] = static_cast<byte>(good ? found.decimals : 0);
+            slow[slow_count] = each;
+            slow_count += !good;
+        }
+        if (4 * slow_count > 3 * size && !straight) habit.no_short = SPELL;
         for (int each = 0; each < count; ++each) {
             const std::int64_t cell = begin + rest[each];
             if (DECIMALS) {
@@ -323,10 +465,23 @@ static NumbersTold read_all(const Cells cells, std::int64_t total, NumberRule ru
         }
         for (int each = 0; each < slow_count; ++each) {
             const std::int64_t cell = begin + rest[slow[each]];
-            const Read read = read_slowly<DECIMALS>(cells.begin(cell), cells.end(cell), mark, rule);
+            const byte *at = cells.begin(cell), *end = cells.end(cell);
+            int behind = 0;
+            if ((!has_unit || writing->take_unit(at, end)) && at < end &&
+                read_long<DECIMALS, Several>(at, end, rule, group, wholes[cell], numbers[cell], behind)) {
+                reasons[cell] = 0;
+                if (behind > told.most_decimals) told.most_decimals = behind;
+                continue;
+            }
+            const Read read = read_slowly<DECIMALS>(cells.begin(cell), cells.end(cell), rule);
             reasons[cell] = read.reason;
             told.left += read.reason == 2;
             told.blanks += read.reason == 1;
+            if (read.reason > 2) {
+                told.worded += 1;
+                habit.note(cells.begin(cell), cells.end(cell), read.reason);
+            }
+            told.inexact += read.inexact;
             if (read.decimals > told.most_decimals) told.most_decimals = read.decimals;
             if (DECIMALS)
                 numbers[cell] = read.number;

@@ -50,6 +50,7 @@ void take(Task& task, const CellsAt& cells, std::int64_t row) {
         task.told.left += in_use().read_times(cells, task.pattern, task.unit, values, reasons);
         return;
     }
+    task.rule.habit = &task.habit;
     task.told.add(task.kind == Kind::integers
                       ? in_use().read_integers(cells, task.rule,
                                                reinterpret_cast<std::int64_t*>(values), reasons)

@@ -15,6 +15,7 @@ struct Task {
     std::int64_t field = 0;  // delimited: which; fixed: where it begins in a record
     std::int64_t width = 0;  // fixed only
     NumberRule rule{};
+    Habit habit;
     Pattern pattern{};
     Unit unit = Unit::days;
     byte* values = nullptr;  // of texts: numbers of the different ones

@@ -1,6 +1,7 @@
 // Tables that the kernels of all instruction sets share.
 
 #include "times.hpp"
+#include "writing.hpp"
 
 namespace olive {
 
@@ -29,6 +30,37 @@ void set_months() {
 
 void set_powers(const std::uint64_t* words) {
     std::memcpy(POWERS_OF_FIVE, words, sizeof POWERS_OF_FIVE);
+}
+
+bool Writing::set(const byte* at, std::int64_t size) {
+    const byte* const stop = at + size - 8;
+    if (size < 8) return false;
+    const auto text = [&](Text& into) {
+        if (at >= stop || stop - at - 1 < *at) return false;
+        into = Text{at + 1, *at};
+        at += 1 + *at;
+        return true;
+    };
+    const auto texts = [&](std::vector<Text>& into) {
+        if (at >= stop) return false;
+        into.resize(*at++);
+        for (Text& each : into)
+            if (!text(each)) return false;
+        return true;
+    };
+    if (at >= stop) return false;
+    adorned = *at++ != 0;
+    if (!text(unit) || !texts(signs) || !texts(grouping)) return false;
+    while (at < stop) {
+        Word word{0, {}, *at++};
+        if (!text(word.text) || words.size() == MOST) return false;
+        word.head = head_of(word.text.data, word.text.size);
+        words.push_back(word);
+        std::size_t slot = slot_of(word.head, word.text.size);
+        while (slots[slot]) slot = (slot + 1) % SLOTS;
+        slots[slot] = static_cast<std::uint16_t>(words.size());
+    }
+    return true;
 }
 
 }  // namespace olive

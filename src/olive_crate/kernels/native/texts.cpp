@@ -321,10 +321,16 @@ std::int64_t invalid_utf8(const byte* buffer, std::int64_t low, std::int64_t hig
     // The well-formed sequences of The Unicode Standard, table 3-7.
     std::int64_t at = low;
     while (at < high) {
-        while (at + 8 <= high && !(fetch(buffer + at) & HIGH)) at += 8;
+        for (; at + 8 <= high; at += 8) {
+            const std::uint64_t beyond = fetch(buffer + at) & HIGH;
+            if (beyond) {
+                at += trailing_zeros(beyond) >> 3;
+                break;
+            }
+        }
         if (at >= high) break;
         const byte lead = buffer[at];
-        if (lead < 0x80) {
+        if (lead < 0x80) {  // in the last bytes
             at += 1;
             continue;
         }

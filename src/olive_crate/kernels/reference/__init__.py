@@ -4,6 +4,7 @@ from ..buffers import arrow, bitmap, or_minus_one, padded, strings, whole_number
 from .blanks import blank, table, trimmed, trimmed_table
 from .columns import read_column
 from .early_columns import records_early, split_early
+from .figures import extremes, tally
 from .gather import FEW, different, encoded, is_utf8, joined_texts, match, ranges, squeezed, texts
 from .numbers import read_numbers
 from .sheet_xml import read_sheet, read_strings
@@ -18,6 +19,7 @@ __all__ = [
     "cut",
     "different",
     "encoded",
+    "extremes",
     "is_utf8",
     "joined_texts",
     "line_marks",
@@ -37,6 +39,7 @@ __all__ = [
     "strings",
     "structure",
     "table",
+    "tally",
     "text_marks",
     "texts",
     "trimmed",

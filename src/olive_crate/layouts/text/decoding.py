@@ -28,6 +28,8 @@ SINGLE_BYTE = [
     *("iso8859-2", "iso8859-5", "iso8859-7", "koi8-r", "cp850", "cp437", "mac-roman"),
     *("shift_jis", "euc_jp", "gb18030", "big5", "euc_kr"),
 ]
+LEADING = bytes(range(0xC0, 0x100))
+"""Bytes that lead a character beyond ASCII in UTF-8."""
 USUAL = bytes([9, 10, 11, 12, 13, 26, 27, *range(32, 256)])
 """What text is made of, in whatever encoding; other bytes below 32 are rare in it."""
 
@@ -214,7 +216,7 @@ def find_encoding(sample: Sample, around: bytes = b"") -> EncodingFound:
         return EncodingFound(value="utf-8", basis="ascii")
     ends = [sample.is_whole, False, True, False]
     if not around and all(_is_utf8(*each) for each in zip(pieces, ends, strict=True)):
-        count = sum(byte >= 0xC0 for byte in head)
+        count = len(head) - len(head.translate(None, LEADING))
         return EncodingFound(value="utf-8", basis="utf-8", characters=count)
     return _single_byte(b"".join(_striking(piece) for piece in pieces))
 

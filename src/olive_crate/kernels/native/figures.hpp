@@ -1,0 +1,28 @@
+// What a column of numbers or reasons holds, in one pass.
+#pragma once
+
+#include "common.hpp"
+
+namespace olive {
+
+// How often each byte comes: adds to 256 counts.
+void tally(const byte* reasons, std::int64_t count, std::int64_t* counts);
+
+// Numbers that may be codes, in rising order, and what is found of them.
+struct Looks {
+    const double* values;
+    std::int64_t count;
+    std::int64_t* counts;  // of those that lie outside of all other numbers; the others are not counted
+};
+
+// The smallest and the largest number that is none of `looks`; `low` is above `high` if there is none.
+struct Extremes {
+    double low, high;
+    std::int64_t seen = 0;
+};
+
+// Of the numbers without a reason; `reasons` may be null.
+Extremes extremes(const std::int64_t* values, const byte* reasons, std::int64_t count, Looks looks);
+Extremes extremes(const double* values, const byte* reasons, std::int64_t count, Looks looks);
+
+}  // namespace olive
