@@ -26,6 +26,7 @@ from olive_crate.kernels.types import (
     NumberRequest,
     Structure,
     Table,
+    TimeRequest,
     Writing,
 )
 from olive_crate.layouts.sheet.grid import Format
@@ -239,11 +240,17 @@ MOMENTS = st.one_of(
     st.sampled_from([DAYS, OF_DAY, SINCE_1970]),
 )
 def test_dates_and_times_are_read_alike(level, texts, pattern, exact, unit):
-    given_ = (*cells_of([text.encode() for text in texts]), compiled_pattern(pattern), exact, unit)
-    (values, good), (again, fits) = (each.read_times(*given_) for each in (reference, compiled))
-    assert good.tolist() == fits.tolist()
-    assert values[good].tolist() == again[fits].tolist()
-    assert values.dtype == again.dtype
+    wanted = TimeRequest((compiled_pattern(pattern),), (exact,), unit)
+    given_ = cells_of([text.encode() for text in texts])
+    one, two = (each.read_times(*given_, wanted) for each in (reference, compiled))
+    good = one.reasons == 0
+    assert not (two.reasons[good]).any()
+    assert one.values[good].tolist() == two.values[good].tolist()
+    assert one.values.dtype == two.values.dtype
+    trimmed = cells_of([text.strip(" \t").encode() for text in texts])
+    bare = reference.read_times(*trimmed, wanted)
+    empty = np.array([not text.strip(" \t") for text in texts], bool)
+    assert (two.reasons == np.where(empty, 1, bare.reasons)).all()
 
 
 WORDS = st.text(st.sampled_from("ab \té–\n0123456789"), max_size=40).map(str.encode)
@@ -265,7 +272,7 @@ def test_texts_are_gathered_alike(texts, data):
             each.blank(*given_).tolist(),
             [edge.tolist() for edge in each.trimmed(*given_)],
             [edge.tolist() for edge in each.trimmed(*given_, right=False)],
-            each.different([pa.array([text.decode() for text in texts], pa.string())]),
+            each.all_differ([pa.array([text.decode() for text in texts], pa.string())]),
             each.joined_texts(
                 [each.texts(*given_, reasons), each.encoded(*given_, reasons)], [reasons, reasons]
             ),

@@ -7,15 +7,29 @@ import numpy as np
 import pyarrow as pa
 
 from .. import kernels
+from ..kernels.buffers import none_missing
 from ..kernels.spans import Cells
-from ..kernels.types import EarlyResult, Request, TextRequest, TextsRead
+from ..kernels.types import EarlyResult, Flags, Request, TextRequest, TextsRead
+from .code_texts import by_text, words_for
 from .column import NOTHING, Withheld, merged
-from .rule import IS_UNREADABLE, PRESENT, Converted, Rule, by_text, reason_of
+from .dates import TIMES_OF, convert_durations, convert_times, time_request, times_type
+from .numbers import convert_numbers, number_request
+from .rule import (
+    FIRST_MARK,
+    IS_UNREADABLE,
+    PRESENT,
+    Converted,
+    Rule,
+    reason_of,
+)
 
 TRUE = ("true", "t", "yes", "y", "1")
 PROBED = 1024
 REPEATING, MOST_DIFFERENT = 1024, 1 << 30
 """Texts of a block are told apart at once if there are no more than so many different ones."""
+BLANKS = " \t\n\v\f\r"
+"""What is no part of a word for true or false."""
+NO_CELLS = np.zeros(0, np.int64)
 FALSE = ("false", "f", "no", "n", "0")
 
 
@@ -29,19 +43,13 @@ def convert(cells: Cells, rule: Rule, early: EarlyResult | None = None) -> Conve
 
         cells = (flags_alone if rule.takes_flag else without_flags)(cells, rule.flags)
     if rule.kind in ("integer", "number"):
-        from .numbers import convert_numbers
-
         return convert_numbers(cells, rule, early)
     if rule.kind in ("date", "time", "datetime", "zoned"):
-        from .dates import convert_times
-
         return convert_times(cells, rule, early)
     if rule.kind == "duration":
-        from .dates import convert_durations
-
         return convert_durations(cells, rule)
     if rule.kind == "boolean":
-        return convert_booleans(cells, rule)
+        return convert_booleans(cells, rule, early)
     return convert_text(cells, rule, early)
 
 
@@ -50,17 +58,21 @@ def request_for(rule: Rule) -> Request | None:
     if rule.flags:
         return None
     if rule.kind in ("integer", "number"):
-        from .numbers import number_request
-
         unread = rule.unit and not kernels.are_compiled()
         return None if rule.sign or unread else number_request(rule)
     if rule.kind in ("date", "time", "datetime", "zoned"):
-        from .dates import time_request
-
         return time_request(rule)
     if rule.kind in ("text", "category"):
         return text_request(rule)
-    return None
+    return TextRequest(REPEATING) if rule.kind == "boolean" else None
+
+
+def arrow_type(rule: Rule) -> pa.DataType:
+    """The Arrow type of what cells are converted to by this rule."""
+    if rule.kind in TIMES_OF:
+        return times_type(rule)
+    types = {"integer": pa.int64(), "number": pa.float64(), "boolean": pa.bool_()}
+    return types.get(rule.kind, pa.string())
 
 
 class TypedBlock(msgspec.Struct, eq=False):
@@ -99,7 +111,7 @@ def convert_text(cells: Cells, rule: Rule, early: EarlyResult | None = None) -> 
         values = kernels.encoded(cells.buffer, cells.starts, cells.ends, reasons)
     if values is None:
         values = kernels.texts(cells.buffer, cells.starts, cells.ends, reasons)
-    return Converted(values, reasons, np.zeros(0, np.int64))
+    return Converted(values, reasons, NO_CELLS)
 
 
 def text_request(rule: Rule) -> TextRequest | None:
@@ -130,21 +142,47 @@ def missing(cells: Cells, rule: Rule) -> np.ndarray:
     return reasons
 
 
-def convert_booleans(cells: Cells, rule: Rule) -> Converted:
-    """Take cells as `boolean`, by the words declared for true and false, without regard to case."""
-    cells = cells.trimmed()
-    reasons = missing(cells, rule)
-    texts = kernels.texts(cells.buffer, cells.starts, cells.ends).dictionary_encode()
+def convert_booleans(cells: Cells, rule: Rule, early: EarlyResult | None = None) -> Converted:
+    """Take cells as `boolean`, by the words declared for true and false, without regard to case.
+
+    Each different text is looked at once.
+    """
+    if isinstance(early, TextsRead) and early.codes is not None:
+        reasons, texts = early.blank.view(np.uint8), early.codes
+    else:
+        cells = cells.trimmed()
+        reasons = kernels.blank(cells.buffer, cells.starts, cells.ends).view(np.uint8)
+        given = (cells.buffer, cells.starts, cells.ends, reasons)
+        found = kernels.encoded(*given)
+        texts = found if found is not None else kernels.texts(*given).dictionary_encode()
+    words = [word.strip(BLANKS) for word in texts.dictionary.to_pylist()]
+    is_true, why = _meant(words, rule)
+    index = np.frombuffer(texts.indices.buffers()[1], np.int32)[: len(texts)]
+    blank = not none_missing(reasons)
+    if blank:
+        index = np.where(reasons == PRESENT, index, len(words))
+    if blank or why.any():
+        found_why = why[index]
+        reasons = np.where(reasons != PRESENT, reasons, found_why) if blank else found_why
+    unread = np.flatnonzero(reasons == IS_UNREADABLE) if IS_UNREADABLE in why else NO_CELLS
+    valid = None if none_missing(reasons) else reasons == PRESENT
+    true = is_true[index] if valid is None else is_true[index] & valid
+    buffers = [None if valid is None else kernels.bitmap(valid), kernels.bitmap(true)]
+    values = pa.Array.from_buffers(pa.bool_(), len(texts), buffers)
+    return Converted(values, reasons, unread, worded=bool((why > IS_UNREADABLE).any()))
+
+
+def _meant(words: list[str], rule: Rule) -> tuple[Flags, np.ndarray]:
+    """Which words mean true, and the reason of those that mean neither; one more for no word."""
     true = {word.casefold() for word in rule.true or TRUE}
     false = {word.casefold() for word in rule.false or FALSE}
-    words = [word.casefold() for word in texts.dictionary.to_pylist()]
-    index = texts.indices.to_numpy()
-    is_true = np.array([word in true for word in words], bool)[index]
-    known = np.array([word in true or word in false for word in words], bool)[index]
-    unread = np.flatnonzero(~known & (reasons == PRESENT))
-    reasons[unread] = IS_UNREADABLE
-    valid = reasons == PRESENT
-    values = pa.Array.from_buffers(
-        pa.bool_(), len(cells), [kernels.bitmap(valid), kernels.bitmap(is_true & valid)]
-    )
-    return Converted(values, reasons, unread)
+    missing_words = dict(zip(*words_for(rule.codes), strict=True))
+    is_true, why = np.zeros(len(words) + 1, bool), np.zeros(len(words) + 1, np.uint8)
+    for place, word in enumerate(words):
+        plain = word.casefold()
+        is_true[place] = plain in true
+        if word in missing_words and missing_words[word] < FIRST_MARK:
+            is_true[place], why[place] = False, missing_words[word]
+        elif plain not in true and plain not in false:
+            why[place] = missing_words.get(word, IS_UNREADABLE)
+    return is_true, why

@@ -13,7 +13,7 @@ import numpy as np
 import pyarrow as pa
 
 from .. import kernels
-from ..kernels.buffers import no_reasons
+from ..kernels.buffers import no_reasons, none_missing, writable
 from ..kernels.reference import times
 from ..kernels.spans import Cells
 from ..kernels.types import (
@@ -22,12 +22,22 @@ from ..kernels.types import (
     PAD,
     SINCE_1970,
     EarlyResult,
+    Flags,
     Ints,
     TimeRequest,
     TimesRead,
+    Writing,
 )
+from .code_texts import by_text, words_for
 from .month_names import in_english
-from .rule import IS_BLANK, IS_UNREADABLE, Converted, Rule, by_text, reason_of
+from .rule import (
+    IS_BLANK,
+    IS_UNREADABLE,
+    PRESENT,
+    Converted,
+    Rule,
+    reason_of,
+)
 
 NONE = np.zeros(0, np.int64)
 DATE = ("%Y-%m-%d",)
@@ -42,6 +52,7 @@ TYPES = {
     "datetime": pa.timestamp("us"),
     "duration": pa.duration("us"),
 }
+TIMES_OF = ("date", "time", "datetime", "zoned", "duration")
 UNITS = {pa.date32(): DAYS, pa.time64("us"): OF_DAY}
 ISO_DURATION = re.compile(
     r"(?P<sign>[+-])?P(?:(?P<w>\d+)W)?(?:(?P<d>\d+)D)?"
@@ -66,40 +77,47 @@ def convert_times(cells: Cells, rule: Rule, early: EarlyResult | None = None) ->
     kind = _arrow_type(rule, patterns[0])
     first = time_request(rule)
 
-    def read(some: Cells, attempt: int) -> TimesRead:
-        given = (some.buffer, some.starts, some.ends)
-        exact = first.exact or attempt > 0
-        return TimesRead(*kernels.read_times(*given, patterns[attempt], exact, first.unit))
+    def read(some: Cells, attempt: int) -> tuple[np.ndarray, Flags]:
+        one = slice(attempt, attempt + 1)
+        alone = TimeRequest(first.patterns[one], first.exact[one], first.unit)
+        taken = kernels.read_times(some.buffer, some.starts, some.ends, alone)
+        return taken.values, taken.reasons == PRESENT
 
-    values, valid, place = early if isinstance(early, TimesRead) else read(cells, 0)
-    if not rule.codes and valid.all():
+    done = early if isinstance(early, TimesRead) else None
+    if done is None:
+        done = kernels.read_times(cells.buffer, cells.starts, cells.ends, first)
+    values, reasons, left, place, worded = done
+    looked_for = worded is not None or not rule.codes
+    if looked_for and none_missing(reasons):
         made = kernels.arrow(values, None, kind)
         return Converted(made, no_reasons(len(cells)), NONE, place=place)
-    reasons = np.zeros(len(cells), np.uint8)
-    pending = np.flatnonzero(~valid)
+    reasons = writable(reasons)
+    valid = reasons == PRESENT
+    pending = np.flatnonzero(reasons == IS_UNREADABLE) if left else NONE
     if len(pending):
+        reasons[pending] = PRESENT
         pending, rest = _set_missing_aside(cells.at(pending), rule, pending, reasons)
         for attempt in range(len(patterns)):
             if not len(pending):
                 break
-            more, good, _ = read(rest, attempt)
+            more, good = read(rest, attempt)
             values[pending[good]] = more[good]
             valid[pending[good]] = True
             pending, rest = pending[~good], rest.at(np.flatnonzero(~good))
         for attempt in range(len(patterns)):
             if len(pending) and any(step.kind == "b" for step in patterns[attempt].steps):
-                more, good, _ = read(_in_english(rest), attempt)
+                more, good = read(_in_english(rest), attempt)
                 values[pending[good]] = more[good]
                 valid[pending[good]] = True
                 pending, rest = pending[~good], rest.at(np.flatnonzero(~good))
     reasons[pending] = IS_UNREADABLE
-    if rule.codes:
+    if not looked_for:
         coded = by_text(cells.trimmed(), rule.codes)
         hit = valid & (coded >= 0)
         reasons[hit] = reason_of(0) + coded[hit]
         valid &= ~hit
     made = kernels.arrow(values, valid, kind)
-    return Converted(made, reasons, pending, place=place)
+    return Converted(made, reasons, pending, place=place, worded=bool(worded))
 
 
 def _in_english(cells: Cells) -> Cells:
@@ -112,10 +130,19 @@ def _in_english(cells: Cells) -> Cells:
 
 
 def time_request(rule: Rule) -> TimeRequest:
-    """What the kernel is asked for at first."""
-    pattern = times.compiled(forms(rule)[0])
-    unit = UNITS.get(_arrow_type(rule, pattern), SINCE_1970)
-    return TimeRequest(pattern, rule.format in (None, ANY_ZONED), unit)
+    """What the kernel is asked for."""
+    patterns = tuple(map(times.compiled, forms(rule)))
+    unit = UNITS.get(_arrow_type(rule, patterns[0]), SINCE_1970)
+    first = rule.format in (None, ANY_ZONED)
+    exact = tuple(first or place > 0 for place in range(len(patterns)))
+    return TimeRequest(patterns, exact, unit, Writing(*words_for(rule.codes)))
+
+
+def times_type(rule: Rule) -> pa.DataType:
+    """The Arrow type of dates, times and durations by this rule."""
+    if rule.kind == "duration":
+        return TYPES["duration"]
+    return _arrow_type(rule, times.compiled(forms(rule)[0]))
 
 
 def _arrow_type(rule: Rule, pattern: times.Pattern) -> pa.DataType:

@@ -9,29 +9,28 @@ Numerals with more digits than can be read exactly that way are read one by one.
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
 import msgspec
 import numpy as np
 import pyarrow as pa
 
 from .. import kernels
+from ..declaration.codes import MissingCode
 from ..kernels.buffers import none_missing, writable
 from ..kernels.reference import numbers
 from ..kernels.spans import Cells
 from ..kernels.types import EarlyResult, Flags, Ints, NumberRequest, NumbersRead, Writing
+from .code_texts import by_text, words_for
 from .column import NOTHING, Withheld, merged
 from .rule import (
-    FIRST_MARK,
     IS_UNREADABLE,
-    MISSING_MARKS,
     PRESENT,
     Converted,
     Rule,
-    by_text,
     by_value,
     ranged,
     reason_of,
-    texts_of,
 )
 from .signs import sign_in_front
 
@@ -52,8 +51,8 @@ def convert_numbers(cells: Cells, rule: Rule, early: EarlyResult | None = None) 
     values, reasons, most, left, span, place, worded, inexact = read
     pending = np.flatnonzero(reasons == IS_UNREADABLE) if left else NONE
     if left:
-        pending, deep, more = _the_rest(cells, rule, pending, values, reasons)
-        most, inexact = max(most, deep), inexact + more
+        pending, deep, lost = _the_rest(cells, rule, pending, values, reasons)
+        most, inexact = max(most, deep), inexact + lost
     held = NOTHING
     if rule.codes:
         reasons = writable(reasons)
@@ -96,22 +95,17 @@ def _coded_numbers(
 def number_request(rule: Rule) -> NumberRequest:
     """What the kernel is asked for."""
     whole = rule.kind == "integer"
-    return NumberRequest(whole, ord(rule.decimal), rule.strict, rule.implied, _writing(rule))
+    grouping = "" if rule.grouping == rule.decimal else rule.grouping
+    writing = _writing(rule.codes, rule.strict, rule.unit, grouping)
+    return NumberRequest(whole, ord(rule.decimal), rule.strict, rule.implied, writing)
 
 
-def _writing(rule: Rule) -> Writing:
+@lru_cache(maxsize=256)
+def _writing(codes: tuple[MissingCode, ...], strict: bool, unit: str, grouping: str) -> Writing:
     """What may stand in cells besides plain numerals."""
-    ways, places = texts_of(rule.codes)
-    coded = [reason_of(place) for place in places]
-    marks = [mark for mark in MISSING_MARKS if mark not in ways]
-    marked = [FIRST_MARK + MISSING_MARKS.index(mark) for mark in marks]
-    return Writing(
-        (*ways, *marks),
-        (*coded, *marked),
-        () if rule.strict else (*CURRENCY, *SPACES),
-        rule.unit.encode("utf-8"),
-        grouping_marks(rule.grouping) if rule.grouping and rule.grouping != rule.decimal else (),
-    )
+    signs = () if strict else (*CURRENCY, *SPACES)
+    marks = grouping_marks(grouping) if grouping else ()
+    return Writing(*words_for(codes), signs, unit.encode("utf-8"), marks)
 
 
 def _plain(cells: Cells, rule: Rule, early: EarlyResult | None) -> NumbersRead:

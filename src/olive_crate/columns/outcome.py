@@ -16,11 +16,10 @@ from ..declaration.variable import TIMES, Variable
 from ..errors import PlanError
 from ..kernels.buffers import all_present, none_missing
 from ..kernels.reference import times
-from ..kernels.spans import Cells
 from ..kernels.types import Pattern, Place
 from ..plan.model import Decisions
 from .column import Column, followed
-from .convert import TypedBlock, convert
+from .convert import TypedBlock, arrow_type
 from .dates import ANY_ZONED
 from .rule import FIRST_MARK, MISSING_MARKS, Rule, SourceColumn, base, form, reason_of, rule_for
 from .search import UNKNOWN, Declared, DeclaredTime, Narrowed, Open, State, TypeSearch
@@ -73,8 +72,7 @@ class Outcome:
         """The Arrow type that the variable ends up with."""
         if self.kind == "category":
             return pa.dictionary(pa.int32(), pa.string())
-        empty = Cells(kernels.padded(b""), np.zeros(0, np.int64), np.zeros(0, np.int64))
-        return convert(empty, rule_for(self.search.rule, self.kind, strict=False)).values.type
+        return arrow_type(rule_for(self.search.rule, self.kind, strict=False))
 
     def reasons(self, numbers: np.ndarray) -> np.ndarray:
         """Reasons numbered by the variable's final list of missing codes."""

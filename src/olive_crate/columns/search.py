@@ -31,8 +31,9 @@ import pyarrow as pa
 
 from .. import kernels
 from ..kernels.spans import Cells, SourceRows
-from ..kernels.types import Ints, Request, TextRequest
+from ..kernels.types import EarlyResult, Ints, NumbersRead, Request, TextRequest
 from .convert import TypedBlock, convert, missing, request_for, with_withheld
+from .numbers import number_request
 from .rule import (
     FIRST_MARK,
     MISSING_MARKS,
@@ -226,6 +227,8 @@ class TypeSearch:
         return with_withheld(self._attempt(cells, self.state.kind), cells)
 
     def _from_open(self, cells: Cells) -> _Step:
+        if whole := self._whole_numbers(cells):
+            return whole
         nothing, filled = self._nothing(cells)
         if not len(filled):
             return _Step(nothing, Open())
@@ -239,6 +242,22 @@ class TypeSearch:
             return self._from_narrowed(cells, Narrowed(candidates))
         self.statistics.note_text(cells, filled, self.rule.decimal, self._attempt)
         return _Step(self._attempt(cells, "text"), Narrowed(("text",)))
+
+    def _whole_numbers(self, cells: Cells) -> _Step | None:
+        """Without any search, for what most columns hold: nothing but integers in the block."""
+        read = self._early(cells, "integer")
+        if read is None:
+            probe = cells.at(np.arange(min(len(cells), PROBE)))
+            asked = number_request(self._rule("integer"))
+            read = kernels.read_numbers(probe.buffer, probe.starts, probe.ends, asked)
+        if isinstance(read, NumbersRead) and read.left:
+            return None
+        block = self._attempt(cells, "integer")
+        done = block.converted
+        if len(done.unread) or done.values.null_count == len(cells):
+            return None
+        state = Narrowed(("integer",))
+        return _Step(block, state.after([block]))
 
     def _from_narrowed(self, cells: Cells, state: Narrowed) -> _Step:
         tried = [self._attempt(cells, kind) for kind in state.candidates]
@@ -290,13 +309,7 @@ class TypeSearch:
 
         What a kernel has made of these very cells is used if it answers a request for this kind.
         """
-        rule, ready = self._rules.get(kind), cells.ready
-        if rule is None:
-            rule = rule_for(self.rule, kind, strict=not self.is_declared)
-            rule = self._rules[kind] = msgspec.structs.replace(rule, early=True)
-        asked = self._requests.get(kind, ())
-        early = None if ready is None or not any(ready[0] is each for each in asked) else ready[1]
-        done = convert(cells, rule, early)
+        done = convert(cells, self._rule(kind), self._early(cells, kind))
         marked = done.worded and bool((done.reasons >= FIRST_MARK).any())
         if not len(done.unread) or kind in ("text", "category"):
             return TypedBlock(kind, done, marks=marked)
@@ -308,6 +321,21 @@ class TypeSearch:
         reasons[done.unread[hit]] = MARK_REASONS[mark[hit]]
         done = done._replace(reasons=reasons, unread=done.unread[~hit])
         return TypedBlock(kind, done, marks=True)
+
+    def _early(self, cells: Cells, kind: str) -> EarlyResult | None:
+        """What a kernel has made of these cells, if it answers a request for this kind."""
+        ready = cells.ready
+        if ready is None or not any(ready[0] is each for each in self._requests.get(kind, ())):
+            return None
+        return ready[1]
+
+    def _rule(self, kind: str) -> Rule:
+        """How cells are taken as this kind."""
+        rule = self._rules.get(kind)
+        if rule is None:
+            rule = rule_for(self.rule, kind, strict=not self.is_declared)
+            rule = self._rules[kind] = msgspec.structs.replace(rule, early=True)
+        return rule
 
     def _nothing(self, cells: Cells) -> tuple[TypedBlock, Ints]:
         """The block taken as holding no value, and the indices of cells that hold one."""
@@ -331,13 +359,14 @@ class TypeSearch:
         """How the next block will be taken, as far as it can be read while it is split."""
         state = self.state
         several = isinstance(state, Narrowed) and len(state.candidates) > 1
-        if several or isinstance(state, DeclaredTime) or state.kind not in self._rules:
+        kind = "integer" if isinstance(state, Open) else state.kind  # as most columns are
+        if several or isinstance(state, DeclaredTime):
             return None
-        if state.kind not in self._requests:
-            request = request_for(self._rules[state.kind])
+        if kind not in self._requests:
+            request = request_for(self._rule(kind))
             plain = [TextRequest()] if isinstance(request, TextRequest) else []
-            self._requests[state.kind] = [] if request is None else [request, *plain]
-        known = self._requests[state.kind]
+            self._requests[kind] = [] if request is None else [request, *plain]
+        known = self._requests[kind]
         return known[-1 if self.statistics.all_different else 0] if known else None
 
 

@@ -17,6 +17,7 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import TypeVar
 
 import msgspec
+import numpy as np
 
 from ..kernels.spans import FILE_BITS, LAST_ROW
 from .rule import MISSING_MARKS, Rule, base
@@ -141,6 +142,8 @@ def search_with(rule: Rule, result: SearchResult) -> TypeSearch:
     counts.watch = Watch(dict(result.suspects), low, high, result.seen)
     counts.as_written = result.as_written
     counts.kept_counts = Counter(result.kept)
+    if result.marks:
+        counts.mark_counts = np.zeros(len(MISSING_MARKS), np.int64)
     for mark, count in result.marks.items():
         counts.mark_counts[MISSING_MARKS.index(mark)] = count
     scale = counts.scale

@@ -36,6 +36,7 @@ LONGEST_MARK = max(len(mark.encode("utf-8")) for mark in MISSING_MARKS)
 FIRST_BYTES = np.zeros(256, bool)
 FIRST_BYTES[[mark.encode("utf-8")[0] for mark in MISSING_MARKS]] = True
 NONE = np.zeros(0, np.int64)
+NO_MARKS = np.zeros(len(MISSING_MARKS), np.int64)
 TRACKED = 1000
 """Different texts in the way of a type that are counted one by one; more are only counted."""
 ROWS_KEPT = 3
@@ -111,7 +112,7 @@ class Statistics:
         """Texts differ too much to be held as a dictionary."""
         self.leading_zeros = False
         """Text only because its digits begin with zeros."""
-        self.mark_counts = np.zeros(len(MISSING_MARKS), np.int64)
+        self.mark_counts = NO_MARKS
         """Cells with each of the well-known marks that were taken as missing."""
         self.as_written: dict[float, tuple[int, list[int]]] = {}
         """Codes that are written in cells with implied decimals: how often, and the first rows."""
@@ -126,8 +127,8 @@ class Statistics:
         self.inexact += done.inexact
         self.taken += valid + len(done.unread)
         if block.marks:
-            counts = kernels.tally(done.reasons)
-            self.mark_counts += counts[FIRST_MARK : FIRST_MARK + len(MISSING_MARKS)]
+            counts = kernels.tally(done.reasons)[FIRST_MARK:]
+            self.mark_counts = self.mark_counts + counts[: len(MISSING_MARKS)]
         if block.kind == "text" and not self.all_different:
             encoded = pa.types.is_dictionary(done.values.type)
             self.all_different = len(done.values) > 0 and not encoded
@@ -201,7 +202,8 @@ class Statistics:
 
     def marks_kept(self) -> dict[str, int]:
         """The well-known marks in a column that became text, with their counts."""
-        return dict(Counter(self.marks_met()) + self.kept_counts)
+        met = self.marks_met()
+        return dict(Counter(met) + self.kept_counts) if met or self.kept_counts else {}
 
     @property
     def holds_only_marks(self) -> bool:
@@ -210,6 +212,8 @@ class Statistics:
 
     def marks_met(self) -> dict[str, int]:
         """The well-known marks that were taken as missing, with their counts, in their order."""
+        if self.mark_counts is NO_MARKS:
+            return {}
         met = np.flatnonzero(self.mark_counts).tolist()
         return {MISSING_MARKS[place]: int(self.mark_counts[place]) for place in met}
 

@@ -4,7 +4,7 @@ The four levels are those of S. S. Stevens, "On the theory of scales of measurem
 (1946) 677-680. Two questions cost something: are there only a few different texts, and do all
 values differ? Both are given up at the first block that answers no, which is the first one for
 nearly every variable. Values that rise all the way differ for certain, however many there are;
-others are compared up to 200,000 of them, and the suggestion then says that it is only these.
+others are compared up to 50,000 of them, and the suggestion then says that it is only these.
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ FEW = 12
 """Different values, or the width of their range, up to which they are categories or ranks."""
 ENOUGH = 20
 """Fewer values suggest nothing."""
-COMPARED = 200_000
+COMPARED = 50_000
 """Values that are compared with each other; more would cost more than a suggestion is worth."""
 BY_TYPE: dict[str, tuple[str, LevelBasis]] = {
     "boolean": ("nominal", "truth"),
@@ -96,18 +96,15 @@ class Scale(msgspec.Struct, eq=False):
             values = values.drop_null()
         if not len(values):
             return
-        if len(values) <= FEW_CELLS:
-            different = set(values.to_pylist())
-            many = len(different)
-        else:
-            many = kernels.different([values])
-            different = set(values.unique().to_pylist()) if many <= FEW else set()
+        head = values[:FEW_CELLS]
+        different = set(head.to_pylist())
+        self.differ &= len(different) == len(head)
+        if len(different) <= FEW and len(values) > len(head):
+            different = set(values.unique().to_pylist())
         if self.few is not None:
-            self.few |= different
-            self.few = None if many > FEW or len(self.few) > FEW else self.few
+            self.few = None if len(different) > FEW else self.few | different
+            self.few = None if self.few is not None and len(self.few) > FEW else self.few
         self.rising = False
-        if self.compared < COMPARED:
-            self.differ &= many == len(values) or self.compared + len(values) > COMPARED
         self._hold(values)
 
     def _repeated(self, values: pa.DictionaryArray) -> None:
@@ -141,7 +138,7 @@ class Scale(msgspec.Struct, eq=False):
             met = {value for each in self.held for value in each.to_pylist()} - {None}
             return bool(len(met) == count)
         filled = [each.drop_null() if each.null_count else each for each in self.held]
-        return bool(kernels.different(filled) == count)
+        return kernels.all_differ(filled)
 
     def suggested(self, variable: str, kind: str, watch: Watch) -> LevelSuggested | None:
         """The level that the values suggest; `None` where nothing can be said."""

@@ -30,9 +30,9 @@ from .types import PAD, Bytes
 CHOICE = "OLIVE_CRATE_KERNELS"
 NAMES = ("compiled", "reference")
 
+all_differ = reference.all_differ
 blank = reference.blank
 cut = reference.cut
-different = reference.different
 encoded = reference.encoded
 extremes = reference.extremes
 is_utf8 = reference.is_utf8
@@ -54,9 +54,9 @@ texts = reference.texts
 trimmed = reference.trimmed
 
 SWITCHED = (
+    "all_differ",
     "blank",
     "cut",
-    "different",
     "encoded",
     "extremes",
     "is_utf8",

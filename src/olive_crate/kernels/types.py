@@ -213,11 +213,15 @@ class NumberRequest(NamedTuple):
 
 
 class TimeRequest(NamedTuple):
-    """What is taken as a date or time: the arguments of `read_times`."""
+    """What is taken as a date or time."""
 
-    pattern: Pattern
-    exact: bool
+    patterns: tuple[Pattern, ...]
+    """The ways in which cells may be written; the reference tries the first alone."""
+    exact: tuple[bool, ...]
+    """For each of them, whether numbers need all the digits of their width."""
     unit: str
+    writing: Writing = Writing()
+    """Words that may stand in a cell."""
 
 
 class Place(NamedTuple):
@@ -275,11 +279,14 @@ class ColumnStart(NamedTuple):
 
 
 class TimesRead(NamedTuple):
-    """A column of a block as dates or times, and where it could be read so."""
+    """A column of a block as dates or times; `reasons` and `left` are as in `NumbersRead`."""
 
     values: np.ndarray
-    good: Flags
+    reasons: Bytes
+    left: int
     place: Place | None = None
+    worded: bool | None = None
+    """Some cells hold a word that stands for "no value"; `None` if none was looked for."""
 
 
 class TextRequest(NamedTuple):

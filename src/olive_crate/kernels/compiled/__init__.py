@@ -7,8 +7,8 @@ everything in a buffer of 2 GB and more.
 """
 
 from .cells import (
+    all_differ,
     blank,
-    different,
     encoded,
     instructions,
     joined_texts,
@@ -33,9 +33,9 @@ from .structure import (
 )
 
 __all__ = [
+    "all_differ",
     "blank",
     "cut",
-    "different",
     "encoded",
     "extremes",
     "instructions",

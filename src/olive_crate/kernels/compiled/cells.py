@@ -22,6 +22,8 @@ from ..types import (
     NumberRequest,
     NumbersRead,
     Pattern,
+    TimeRequest,
+    TimesRead,
     Writing,
 )
 from . import _native
@@ -137,29 +139,30 @@ def dictionary_of(codes: Any, valid: Flags | None, returned: tuple[bytes, bytes]
     return pa.DictionaryArray.from_arrays(places, dictionary, safe=False)
 
 
-def different(arrays: Sequence[pa.StringArray]) -> int:
-    """As in the reference."""
+def all_differ(arrays: Sequence[pa.StringArray]) -> bool:
+    """As in the reference: where no two hashes are the same, no two texts are."""
     filled = [array for array in arrays if len(array)]
     if not filled:
-        return 0
+        return True
     whole = reference.joined_texts(filled, []) if len(filled) > 1 else filled[0]
     if not pa.types.is_string(whole.type):
-        return reference.different(arrays)
+        return reference.all_differ(arrays)
     _, offsets, data = whole.buffers()
     if data is None:
-        return 1
+        return len(whole) == 1
     at = np.frombuffer(offsets, np.int32)[whole.offset : whole.offset + len(whole) + 1]
     buffer = padded(memoryview(data)[: int(at[-1])])
     at = at + PAD
-    count = len(whole)
-    hashes = np.empty(count, np.uint64)
+    hashes = np.empty(len(whole), np.uint64)
     _native.hashes(buffer, at[:-1], at[1:], hashes)
-    hashes.sort()
-    if bool((hashes[1:] != hashes[:-1]).all()):
-        return count
-    codes = np.empty(count, np.int32)
-    returned = _native.encode(buffer, at[:-1], at[1:], NO_REASONS, codes, count, count)
-    return 0 if returned is None else len(returned[1]) // 4 - 1
+    ordered = np.sort(hashes)
+    met_twice = ordered[1:][ordered[1:] == ordered[:-1]]
+    if not len(met_twice):
+        return True
+    again = np.flatnonzero(hashes == met_twice[0]).tolist()
+    if len({whole[place].as_py() for place in again}) < len(again):
+        return False
+    return reference.all_differ(arrays)
 
 
 def joined_texts(arrays: Sequence[pa.Array], reasons: Sequence[Bytes]) -> pa.Array:
@@ -283,21 +286,33 @@ def _sized(text: bytes) -> bytes:
 
 
 @lru_cache(maxsize=256)
-def steps_of(pattern: Pattern) -> bytes:
-    """A pattern's steps, two bytes each: a directive and 0, or 0 and a literal byte."""
-    return b"".join(
-        bytes([ord(step.kind), 0]) if step.kind else bytes([0, step.byte]) for step in pattern.steps
-    )
+def steps_of(patterns: tuple[Pattern, ...], exact: tuple[bool, ...]) -> bytes:
+    """Patterns as the kernels take them.
+
+    For each, two bytes for the number of its steps, its width, whether it is exact, and two bytes a
+    step: a directive and 0, or 0 and a literal byte.
+    """
+    parts = []
+    for pattern, strictly in zip(patterns, exact, strict=True):
+        count = len(pattern.steps)
+        parts.append(bytes([count >> 8, count & 255, min(pattern.width, 255), strictly]))
+        parts += [bytes([ord(s.kind), 0] if s.kind else [0, s.byte]) for s in pattern.steps]
+    return b"".join(parts)
 
 
-def read_times(
-    buffer: Bytes, starts: Ints, ends: Ints, pattern: Pattern, exact: bool, unit: str
-) -> tuple[np.ndarray, Flags]:
-    """As in the reference."""
+def all_words_fit(writing: Writing) -> bool:
+    """Do kernels look for all the words?"""
+    return len(writing.words) <= MOST_WORDS and all(len(word) < 64 for word in writing.words)
+
+
+def read_times(buffer: Bytes, starts: Ints, ends: Ints, wanted: TimeRequest) -> TimesRead:
+    """As in the reference, by all the patterns; words are read as well."""
     if len(buffer) > BEYOND:
-        return reference.read_times(buffer, starts, ends, pattern, exact, unit)
-    values = np.empty(len(starts), np.int32 if unit == DAYS else np.int64)
-    good = np.empty(len(starts), bool)
+        return reference.read_times(buffer, starts, ends, wanted)
+    values = np.empty(len(starts), np.int32 if wanted.unit == DAYS else np.int64)
+    reasons = np.empty(len(starts), np.uint8)
     cells = (buffer, narrow(starts), narrow(ends), 0, 0, 0, 0)
-    _native.read_times(*cells, steps_of(pattern), pattern.width, exact, UNITS[unit], values, good)
-    return values, good
+    how = (steps_of(wanted.patterns, wanted.exact), parts_of(wanted.writing), UNITS[wanted.unit])
+    left, _, worded = _native.read_times(*cells, *how, values, reasons)
+    looked_for = all_words_fit(wanted.writing)
+    return TimesRead(values, reasons, left, None, worded > 0 if looked_for else None)

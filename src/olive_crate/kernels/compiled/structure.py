@@ -32,7 +32,17 @@ from ..types import (
     array_type_of,
 )
 from . import _native
-from .cells import BEYOND, NO_REASONS, NONE, UNITS, dictionary_of, parts_of, positions, steps_of
+from .cells import (
+    BEYOND,
+    NO_REASONS,
+    NONE,
+    UNITS,
+    all_words_fit,
+    dictionary_of,
+    parts_of,
+    positions,
+    steps_of,
+)
 
 TAB, RETURN = 9, 13
 POSITIONS, INTEGERS, NUMBERS, TIMES, TEXTS = range(5)
@@ -176,10 +186,11 @@ class _Task(NamedTuple):
             return None
         left, blanks, worded, inexact, decimals, words, span = returned
         values, reasons = self.values[:count], self.reasons[:count]
-        if isinstance(self.wanted, TimeRequest):
-            return self.wanted, TimesRead(values, reasons.view(bool), self.place)
         none = not blanks and not worded and (words is not None or not left)
         reasons = no_reasons(count) if none else reasons.copy()  # and the block's room is free
+        if isinstance(self.wanted, TimeRequest):
+            fits = worded > 0 if all_words_fit(self.wanted.writing) else None
+            return self.wanted, TimesRead(values, reasons, left, self.place, fits)
         if isinstance(self.wanted, TextRequest):
             codes = None
             if words is not None:
@@ -217,19 +228,19 @@ def _task(
     place: Place | None = None
     rule: tuple[Any, ...]
     if wanted is None:
-        rule = (POSITIONS, *at, 0, False, 0, b"", 0, False, 0, 0, b"")
+        rule = (POSITIONS, *at, 0, False, 0, b"", 0, 0, b"")
     elif isinstance(wanted, TextRequest):
         values, _ = _room(index, array_type_of(wanted), room, start)
-        rule = (TEXTS, *at, 0, False, 0, b"", 0, False, 0, wanted.most, b"")
+        rule = (TEXTS, *at, 0, False, 0, b"", 0, wanted.most, b"")
     elif isinstance(wanted, TimeRequest):
         values, place = _room(index, array_type_of(wanted), room, start)
-        how = (steps_of(wanted.pattern), wanted.pattern.width, wanted.exact, UNITS[wanted.unit])
-        rule = (TIMES, *at, 0, False, 0, *how, 0, b"")
+        how = (steps_of(wanted.patterns, wanted.exact), UNITS[wanted.unit], 0)
+        rule = (TIMES, *at, 0, False, 0, *how, parts_of(wanted.writing))
     else:
         values, place = _room(index, array_type_of(wanted), room, start)
         kind = INTEGERS if wanted.whole else NUMBERS
         marks = (wanted.decimal, wanted.strict, wanted.implied)
-        rule = (kind, *at, *marks, b"", 0, False, 0, 0, parts_of(wanted.writing))
+        rule = (kind, *at, *marks, b"", 0, 0, parts_of(wanted.writing))
     return _Task(
         (*rule, values, reasons, starts, ends), wanted, values, reasons, starts, ends, place
     )

@@ -14,8 +14,8 @@ struct Kernels {
     // `reasons`: 0 read, 1 blank, 2 not a plain numeral that can be read here.
     NumbersTold (*read_integers)(const CellsAt&, NumberRule, std::int64_t* values, byte* reasons);
     NumbersTold (*read_floats)(const CellsAt&, NumberRule, double* values, byte* reasons);
-    // `good`: where the cell follows the pattern; returns how many do not.
-    std::int64_t (*read_times)(const CellsAt&, const Pattern&, Unit, void* values, byte* good);
+    // `reasons` are the same, of what follows none of the patterns.
+    NumbersTold (*read_times)(const CellsAt&, const Patterns&, Unit, void* values, byte* reasons);
 };
 
 // The fastest that this processor can run, or those of a name.

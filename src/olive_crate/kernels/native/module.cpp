@@ -206,24 +206,31 @@ PyObject* powers(PyObject*, PyObject* args) {
 
 PyObject* read_times_(PyObject*, PyObject* args) {
     Column column;
-    Lent steps, values, good;
-    int width, exact, unit;
-    if (!PyArg_ParseTuple(args, "y*y*y*LLLLy*ipiw*w*", &column.buffer.view, &column.starts.view,
+    Lent steps, parts, values, reasons;
+    int unit;
+    if (!PyArg_ParseTuple(args, "y*y*y*LLLLy*y*iw*w*", &column.buffer.view, &column.starts.view,
                           &column.ends.view, &column.first, &column.stride, &column.width,
-                          &column.count, &steps.view, &width, &exact, &unit, &values.view,
-                          &good.view))
+                          &column.count, &steps.view, &parts.view, &unit, &values.view,
+                          &reasons.view))
         return nullptr;
     const long long size = unit == static_cast<int>(Unit::days) ? 4 : 8;
-    if (!column.set() || good.view.len != column.count || values.view.len != size * column.count)
+    if (!column.set() || reasons.view.len != column.count || values.view.len != size * column.count)
         return refused("read_times: sizes differ");
-    const Pattern pattern{steps.bytes(), steps.view.len / 2, width, exact != 0};
-    std::int64_t left;
+    Writing writing;
+    Patterns patterns;
+    int usual = 0;
+    if (!patterns.set(steps.bytes(), steps.view.len) || !writing.set(parts.bytes(), parts.view.len))
+        return refused("read_times: patterns");
+    patterns.writing = &writing;
+    patterns.usual = &usual;
+    NumbersTold told;
     {
         Unlocked unlocked;
-        left = in_use().read_times(column.cells(), pattern, static_cast<Unit>(unit), values.view.buf,
-                          good.as<byte>());
+        told = in_use().read_times(column.cells(), patterns, static_cast<Unit>(unit),
+                                   values.view.buf, reasons.as<byte>());
     }
-    return PyLong_FromLongLong(left);
+    return Py_BuildValue("LLL", static_cast<long long>(told.left),
+                         static_cast<long long>(told.blanks), static_cast<long long>(told.worded));
 }
 
 PyObject* trimmed(PyObject*, PyObject* args) {
@@ -373,25 +380,27 @@ struct LentTask {
     Writing writing;
 
     bool set(PyObject* given, std::int64_t rows) {
-        int kind, strict, width, exact, unit;
+        int kind, strict, unit;
         long long field, cell_width, most;
-        if (!PyArg_ParseTuple(given, "iLLipiy*ipiLy*w*w*w*w*", &kind, &field, &cell_width,
-                              &task.rule.decimal, &strict, &task.rule.implied, &steps.view, &width,
-                              &exact, &unit, &most, &parts.view, &values.view, &reasons.view, &starts.view,
+        if (!PyArg_ParseTuple(given, "iLLipiy*iLy*w*w*w*w*", &kind, &field, &cell_width,
+                              &task.rule.decimal, &strict, &task.rule.implied, &steps.view, &unit, &most, &parts.view, &values.view, &reasons.view, &starts.view,
                               &ends.view))
             return false;
         task.kind = static_cast<Kind>(kind);
         task.field = field;
         task.width = cell_width;
         task.rule.strict = strict != 0;
-        task.pattern = Pattern{steps.bytes(), steps.view.len / 2, width, exact != 0};
+        if (task.kind == Kind::times && !task.patterns.set(steps.bytes(), steps.view.len)) {
+            refused("a task: patterns");
+            return false;
+        }
         task.unit = static_cast<Unit>(unit);
         if (parts.view.len) {
             if (!writing.set(parts.bytes(), parts.view.len)) {
                 refused("a task: writing");
                 return false;
             }
-            task.rule.writing = &writing;
+            task.rule.writing = task.patterns.writing = &writing;
         }
         const bool short_values = task.kind == Kind::times && task.unit == Unit::days;
         const bool is_text = task.kind == Kind::texts;

@@ -47,7 +47,8 @@ void take(Task& task, const CellsAt& cells, std::int64_t row) {
     byte* const values = task.values + row * size_of(task);
     byte* const reasons = task.reasons + row;
     if (task.kind == Kind::times) {
-        task.told.left += in_use().read_times(cells, task.pattern, task.unit, values, reasons);
+        task.patterns.usual = &task.usual_pattern;
+        task.told.add(in_use().read_times(cells, task.patterns, task.unit, values, reasons));
         return;
     }
     task.rule.habit = &task.habit;

@@ -16,11 +16,12 @@ struct Task {
     std::int64_t width = 0;  // fixed only
     NumberRule rule{};
     Habit habit;
-    Pattern pattern{};
+    Patterns patterns{};
+    int usual_pattern = 0;
     Unit unit = Unit::days;
     byte* values = nullptr;  // of texts: numbers of the different ones
     Words* words = nullptr;  // where texts are told apart; null once there are too many
-    byte* reasons = nullptr;  // of times: which cells are good
+    byte* reasons = nullptr;
     place* starts = nullptr;
     place* ends = nullptr;
     bool quoted = false;  // cells begin with a quote

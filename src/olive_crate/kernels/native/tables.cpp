@@ -15,9 +15,18 @@ const char* const MONTHS[12] = {"january", "february", "march",     "april",   "
 
 const int LENGTHS[12] = {31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31};
 
+std::uint64_t MONTH_HEADS[12];
+
+byte MONTH_SLOTS[64];
+
 place MONTH_STARTS[12 * (LAST_YEAR - FIRST_YEAR) + 1];
 
 void set_months() {
+    for (int month = 0; month < 12; ++month)
+        for (int letter = 0; letter < 3; ++letter)
+            MONTH_HEADS[month] |= static_cast<std::uint64_t>(MONTHS[month][letter]) << (8 * letter);
+    for (byte month = 0; month < 12; ++month)
+        MONTH_SLOTS[(MONTH_HEADS[month] * MONTH_FACTOR >> 16) % 64] = month;
     // one more at the end, so that each month ends where the next one starts
     place days = -25567;  // 1 January 1900
     for (int month = 0; month <= 12 * (LAST_YEAR - FIRST_YEAR); ++month) {
@@ -56,6 +65,7 @@ bool Writing::set(const byte* at, std::int64_t size) {
         if (!text(word.text) || words.size() == MOST) return false;
         word.head = head_of(word.text.data, word.text.size);
         words.push_back(word);
+        codes = codes || word.reason < FIRST_MARK;
         std::size_t slot = slot_of(word.head, word.text.size);
         while (slots[slot]) slot = (slot + 1) % SLOTS;
         slots[slot] = static_cast<std::uint16_t>(words.size());

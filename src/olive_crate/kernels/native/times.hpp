@@ -8,13 +8,43 @@ namespace olive {
 enum class Unit { days = 0, of_day = 1, since_1970 = 2 };  // int32 days; int64 microseconds twice
 
 struct Pattern {
-    const byte* steps;  // two bytes a step: the directive's letter and 0, or 0 and a literal byte
-    std::int64_t count;
-    int width;          // bytes of a cell with every directive at its full width; 0 if not fixed
-    bool exact;         // numbers need all the digits of their width
+    const byte* steps = nullptr;  // two bytes a step: the directive's letter and 0, or 0 and a literal
+    std::int64_t count = 0;
+    int width = 0;       // bytes of a cell with every directive at its full width; 0 if not fixed
+    bool exact = false;  // numbers need all the digits of their width
+};
+
+// The patterns that cells may follow, in the order in which they are tried, and what else may stand
+// in a cell.
+struct Patterns {
+    static constexpr int MOST = 8;
+    Pattern all[MOST];
+    int count = 0;
+    const Writing* writing = nullptr;
+    int* usual = nullptr;  // the pattern that the cell before followed
+
+    // From two bytes for the number of steps, one for the width, one for `exact`, and the steps, of
+    // each pattern. False if they are not of that form.
+    bool set(const byte* at, std::int64_t size) {
+        const byte* const stop = at + size;
+        for (count = 0; at < stop; ++count) {
+            if (count == MOST || stop - at < 4) return false;
+            Pattern& each = all[count];
+            each.count = at[0] * 256 + at[1];
+            each.width = at[2];
+            each.exact = at[3] != 0;
+            each.steps = at += 4;
+            if (stop - at < 2 * each.count) return false;
+            at += 2 * each.count;
+        }
+        return count > 0;
+    }
 };
 
 extern const char* const MONTHS[12];
+extern std::uint64_t MONTH_HEADS[12];  // their first three letters
+constexpr std::uint64_t MONTH_FACTOR = 15;
+extern byte MONTH_SLOTS[64];           // months, by their first letters times the factor
 extern const int LENGTHS[12];
 constexpr int FIRST_YEAR = 1900, LAST_YEAR = 2200;  // without the last
 extern place MONTH_STARTS[12 * (LAST_YEAR - FIRST_YEAR) + 1];

@@ -30,6 +30,8 @@ struct Parts {
 static bool is_leap(int year) { return year % 4 == 0 && (year % 100 != 0 || year % 400 == 0); }
 
 static int days_from(int year, int month, int day) {
+    if (year >= FIRST_YEAR && year < LAST_YEAR)
+        return MONTH_STARTS[12 * (year - FIRST_YEAR) + month - 1] + day - 1;
     const bool early = month <= 2;
     year -= early;
     month += early ? 9 : -3;
@@ -71,8 +73,11 @@ struct Cursor {
     byte here() const { return at < end ? *at : 0; }
 
     int number(int most, int& count) {
+        const byte* const from = at;
+        const byte* const stop = end - at > most ? at + most : end;
         int value = 0;
-        for (count = 0; count < most && is_digit(here()); ++count) value = value * 10 + (*at++ - '0');
+        while (at < stop && is_digit(*at)) value = value * 10 + (*at++ - '0');
+        count = static_cast<int>(at - from);
         return value;
     }
 
@@ -86,24 +91,13 @@ struct Cursor {
 
     // The number of the month whose whole name, or its first three letters, stands here; else 0.
     int month() {
-        int found = 0, longest = 0;
-        for (int place = 0; place < 12; ++place) {
-            const int length = static_cast<int>(std::strlen(MONTHS[place]));
-            Cursor trial = *this;
-            if (length > longest && trial.word(MONTHS[place], length)) {
-                found = place + 1;
-                longest = length;
-            }
-        }
-        for (int place = 0; !found && place < 12; ++place) {
-            Cursor trial = *this;
-            if (trial.word(MONTHS[place], 3)) {
-                found = place + 1;
-                longest = 3;
-            }
-        }
-        at += longest;
-        return found;
+        if (end - at < 3) return 0;
+        const std::uint64_t first = (fetch(at) | 0x202020) & 0xFFFFFF;
+        const int found = MONTH_SLOTS[(first * MONTH_FACTOR >> 16) % 64];
+        if (MONTH_HEADS[found] != first) return 0;
+        const bool longer = end - at > 3 && static_cast<byte>((at[3] | 0x20) - 'a') < 26;
+        if (!longer || !word(MONTHS[found], static_cast<int>(std::strlen(MONTHS[found])))) at += 3;
+        return found + 1;
     }
 
     // Minutes east of UTC: `Z`, `+01:00`, `+0100` or `+01`.
@@ -219,6 +213,36 @@ struct Fixed {
         return wrong == 0;
     }
 
+    // A date and a time of day, or one of them, told by their usual parts alone?
+    bool is_usual() const {
+        const bool whole_date = year >= 0 && month >= 0 && day >= 0;
+        const bool no_date = year < 0 && month < 0 && day < 0;
+        const bool clock = hour >= 0 ? minute >= 0 : minute < 0 && second < 0;
+        return words && (whole_date || (no_date && hour >= 0)) && clock && short_year < 0 &&
+               of_year < 0 && of_twelve < 0;
+    }
+
+    // The same as `read` and `meaning`, where that is so; false for years beyond the table, too.
+    bool read_usual(const byte* at, std::int64_t& days, std::int64_t& micros) const {
+        if (!fits(at)) return false;
+        days = micros = 0;
+        if (year >= 0) {
+            const unsigned since =
+                static_cast<unsigned>(two(at + year) * 100 + two(at + year + 2) - FIRST_YEAR);
+            const unsigned of_year = static_cast<unsigned>(two(at + month) - 1);
+            const int of_month = two(at + day);
+            if (since >= LAST_YEAR - FIRST_YEAR || of_year >= 12 || of_month < 1) return false;
+            const place* const start = MONTH_STARTS + 12 * since + of_year;
+            days = start[0] + of_month - 1;
+            if (days >= start[1]) return false;
+        }
+        if (hour < 0) return true;
+        const int hours = two(at + hour), minutes = two(at + minute);
+        const int seconds = second >= 0 ? two(at + second) : 0;
+        micros = ((hours * 60ll + minutes) * 60 + seconds) * 1000000;
+        return hours < 24 && minutes < 60 && seconds < 60;
+    }
+
     bool read(const byte* at, Parts& parts) const {
         if (!fits(at)) return false;
         if (short_year >= 0) parts.set('y', two(at + short_year));
@@ -235,22 +259,77 @@ struct Fixed {
 };
 
 // Days and microseconds of one cell by any pattern.
-OLIVE_APART static bool read_one(const byte* at, const byte* end, const Pattern& pattern,
-                                 const Fixed& fixed, std::int64_t& days, std::int64_t& micros) {
+static inline bool read_one(const byte* at, const byte* end, const Pattern& pattern,
+                            const Fixed& fixed, std::int64_t& days, std::int64_t& micros) {
     Parts parts;
     const bool whole = fixed.words && end - at == pattern.width;
     return (whole ? fixed.read(at, parts) : by_cursor(at, end, pattern, parts)) &&
            meaning(parts, days, micros);
 }
 
+// Cells that may follow one of several patterns: the one that the last cell followed is tried first.
+class Moments {
+  public:
+    explicit Moments(const Patterns& patterns) : patterns(patterns) {
+        fixed.reserve(static_cast<std::size_t>(patterns.count));
+        for (int each = 0; each < patterns.count; ++each) fixed.emplace_back(patterns.all[each]);
+        set_usual();
+        words_first = patterns.writing && patterns.writing->has_codes();
+    }
+
+    int usual() const { return *patterns.usual; }
+    const Pattern& pattern() const { return patterns.all[usual()]; }
+    const Fixed& shape() const { return fixed[static_cast<std::size_t>(usual())]; }
+    bool words_first;  // a word may look like a date, and is none
+
+    // The reason of a cell, 0 if it could be read.
+    byte take(const byte* at, const byte* end, std::int64_t& days, std::int64_t& micros,
+              NumbersTold& told) {
+        if (is_usual && !words_first && end - at == width && shape().read_usual(at, days, micros))
+            return 0;
+        if (!words_first && read_one(at, end, pattern(), shape(), days, micros)) return 0;
+        trim(at, end);
+        if (at == end) {
+            ++told.blanks;
+            return 1;
+        }
+        if (const byte why = patterns.writing ? patterns.writing->reason_of(at, end) : 0) {
+            ++told.worded;
+            return why;
+        }
+        if (read_one(at, end, pattern(), shape(), days, micros)) return 0;
+        for (int each = 0; each < patterns.count; ++each) {
+            if (!read_one(at, end, patterns.all[each], fixed[static_cast<std::size_t>(each)], days,
+                          micros))
+                continue;
+            *patterns.usual = each;
+            set_usual();
+            return 0;
+        }
+        ++told.left;
+        return 2;
+    }
+
+  private:
+    void set_usual() {
+        is_usual = shape().is_usual();
+        width = pattern().width;
+    }
+
+    const Patterns& patterns;
+    std::vector<Fixed> fixed;
+    bool is_usual = false;
+    std::int64_t width = 0;
+};
+
 // Dates of which every directive has its full width, by a table of months.
 template <class Cells>
-static std::int64_t read_dates(const Cells cells, std::int64_t count, const Pattern& pattern,
-                               const Fixed& fixed, place* const values, byte* const good) {
+static void read_dates(const Cells cells, std::int64_t count, Moments& moments, place* const values,
+                       byte* const reasons, NumbersTold& told) {
+    const Fixed& fixed = moments.shape();
     const Lanes::Dates dates(fixed.literal, fixed.literal_mask, fixed.digit_mask, fixed.year,
                              fixed.month, fixed.day);
-    const int width = pattern.width;
-    std::int64_t left = 0;
+    const int width = moments.pattern().width;
     for (std::int64_t cell = 0; cell < count; ++cell) {
         const byte *const at = cells.begin(cell), *const end = cells.end(cell);
         std::uint64_t parts;
@@ -259,50 +338,51 @@ static std::int64_t read_dates(const Cells cells, std::int64_t count, const Patt
                                static_cast<unsigned>((parts >> 16) & 0xFFFF) - FIRST_YEAR;
         const unsigned month = static_cast<unsigned>((parts >> 32) & 0xFFFF) - 1;
         const int day = static_cast<int>(parts >> 48);
-        bool read;
+        byte why;
         place found = 0;
         if (fits && since < LAST_YEAR - FIRST_YEAR && month < 12) {
             const place* const start = MONTH_STARTS + 12 * since + month;
             found = start[0] + day - 1;
-            read = day >= 1 && found < start[1];
+            const bool read = day >= 1 && found < start[1];
+            why = read ? 0 : 2;
+            told.left += !read;
         } else {
             std::int64_t days = 0, micros = 0;
-            read = read_one(at, end, pattern, fixed, days, micros);
+            why = moments.take(at, end, days, micros, told);
             found = static_cast<place>(days);
         }
-        values[cell] = read ? found : 0;
-        good[cell] = read;
-        left += !read;
+        values[cell] = why ? 0 : found;
+        reasons[cell] = why;
     }
-    return left;
 }
 
 template <class Cells>
-static std::int64_t read_all_times(const Cells cells, std::int64_t count, const Pattern& pattern,
-                                   Unit unit, void* values, byte* good) {
-    const Fixed fixed(pattern);
-    if (unit == Unit::days && fixed.is_date() && fixed.words <= 2)
-        return read_dates(cells, count, pattern, fixed, static_cast<place*>(values), good);
-    std::int64_t left = 0;
+static NumbersTold read_all_times(const Cells cells, std::int64_t count, const Patterns& patterns,
+                                  Unit unit, void* values, byte* reasons) {
+    NumbersTold told;
+    Moments moments(patterns);
+    if (unit == Unit::days && patterns.count == 1 && !moments.words_first &&
+        moments.shape().is_date() && moments.shape().words <= 2) {
+        read_dates(cells, count, moments, static_cast<place*>(values), reasons, told);
+        return told;
+    }
     for (std::int64_t cell = 0; cell < count; ++cell) {
         std::int64_t days = 0, micros = 0;
-        const bool read =
-            read_one(cells.begin(cell), cells.end(cell), pattern, fixed, days, micros);
-        good[cell] = read;
-        left += !read;
-        if (!read) days = micros = 0;
+        const byte why = moments.take(cells.begin(cell), cells.end(cell), days, micros, told);
+        reasons[cell] = why;
+        if (why) days = micros = 0;
         if (unit == Unit::days)
             static_cast<place*>(values)[cell] = static_cast<place>(days);
         else
             static_cast<std::int64_t*>(values)[cell] =
                 unit == Unit::of_day ? micros : days * DAY_US + micros;
     }
-    return left;
+    return told;
 }
 
-static std::int64_t read_times(const CellsAt& cells, const Pattern& pattern, Unit unit,
-                               void* values, byte* good) {
+static NumbersTold read_times(const CellsAt& cells, const Patterns& patterns, Unit unit,
+                              void* values, byte* reasons) {
     return cells.visit([&](const auto& each) {
-        return read_all_times(each, cells.count, pattern, unit, values, good);
+        return read_all_times(each, cells.count, patterns, unit, values, reasons);
     });
 }

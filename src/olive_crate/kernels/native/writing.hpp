@@ -17,6 +17,9 @@ class Writing {
     // kernels/compiled/cells.py. They have to stay where they are. False if they are not of that form.
     bool set(const byte* at, std::int64_t size);
 
+    // Is one of the words a declared code, which may look like a number or a date?
+    bool has_codes() const { return codes; }
+
     bool groups() const { return !grouping.empty(); }
 
     // The mark between groups of digits, where it is one byte; else what is given.
@@ -82,6 +85,7 @@ class Writing {
 
   private:
     static constexpr std::size_t SLOTS = 512, MOST = 200;
+    static constexpr byte FIRST_MARK = 200;  // reasons of well-known marks: see columns/rule.py
     struct Word {
         std::uint64_t head;
         Text text;
@@ -101,6 +105,7 @@ class Writing {
         return static_cast<std::size_t>(mixed >> 55);
     }
 
+    bool codes = false;
     std::vector<Word> words;
     std::vector<Text> signs, grouping;
     std::uint16_t slots[SLOTS] = {};

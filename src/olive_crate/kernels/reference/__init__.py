@@ -5,7 +5,7 @@ from .blanks import blank, table, trimmed, trimmed_table
 from .columns import read_column
 from .early_columns import records_early, split_early
 from .figures import extremes, tally
-from .gather import FEW, different, encoded, is_utf8, joined_texts, match, ranges, squeezed, texts
+from .gather import FEW, all_differ, encoded, is_utf8, joined_texts, match, ranges, squeezed, texts
 from .numbers import read_numbers
 from .sheet_xml import read_sheet, read_strings
 from .structure import cut, line_marks, split, structure, text_marks
@@ -13,11 +13,11 @@ from .times import read_times
 
 __all__ = [
     "FEW",
+    "all_differ",
     "arrow",
     "bitmap",
     "blank",
     "cut",
-    "different",
     "encoded",
     "extremes",
     "is_utf8",

@@ -74,10 +74,10 @@ def encoded(
     return found if most is None or len(found.dictionary) <= most else None
 
 
-def different(arrays: Sequence[pa.StringArray]) -> int:
-    """How many different texts there are in these arrays, none of which has nulls."""
+def all_differ(arrays: Sequence[pa.StringArray]) -> bool:
+    """Do all texts of these arrays, none of which has nulls, differ?"""
     chunked: pa.ChunkedArray = pa.chunked_array(arrays, pa.string())
-    return len(chunked.unique())
+    return len(chunked.unique()) == len(chunked)
 
 
 def joined_texts(arrays: Sequence[pa.Array], reasons: Sequence[Bytes]) -> pa.Array:

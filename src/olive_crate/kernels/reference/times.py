@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..types import DAYS, OF_DAY, Bytes, Flags, Ints, Pattern, Step, Words
+from ..types import DAYS, OF_DAY, Bytes, Flags, Ints, Pattern, Step, TimeRequest, TimesRead, Words
 from .machine_words import are_digits, fetch, unzeroed
 
 WIDTHS = {"Y": 4, "m": 2, "d": 2, "H": 2, "I": 2, "M": 2, "S": 2, "y": 2, "j": 3, "f": 6, "e": 2}
@@ -104,19 +104,19 @@ def parse(buffer: Bytes, starts: Ints, ends: Ints, pattern: Pattern, exact: bool
     return Parts(days, micros, ok)
 
 
-def read_times(
-    buffer: Bytes, starts: Ints, ends: Ints, pattern: Pattern, exact: bool, unit: str
-) -> tuple[np.ndarray, Flags]:
-    """Read cells by the pattern as Arrow keeps them, and where that could be done.
+def read_times(buffer: Bytes, starts: Ints, ends: Ints, wanted: TimeRequest) -> TimesRead:
+    """Read cells by the first pattern as Arrow keeps them.
 
-    `unit` is `days` since 1970 (32 bits), microseconds `of day` or `since 1970` (64 bits).
+    The unit is `days` since 1970 (32 bits), microseconds `of day` or `since 1970` (64 bits).
     """
-    parts = parse(buffer, starts, ends, pattern, exact)
-    if unit == DAYS:
-        return parts.days.astype(np.int32), parts.ok
-    if unit == OF_DAY:
-        return parts.micros, parts.ok
-    return parts.days * DAY_US + parts.micros, parts.ok
+    parts = parse(buffer, starts, ends, wanted.patterns[0], wanted.exact[0])
+    reasons = np.where(parts.ok, 0, 2).astype(np.uint8)
+    left = int(np.count_nonzero(reasons))
+    if wanted.unit == DAYS:
+        return TimesRead(parts.days.astype(np.int32), reasons, left)
+    if wanted.unit == OF_DAY:
+        return TimesRead(parts.micros, reasons, left)
+    return TimesRead(parts.days * DAY_US + parts.micros, reasons, left)
 
 
 def _by_words(buffer: Bytes, starts: Ints, pattern: Pattern) -> tuple[dict[str, Ints], Flags]:

@@ -19,15 +19,11 @@ from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING, NamedTuple
 
 import msgspec
-import numpy as np
 
 from ... import kernels
 from ...errors import Advice, LayoutError
 from ...kernels.types import (
-    PAD,
-    Bytes,
     ColumnStart,
-    CutPoint,
     Dialect,
     Forecast,
     Ints,
@@ -37,21 +33,14 @@ from ...kernels.types import (
 )
 from ...sources.source import Source
 from ..base import BLANK, COMMENT, SKIPPED, CountedStream, Hands, Tally
-from ..text.decoding import Filled, Steps, bad_byte, behind, filled, utf8_buffers
+from ..text.decoding import Filled, Steps, bad_byte, filled, utf8_buffers
+from .cutting import LARGEST, MORE, Cut, Cutting
 
 if TYPE_CHECKING:
     from .reading import DelimitedLayout
 
 SPARE = 4096
 """Rows for which there is room beyond those that are expected."""
-LARGEST = (1 << 31) - 4 * PAD
-"""The greatest piece that kernels can address with 32 bits."""
-FEED = 10
-BACK = 1 << 16
-"""Bytes looked through at a time for the last line end."""
-MORE = 1.12
-"""Room for so many times the records that are expected."""
-UNKNOWN = -1
 
 
 class RawBlock(msgspec.Struct, eq=False):
@@ -113,10 +102,13 @@ def raw_blocks(
         held: Cut | None = None
 
         def scan(cut: Cut) -> _Scanned:
+            if cut.heading:
+                return _scanned(cut, layout, {}, None)
             start = kept.start(cut, None if workers.count > 1 else cutting.records)
             return _scanned(cut, layout, forecast(), start)
 
-        for cut, scanned in workers.ahead(scan, cutting.cuts(pieces, offset)):
+        above = max((*layout.heading, layout.first - 1)) - row + 1
+        for cut, scanned in workers.ahead(scan, cutting.cuts(pieces, offset, above)):
             if held is not None:
                 cut = _together(held, cut, source.name, row)
                 scanned, held = _scanned(cut, layout, {}, None), None
@@ -131,7 +123,8 @@ def raw_blocks(
                     raise _bad_byte_in(cut, layout, source.name, row, beyond_ascii)
                 beyond_ascii |= not scanned.is_ascii
                 block = RawBlock(cut, scanned.marks, found, row, scanned.line_ends)
-                cutting.learn(cut, len(found.lines) - 1)
+                if not cut.heading:
+                    cutting.learn(cut, len(found.lines) - 1)
                 yield block
                 row = block.next_row
                 kept.prepare(forecast)
@@ -297,104 +290,3 @@ def records_as_text(raw: RawBlock, first: int, beyond: int) -> Iterator[list[str
         texts = [data[place].decode("utf-8", "replace") for place in places]
     for here, there in itertools.pairwise(record):
         yield texts[here - record[0] : there - record[0]]
-
-
-class Cut(msgspec.Struct, frozen=True, eq=False):
-    """A piece of the source that seems to end where a record ends."""
-
-    buffer: Bytes
-    low: int
-    high: int
-    """What stands before `low` and behind `high` is not of this piece."""
-    offset: int
-    """Where it starts in the source's text."""
-    final: bool
-    seen: CutPoint
-    row: int = 0
-    """How many records seem to stand before it."""
-
-    @property
-    def place(self) -> tuple[Bytes, int, int]:
-        """The buffer, and where the piece begins and ends in it."""
-        return self.buffer, self.low, self.high
-
-    @property
-    def text(self) -> bytes:
-        return self.buffer[self.low : self.high].tobytes()
-
-
-class Cutting:
-    """Cuts the source behind records, as it seems.
-
-    With `counting`, the records of a piece are counted beforehand, so that it is known where those
-    behind it begin; else their number is guessed from what came before, as room to be given.
-    """
-
-    def __init__(self, layout: DelimitedLayout, name: str, counting: bool) -> None:
-        self._layout, self._name, self._counting = layout, name, counting
-        self._plain = False
-        """Line feeds end records, as far as the first piece shows."""
-        self.records = self._bytes = 0
-
-    def learn(self, cut: Cut, records: int) -> None:
-        """So many records were found in a piece."""
-        self._bytes += cut.high - cut.low
-        self.records += records
-
-    def cuts(self, pieces: Iterator[Filled], offset: int) -> Iterator[Cut]:
-        """The pieces of the source, cut."""
-        longest, row = self._layout.block, 0
-        piece = next(pieces, None)
-        while piece is not None:
-            following = next(pieces, None)
-            buffer, low, high = piece
-            if high - low > LARGEST:
-                raise LayoutError(f"{self._name}: a record is longer than 2 GB")
-            seen = self._seen(buffer, low, high, following is None)
-            if following is None:
-                yield Cut(buffer, low, high, offset, True, seen, row)
-                return
-            if seen.cut > low:
-                yield Cut(buffer, low, seen.cut, offset, False, seen, row)
-                longest, row = self._layout.block, row + seen.records
-            else:
-                longest *= 2  # a record longer than a piece: look at it less and less often
-                following = _more(following, pieces, longest)
-            offset += seen.cut - low
-            piece = behind(buffer[seen.cut : high], following)
-
-    def _seen(self, buffer: Bytes, low: int, high: int, final: bool) -> CutPoint:
-        end = low
-        if self._plain:
-            end = high if final else _last_feed(buffer, low, high)
-        if end > low and self._counting:
-            marks = kernels.line_marks(buffer, low, end)
-            return CutPoint(end, marks.feeds, marks.returns, UNKNOWN, marks.feeds)
-        if end > low and self.records:
-            guess = int(MORE * (high - low) * self.records / self._bytes) + BACK // 1024
-            return CutPoint(end, guess, UNKNOWN, UNKNOWN, guess)
-        seen = kernels.cut(buffer, low, high, self._layout.dialect.quote)
-        self._plain = seen.records == seen.feeds > 0
-        return seen
-
-
-def _last_feed(buffer: Bytes, low: int, high: int) -> int:
-    """Behind the last line feed; `low` if there is none."""
-    while high > low:
-        begin = max(low, high - BACK)
-        at = np.flatnonzero(buffer[begin:high] == FEED)
-        if len(at):
-            return begin + int(at[-1]) + 1
-        high = begin
-    return low
-
-
-def _more(first: Filled, pieces: Iterator[Filled], size: int) -> Filled:
-    """Several pieces as one of at least so many bytes."""
-    held, total = [first], first.high - first.low
-    while total < size and (piece := next(pieces, None)) is not None:
-        held.append(piece)
-        total += piece.high - piece.low
-    if len(held) == 1:
-        return first
-    return filled(b"".join(each.text for each in held))

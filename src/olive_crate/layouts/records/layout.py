@@ -132,11 +132,11 @@ def _days(array: pa.Array) -> TimesRead:
     """The days of an array as a kernel gives them."""
     data = array.buffers()[1]
     held = np.frombuffer(data, np.int32)[array.offset : array.offset + len(array)].copy()
-    good = np.ones(len(array), bool)
+    reasons = np.zeros(len(array), np.uint8)
     if array.null_count:
-        good = np.asarray(array.is_valid())
-        held[~good] = 0
-    return TimesRead(held, good)
+        reasons[:] = ~np.asarray(array.is_valid())
+        held[reasons != 0] = 0
+    return TimesRead(held, reasons, 0)
 
 
 def as_text(array: pa.Array) -> pa.StringArray:

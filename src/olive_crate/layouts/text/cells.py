@@ -28,6 +28,7 @@ REPEATS = 3
 """Words that occur so often on average are the codes of a column, not words of their own."""
 
 
+@lru_cache(maxsize=1 << 14)
 def is_value(cell: str) -> bool:
     """Does this look like a measured value, not like a word?"""
     return _is_value(cell.strip().translate(ALIKE))
@@ -39,6 +40,7 @@ def _is_value(text: str) -> bool:
     return bool(NUMBER.fullmatch(text) or MOMENT.fullmatch(text))
 
 
+@lru_cache(maxsize=1 << 14)
 def number_of(cell: str) -> Decimal | None:
     """The number that a cell shows, whatever its marks are; `None` if it shows none."""
     text = cell.translate(BARE)

@@ -246,7 +246,8 @@ def shapes_of(columns: Iterable[Iterable[str]]) -> Counter[str]:
     """How many cells of these columns are numbers of which shape."""
     total: Counter[str] = Counter()
     for column in columns:
-        total += _shapes(column)
+        if shapes := _shapes(column):
+            total += shapes
     return total
 
 
@@ -291,6 +292,8 @@ def _shapes(column: Iterable[str]) -> Counter[str]:
     found: Counter[str] = Counter()
     filled = whole = 0
     cells = list(column)
+    if "".join(cells).isdigit():
+        return found
     alike = APART.join(cells).translate(DIGITS).split(APART)  # digits need not be told apart
     if len(alike) != len(cells):  # one of them holds the mark
         alike = [cell.translate(DIGITS) for cell in cells]

@@ -84,9 +84,9 @@ def _buffer(size: int) -> Bytes:
 class Steps(NamedTuple):
     """How much of a source to read at a time.
 
-    Little at first, which is enough to learn how columns are written. For several workers pieces
-    shrink towards the end, so that all are done at about the same time; not if there are many
-    fields, each of which costs a little in each piece.
+    Little at first, which is enough to learn how columns are written, but more of many columns.
+    For several workers pieces shrink towards the end, so that all are done at about the same time;
+    not if there are many fields, each of which costs a little in each piece.
     """
 
     block: int
@@ -98,7 +98,7 @@ class Steps(NamedTuple):
     def size(self, done: int) -> int:
         """Bytes to read where `done` have been read."""
         if not done:
-            return min(self.block, FIRST)
+            return min(self.block, FIRST * max(1, self.fields // MANY))
         if self.workers == 1 or self.total is None or self.fields > MANY:
             return self.block
         share = (self.total - done) // self.workers
