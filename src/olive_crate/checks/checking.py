@@ -17,6 +17,7 @@ from ..dataset.promises import UniqueKey
 from ..evidence import ClosingRows, LeftOutByPosition, TitlesFound
 from ..kernels.spans import FILE_BITS, LAST_ROW
 from ..kernels.types import Ints
+from ..workers import Workers, usual_workers
 from .findings import (
     BrokenPromise,
     FarFromTheRest,
@@ -33,10 +34,12 @@ from .findings import (
 from .headings import heading_findings
 from .meanings import meaning_findings
 from .numbers import number_findings
-from .rows import row_findings
+from .rows import RowChecks
 from .texts import text_findings
 from .times import time_findings
 
+MANY = 100_000
+"""Cases from which on variables are looked at side by side."""
 LEFT_OUT = (ClosingRows, TitlesFound, LeftOutByPosition)
 SHOWN = 10
 """Rows that a finding names."""
@@ -58,14 +61,21 @@ def check(dataset: PlainDataset) -> Findings:
     found += _rows_left_out(dataset)
     found += _broken_promises(dataset)
     explained |= {name for each in found for name in each.variables}
-    for name in dataset.names:
-        column = dataset[name]
-        found += meaning_findings(column)
-        found += number_findings(column, rows)
+    of_rows = RowChecks(dataset, rows)
+
+    def of_variable(name: str) -> list[Finding]:
+        column = dataset.column_once(name)
+        own = [*meaning_findings(column), *number_findings(column, rows)]
         if name not in explained:
-            found += text_findings(column, dataset.plan, rows)
-        found += time_findings(column, rows)
-    found += row_findings(dataset, rows)
+            own += text_findings(column, dataset.plan, rows)
+        own += time_findings(column, rows)
+        of_rows.add(column)
+        return own
+
+    with Workers(usual_workers() if dataset.rows >= MANY else 1) as workers:
+        for own in workers.each(of_variable, dataset.names):
+            found += own
+    found += of_rows.findings()
     files = () if dataset.source_rows is None else dataset.source_rows.files
     placed = [_with_files(each, files) for each in _without_echoes(found)]
     key = case_key(dataset)

@@ -7,6 +7,7 @@ import re
 import numpy as np
 
 from ..columns.cell_texts import value_texts
+from ..columns.column import Column
 from ..dataset.model import PlainDataset
 from ..evidence import Mend
 from .findings import CutNames, DataReadAsHeading, Finding, HeadingAmongTheData, RowsOf
@@ -14,6 +15,8 @@ from .findings import CutNames, DataReadAsHeading, Finding, HeadingAmongTheData,
 VALUE = re.compile(r"[+-]?\d[\d.,]*( ?%)?|\d{4}-\d\d-\d\d|\d{1,2}[./]\d{1,2}[./]\d{2,4}")
 NUMBER = re.compile(r"[+-]?\d[\d.,]*")
 LEAST = 8
+HEAD = 200
+"""First cells with which a heading among the data is compared."""
 
 
 def heading_findings(dataset: PlainDataset, rows: RowsOf) -> list[Finding]:
@@ -45,13 +48,13 @@ def _read_as_data(dataset: PlainDataset, rows: RowsOf) -> list[Finding]:
         return []
     names = []
     for name in dataset.names:
-        column = dataset[name]
+        column = _head(dataset, name)
         if column.variable.type not in ("text", "category"):
             text = column.withheld.text(0)
             if text is not None and not any(map(str.isdigit, text)):
                 names.append(name)
             continue
-        texts = value_texts(column.slice(0, min(len(column), 200))).to_pylist()
+        texts = value_texts(column).to_pylist()
         first, others = texts[0], [text for text in texts[1:] if text is not None]
         numbers = sum(bool(NUMBER.fullmatch(text)) for text in others)
         if first and not any(map(str.isdigit, first)) and numbers >= max(4, 0.9 * len(others)):
@@ -68,6 +71,15 @@ def _read_as_data(dataset: PlainDataset, rows: RowsOf) -> list[Finding]:
             mend=Mend({"rows": {"names": first_row[0]}}),
         )
     ]
+
+
+def _head(dataset: PlainDataset, name: str) -> Column:
+    """The first cells of a column, without reading the rest where that can be."""
+    count = min(dataset.rows, HEAD)
+    held = dataset.held(name)
+    if isinstance(held, Column):
+        return held.slice(0, count)
+    return next(held.pieces()).slice(0, count)
 
 
 def _cut_names(dataset: PlainDataset) -> list[Finding]:

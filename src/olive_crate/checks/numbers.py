@@ -13,6 +13,7 @@ from ..declaration.values import value_text
 from ..declaration.variable import NUMERIC
 from ..evidence import Mend
 from ..kernels.types import Ints
+from .distribution import different, glance, repeats_often, surely_near
 from .findings import (
     ConstantVariable,
     EmptyVariable,
@@ -31,6 +32,8 @@ GAP = 2.0
 """The same distances that have to lie between such a value and the others."""
 ENOUGH = 30
 """Fewer values show no distribution that one could be far from."""
+LONG = 1e9
+"""From here on, numbers may have been cut to few digits."""
 EXACT = 2.0**53
 """From here on, binary64 does not hold every whole number."""
 
@@ -46,8 +49,9 @@ def number_findings(column: Column, rows: RowsOf) -> list[Finding]:
     codes = _codes(column, values, there, rows)
     found += codes
     suspected = {suspect.value for each in codes for suspect in each.suspects}
-    kept = ~np.isin(values, list(suspected)) if suspected else np.ones(len(values), bool)
-    values, there = values[kept], there[kept]
+    if suspected:
+        kept = ~np.isin(values, list(suspected))
+        values, there = values[kept], there[kept]
     identifier = _is_identifier(column, values)
     if not identifier:
         found += _far(name, values, there, rows)
@@ -98,17 +102,19 @@ def _plain(number: float) -> int | float:
 
 def _is_identifier(column: Column, values: np.ndarray) -> bool:
     """Whole numbers that all differ, like a running number."""
-    return column.variable.level == "nominal" or (
-        column.variable.type == "integer" and len(np.unique(values)) > 0.98 * len(values)
-    )
+    if column.variable.level == "nominal":
+        return True
+    if column.variable.type != "integer" or repeats_often(column.values):
+        return False
+    return different(values) > 0.98 * len(values)
 
 
 def _far(name: str, values: np.ndarray, there: Ints, rows: RowsOf) -> list[Finding]:
     """Values far beyond the quartiles, also in logarithms where all are positive."""
-    if len(values) < ENOUGH:
+    if len(values) < ENOUGH or surely_near(values, values.min(), values.max(), FAR):
         return []
     far = _beyond(values.astype(np.float64))
-    if (values > 0).all():
+    if far.any() and (values > 0).all():
         far &= _beyond(np.log(values))
     count = int(np.count_nonzero(far))
     if not count or count > max(3, 0.01 * len(values)) or not _parted(values, far):
@@ -147,9 +153,15 @@ def _parted(values: np.ndarray, far: np.ndarray) -> bool:
 
 def _heaped(name: str, values: np.ndarray) -> list[Finding]:
     """Far too many numbers end in 0 or 5 (or in 0 alone), though not all of them do."""
-    if len(values) < 2 * ENOUGH or len(np.unique(values)) < 20:
+    if len(values) < 2 * ENOUGH:
         return []
-    scale = next((10.0**d for d in range(5) if _whole_at(values, 10.0**d)), None)
+    some = glance(values)
+    if different(some) < 20 and different(values) < 20:
+        return []
+    scales = (10.0**d for d in range(5))
+    scale = next(
+        (each for each in scales if _whole_at(some, each) and _whole_at(values, each)), None
+    )
     if scale is None:
         return []
     digits = np.abs(np.round(values * scale)).astype(np.int64) % 10
@@ -178,6 +190,8 @@ def _spread(shares: np.ndarray, ends: tuple[int, ...]) -> bool:
 
 def _lost(name: str, values: np.ndarray, there: Ints, rows: RowsOf) -> list[Finding]:
     """Numbers too long for binary64, or cut to few digits by exponents."""
+    if not len(values) or max(abs(float(values.min())), abs(float(values.max()))) < LONG:
+        return []
     sizes = np.abs(values.astype(np.float64))
     if values.dtype != np.int64 and bool((long := sizes >= EXACT).any()):
         return [
@@ -190,7 +204,7 @@ def _lost(name: str, values: np.ndarray, there: Ints, rows: RowsOf) -> list[Find
                 mend=Mend({"type": "text"}, name),
             )
         ]
-    large = sizes >= 1e9
+    large = sizes >= LONG
     if np.count_nonzero(large) < 5:
         return []
     whole = sizes[large]

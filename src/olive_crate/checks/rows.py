@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from threading import Lock
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -12,11 +14,14 @@ from ..columns.cell_texts import source_texts, value_texts
 from ..columns.column import Column
 from ..columns.dictionary_encoding import encoded
 from ..dataset.model import PlainDataset
+from ..declaration.codes import FIRST_CODE
+from ..declaration.values import value_text
 from ..declaration.variable import NUMERIC
 from ..errors import PlanError
 from ..evidence import Mend
 from ..kernels.types import Ints
 from ..layouts.text.closing import TOTAL
+from .distribution import repeats_often
 from .findings import (
     DuplicateKeys,
     DuplicateRows,
@@ -27,23 +32,144 @@ from .findings import (
     ShiftedRows,
     TotalAmongTheData,
 )
+from .row_hashes import cell_hashes, repeated
 
 ROUNDING = 1e-6
 """How far a sum may be from a total, as a share of it: totals are printed rounded."""
 FEWEST_ROWS = 5
 """With fewer rows than these, equal rows and sums mean nothing."""
+MANY_ROWS = 0.1
+"""Where more of the rows than this share are equal to others, that is how the data are."""
+FEW_ODD = 0.1
+"""Cells that do not look like most, as a share: more are no accident."""
+DIFFERENT = 0.95
+"""The share of values that have to differ in a variable that is nearly a key."""
+VERIFIED = 1_000_000
+"""Cases that are compared cell by cell once their numbers are the same; more are taken as equal."""
+NONE = np.zeros(0, np.int64)
+NO_TEXTS = pa.array([], pa.string())
 
 
-def row_findings(dataset: PlainDataset, rows: RowsOf) -> list[Finding]:
-    """What looks wrong about rows as wholes."""
-    if not dataset.names:
-        return []
-    codes = [_codes(dataset[name]) for name in dataset.names]
-    found = list(_keys(dataset, codes, rows))
-    if dataset.rows < FEWEST_ROWS:
-        return found
-    found += _duplicates(dataset, codes, rows)
-    return [*found, *_total(dataset, rows), *_shifted(dataset, rows)]
+class ColumnFacts(msgspec.Struct, eq=False):
+    """What the checks of rows need to know of a column, once it is no longer at hand."""
+
+    name: str
+    kind: str
+    """What most of its cells look like."""
+    odd: Ints
+    """The filled cells that do not look so, where they are few."""
+    texts: pa.Array
+    """What stands in these."""
+    is_sum: bool
+    """Its last value is the sum of all values above it."""
+    worded: list[tuple[int, str, str]]
+    """Words for a total in its last rows: case, variable and text."""
+    nearly_key: list[Finding] | None
+    """What looks wrong about it as a key; `None` where it is none."""
+
+
+class RowChecks:
+    """Checks of rows as wholes, to which columns are shown one after the other, or side by side."""
+
+    def __init__(self, dataset: PlainDataset, rows: RowsOf) -> None:
+        self.dataset, self.rows = dataset, rows
+        self.key = tuple(dataset.plan.promised.key or ())
+        self._facts: dict[str, ColumnFacts] = {}
+        self._of_rows = np.zeros(dataset.rows, np.uint64)
+        self._of_keys = np.zeros(dataset.rows if self.key else 0, np.uint64)
+        self._alone = Lock()
+
+    def add(self, column: Column) -> None:
+        """Look at a column."""
+        name, count = column.variable.name, len(column)
+        hashes = cell_hashes(column, self.dataset.names.index(name))
+        with self._alone:
+            self._of_rows += hashes
+            if name in self.key:
+                self._of_keys += hashes
+        nearly = None
+        if not self.key and _nearly_key(column):
+            found = _not_unique((name,), repeated(hashes), self.rows, "doubtful")
+            nearly = [*found, *_gaps(column)]
+        kind, odd = _fits(column)
+        odd = odd if len(odd) <= FEW_ODD * count else NONE
+        texts = _texts(column.taken(odd)) if len(odd) else NO_TEXTS
+        enough = count >= FEWEST_ROWS
+        self._facts[name] = ColumnFacts(
+            name,
+            kind,
+            odd,
+            texts,
+            enough and _is_sum(column, count - 1),
+            _worded_totals(column) if enough else [],
+            nearly,
+        )
+
+    def findings(self) -> list[Finding]:
+        """What looks wrong, once all columns were shown."""
+        facts = [self._facts[name] for name in self.dataset.names]
+        if not facts:
+            return []
+        found = self._keys(facts)
+        if self.dataset.rows < FEWEST_ROWS:
+            return found
+        found += self._duplicates()
+        return [*found, *_total(facts, self.dataset.rows, self.rows), *self._shifted(facts)]
+
+    def _keys(self, facts: list[ColumnFacts]) -> list[Finding]:
+        """The declared key, or variables that are nearly one."""
+        if not self.key:
+            return next((f.nearly_key for f in facts if f.nearly_key is not None), [])
+        if not all(name in self._facts for name in self.key):
+            return []
+        again = self._exactly(repeated(self._of_keys), self._of_keys, self.key)
+        return list(_not_unique(self.key, again, self.rows))
+
+    def _duplicates(self) -> list[Finding]:
+        names = self.dataset.names
+        again = repeated(self._of_rows) if len(names) > 1 else NONE
+        if not len(again) or len(again) > MANY_ROWS * self.dataset.rows:
+            return []
+        again = self._exactly(again, self._of_rows, names)
+        if not len(again):
+            return []
+        return [DuplicateRows(severity="doubtful", count=len(again), rows=self.rows(again))]
+
+    def _exactly(self, again: Ints, hashes: np.ndarray, names: Sequence[str]) -> Ints:
+        """Of these cases those whose cells are really those of one before."""
+        if not len(again):
+            return again
+        cells = np.flatnonzero(np.isin(hashes, hashes[again]))
+        if len(cells) > VERIFIED:
+            return again
+        held = [self.dataset.held(name) for name in names]
+        joined = _combined([_codes(each.taken(cells)) for each in held])
+        _, first = np.unique(joined, return_index=True)
+        return np.delete(cells, first)
+
+    def _shifted(self, facts: list[ColumnFacts]) -> list[Finding]:
+        """Rows in which several cells do not fit their variable, but the one beside it."""
+        moved = np.zeros(self.dataset.rows, np.int8)
+        for by in (-1, 1):
+            for place, own in enumerate(facts):
+                if not 0 <= place + by < len(facts) or not len(own.odd):
+                    continue
+                beside = facts[place + by].kind
+                if beside != own.kind:
+                    moved[own.odd[_of_kind(own.texts, beside)]] += by
+        hit = np.flatnonzero(np.abs(moved) >= 2)
+        if not len(hit):
+            return []
+        involved = tuple(each.name for each in facts if len(np.intersect1d(each.odd, hit)))
+        return [
+            ShiftedRows(
+                severity="serious",
+                variables=involved,
+                count=len(hit),
+                rows=self.rows(hit),
+                to="left" if int(moved[hit[0]]) < 0 else "right",
+            )
+        ]
 
 
 def _codes(column: Column) -> Ints:
@@ -65,59 +191,32 @@ def _combined(codes: list[Ints]) -> Ints:
     return joined
 
 
-def _repeated(codes: Ints) -> Ints:
-    """The cases that are equal to one before them."""
-    _, first = np.unique(codes, return_index=True)
-    again = np.ones(len(codes), bool)
-    again[first] = False
-    return np.flatnonzero(again)
-
-
-def _duplicates(dataset: PlainDataset, codes: list[Ints], rows: RowsOf) -> list[Finding]:
-    if len(codes) < 2:
-        return []
-    again = _repeated(_combined(codes))
-    if not len(again) or len(again) > 0.1 * dataset.rows:
-        return []
-    return [DuplicateRows(severity="doubtful", count=len(again), rows=rows(again))]
-
-
-def _keys(dataset: PlainDataset, codes: list[Ints], rows: RowsOf) -> Iterator[Finding]:
-    """The declared key, or variables that are nearly one."""
-    key = dataset.plan.promised.key
-    if key:
-        chosen = [codes[dataset.names.index(name)] for name in key if name in dataset.names]
-        if len(chosen) == len(key):
-            yield from _not_unique(tuple(key), _combined(chosen), rows)
-        return
-    for name, own in zip(dataset.names, codes, strict=True):
-        if _nearly_key(dataset[name], own):
-            yield from _not_unique((name,), own, rows, "doubtful")
-            yield from _gaps(dataset[name])
-            return
-
-
 def _not_unique(
-    names: tuple[str, ...], codes: Ints, rows: RowsOf, severity: Severity = "serious"
+    names: tuple[str, ...], again: Ints, rows: RowsOf, severity: Severity = "serious"
 ) -> Iterator[Finding]:
-    again = _repeated(codes)
     if len(again):
         yield DuplicateKeys(severity=severity, variables=names, count=len(again), rows=rows(again))
 
 
-def _nearly_key(column: Column, codes: Ints) -> bool:
+def _nearly_key(column: Column) -> bool:
     """Whole numbers or texts that hardly ever repeat, and no measurement."""
     kind, count = column.variable.type, len(column)
     if kind not in ("integer", "text") or count < 20 or column.values.null_count > 0.02 * count:
         return False
-    different = len(np.unique(codes))
-    if different < 0.95 * count:
+    if repeats_often(column.values):
         return False
+    values = column.values.drop_null()
     if kind == "text":
-        words = column.values.drop_null().to_pylist()
-        return max(map(len, words)) <= 20 and not any(" " in word for word in words)
-    numbers = column.values.drop_null().to_numpy()
-    low, high = np.quantile(numbers, (0.02, 0.98))
+        words = values.unique()
+        if len(words) < DIFFERENT * count:
+            return False
+        longest = pc.max(pc.utf8_length(words)).as_py()
+        return bool(longest <= 20 and not pc.any(pc.match_substring(words, " ")).as_py())
+    numbers = values.to_numpy()
+    ordered = np.sort(numbers)
+    if 1 + np.count_nonzero(ordered[1:] != ordered[:-1]) < DIFFERENT * count:
+        return False
+    low, high = np.quantile(ordered, (0.02, 0.98))
     return bool(high - low < 2 * count or np.all(np.diff(numbers) >= 0))
 
 
@@ -143,25 +242,24 @@ def _gaps(column: Column) -> Iterator[Finding]:
         )
 
 
-def _total(dataset: PlainDataset, rows: RowsOf) -> list[Finding]:
+def _total(facts: list[ColumnFacts], count: int, rows: RowsOf) -> list[Finding]:
     """The last rows: a word for a total, or sums of all the rows above."""
-    last = dataset.rows - 1
-    summed = [name for name in dataset.names if _is_sum(dataset[name], last)]
-    worded = _worded_totals(dataset)
-    if not summed and not worded:
+    last = count - 1
+    summed = [each.name for each in facts if each.is_sum]
+    by_case = sorted((word for each in facts for word in each.worded), key=lambda word: -word[0])
+    if not summed and not by_case:
         return []
-    case = last if summed else worded[0][0]
-    words = tuple((text, name) for at, name, text in worded if at == case)
-    at = rows(np.array([case]))
+    case = last if summed else by_case[0][0]
+    words = tuple((text, name) for at, name, text in by_case if at == case)
     return [
         TotalAmongTheData(
             severity="serious",
             variables=tuple(dict.fromkeys([*summed, *(name for _, name in words)])),
             count=1,
-            rows=at,
+            rows=rows(np.array([case])),
             words=words,
             sums=tuple(summed),
-            mend=Mend({"rows": {"data": f"..-{dataset.rows - case + 1}"}}),
+            mend=Mend({"rows": {"data": f"..-{count - case + 1}"}}),
         )
     ]
 
@@ -173,19 +271,17 @@ def _is_sum(column: Column, last: int) -> bool:
     numbers = column.values.slice(0, last).drop_null().to_numpy()
     value, total = column.values[last].as_py(), float(np.sum(numbers))
     close = bool(total) and abs(value - total) <= ROUNDING * abs(total)
-    return len(numbers) >= 5 and close and len(np.unique(numbers)) > 1
+    return len(numbers) >= 5 and close and bool(numbers.min() != numbers.max())
 
 
-def _worded_totals(dataset: PlainDataset) -> list[tuple[int, str, str]]:
+def _worded_totals(column: Column) -> list[tuple[int, str, str]]:
     """Words for a total in the last rows: case, variable and text."""
-    worded = []
-    for case in range(dataset.rows - 1, max(-1, dataset.rows - 4), -1):
-        for name in dataset.names:
-            column = dataset[name]
-            text = column.values[case].as_py() if column.reasons[case] == 0 else None
-            text = text if isinstance(text, str) else column.withheld.text(case)
-            if text and TOTAL.match(text) and not _common(column, text):
-                worded.append((case, name, text))
+    worded, last = [], len(column) - 1
+    for case in range(last, max(-1, last - 3), -1):
+        text = column.values[case].as_py() if column.reasons[case] == 0 else None
+        text = text if isinstance(text, str) else column.withheld.text(case)
+        if text and TOTAL.match(text) and not _common(column, text):
+            worded.append((case, column.variable.name, text))
     return worded
 
 
@@ -194,45 +290,6 @@ def _common(column: Column, text: str) -> bool:
     if column.variable.type not in ("text", "category"):
         return False
     return int(np.count_nonzero(column == text)) > 1
-
-
-def _shifted(dataset: PlainDataset, rows: RowsOf) -> list[Finding]:
-    """Rows in which several cells do not fit their variable, but the one beside it."""
-    odd: dict[str, np.ndarray] = {}
-    kinds: dict[str, str] = {}
-    texts: dict[str, pa.Array] = {}
-    for name in dataset.names:
-        column = dataset[name]
-        texts[name] = _texts(column)
-        kinds[name], odd[name] = _fits(column, texts[name])
-    names = list(dataset.names)
-    moved = np.zeros(dataset.rows, np.int64)
-    for by in (-1, 1):
-        for place, name in enumerate(names):
-            if not 0 <= place + by < len(names):
-                continue
-            beside = names[place + by]
-            if kinds[beside] == kinds[name]:
-                continue
-            own = np.flatnonzero(odd[name])
-            if not len(own) or len(own) > 0.1 * dataset.rows:
-                continue
-            cells = texts[name].take(own)
-            fits = _of_kind(cells, kinds[beside])
-            moved[own[fits]] += by
-    hit = np.flatnonzero(np.abs(moved) >= 2)
-    if not len(hit):
-        return []
-    involved = tuple(name for name in names if odd[name][hit].any())
-    return [
-        ShiftedRows(
-            severity="serious",
-            variables=involved,
-            count=len(hit),
-            rows=rows(hit),
-            to="left" if int(moved[hit[0]]) < 0 else "right",
-        )
-    ]
 
 
 def _texts(column: Column) -> pa.Array:
@@ -255,15 +312,31 @@ def _of_kind(texts: pa.Array, kind: str) -> np.ndarray:
     return np.asarray(hit.to_numpy(zero_copy_only=False), bool)
 
 
-def _fits(column: Column, texts: pa.Array) -> tuple[str, np.ndarray]:
+def _fits(column: Column) -> tuple[str, Ints]:
     """What most cells look like, and which of the filled ones do not."""
     kind = column.variable.type
-    filled = np.asarray(pc.greater(pc.utf8_length(texts), 0).to_numpy(zero_copy_only=False), bool)
     if kind in NUMERIC or kind in ("date", "datetime"):
-        unread = np.asarray(column.reasons == 2)
-        return ("number" if kind in NUMERIC else "date"), unread
+        return "number" if kind in NUMERIC else "date", np.flatnonzero(column.reasons == 2)
+    if kind not in ("text", "category"):
+        column = Column(column.variable, value_texts(column), column.reasons, column.withheld)
+    coded = encoded(column.values)
+    words, reasons = _with_codes(column, coded.dictionary)
+    index = coded.indices.fill_null(0).to_numpy(zero_copy_only=False).astype(np.int64)
+    index = np.where(column.reasons == 0, index, reasons[column.reasons])
+    filled = np.asarray(pc.greater(pc.utf8_length(words), 0).to_numpy(zero_copy_only=False), bool)
+    counts = np.bincount(index, minlength=len(words)) * filled
     for name in PATTERNS:
-        good = _of_kind(texts, name)
-        if filled.any() and np.count_nonzero(good & filled) >= 0.9 * np.count_nonzero(filled):
-            return name, filled & ~good
-    return "text", np.zeros(len(column), bool)
+        good = _of_kind(words, name)
+        if counts.any() and counts[good].sum() >= 0.9 * counts.sum():
+            return name, np.flatnonzero((filled & ~good)[index])
+    return "text", NONE
+
+
+def _with_codes(column: Column, words: pa.Array) -> tuple[pa.Array, Ints]:
+    """Words with those that codes stand for behind them, and the place of each reason's word."""
+    missing = column.variable.missing
+    codes = ["" if code.value is None else value_text(code.value) for code in missing]
+    all_words = pa.concat_arrays([words, pa.array(["", *codes], words.type)])
+    places = np.full(256, len(words), np.int64)
+    places[FIRST_CODE : FIRST_CODE + len(codes)] = len(words) + 1 + np.arange(len(codes))
+    return all_words, places

@@ -251,6 +251,10 @@ class Unread:
             self._column = made
         return made
 
+    def once(self) -> Column:
+        """The whole column, for one use: it is not kept."""
+        return self._read() if self._column is None else self._column
+
     def taken(self, cells: Ints) -> Column:
         """Some of the cells; where that can be, nothing else is read."""
         if self._column is None and self._taken is not None:

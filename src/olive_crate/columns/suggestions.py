@@ -22,6 +22,8 @@ FEW = 12
 """Different values, or the width of their range, up to which they are categories or ranks."""
 ENOUGH = 20
 """Fewer values suggest nothing."""
+GLANCE = 64
+"""Numbers in which most variables repeat one already."""
 COMPARED = 50_000
 """Values that are compared with each other; more would cost more than a suggestion is worth."""
 BY_TYPE: dict[str, tuple[str, LevelBasis]] = {
@@ -76,6 +78,11 @@ class Scale(msgspec.Struct, eq=False):
 
     def _differences(self, numbers: np.ndarray) -> None:
         if not len(numbers):
+            return
+        head = numbers[:GLANCE].tolist()
+        if len(set(head)) < len(head):
+            self.rising = self.differ = False
+            self.numbers.clear()
             return
         rises = bool((numbers[1:] > numbers[:-1]).all())
         self.rising &= rises and (self.last is None or int(numbers[0]) > int(self.last))

@@ -74,6 +74,11 @@ class PlainDataset(msgspec.Struct, frozen=True, eq=False):
             return self.columns.pieces(name)
         return in_pieces(self.columns[name])
 
+    def column_once(self, name: str) -> Column:
+        """One variable's column, for one use: what is packed is read and not kept."""
+        held = self.held(name)
+        return held if isinstance(held, Column) else held.once()
+
     def held(self, name: str) -> Column | Unread:
         """One variable's column, still unread if it is."""
         columns = self.columns

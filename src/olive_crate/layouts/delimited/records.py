@@ -127,7 +127,8 @@ def raw_blocks(
                     cutting.learn(cut, len(found.lines) - 1)
                 yield block
                 row = block.next_row
-                kept.prepare(forecast)
+                if not cut.final:
+                    kept.prepare(forecast)
 
 
 class _Kept:
