@@ -55,7 +55,8 @@ def _raw(values: pa.Array) -> Words:
     """What a value is, as 64 bits."""
     kind = values.type
     if pa.types.is_boolean(kind):
-        return values.fill_null(False).to_numpy(zero_copy_only=False).astype(np.uint64)
+        known: np.ndarray = values.fill_null(False).to_numpy(zero_copy_only=False)
+        return known.astype(np.uint64)
     if pa.types.is_string(kind) or pa.types.is_large_string(kind) or pa.types.is_dictionary(kind):
         return _of_texts(values)
     if pa.types.is_null(kind):
@@ -73,7 +74,7 @@ def _of_texts(values: pa.Array) -> Words:
     index = coded.indices
     index = index.fill_null(0) if index.null_count else index
     places = index.to_numpy(zero_copy_only=False)
-    return np.array([*words, 0], np.uint64)[places]
+    return np.asarray(np.array([*words, 0], np.uint64)[places])
 
 
 def _of_text(word: str | None) -> int:

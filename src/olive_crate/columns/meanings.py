@@ -45,6 +45,8 @@ def meaning_counts(
     variable: Variable, values: pa.Array, reasons: np.ndarray
 ) -> list[tuple[Meaning, int]]:
     """The meanings with the number of cells that have them."""
+    if not variable.meanings:
+        return []
     places = meaning_places(variable, values, reasons)
     labels = variable.meanings
     counts = np.bincount(places[places >= 0], minlength=len(labels)).tolist()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from typing import TYPE_CHECKING, Any
 
 import msgspec
@@ -11,7 +11,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from ..columns.cell_texts import more_decimals, shown_of
-from ..columns.column import Column
+from ..columns.column import Column, reason_totals
 from ..columns.dictionary_encoding import decoded
 from ..columns.meanings import meaning_counts
 from ..dataset.model import PlainDataset
@@ -21,6 +21,7 @@ from ..declaration.variable import Variable
 from ..evidence import Evidence
 from ..plan.selecting import Names, chosen
 from ..views import Shown, form_of
+from ..workers import Workers, usual_workers
 from .frames import frame
 from .large import is_large
 from .large_codebook import WORDS, described
@@ -29,6 +30,11 @@ from .summary import TIMED
 
 if TYPE_CHECKING:
     import pandas
+
+MANY = 100_000
+"""Cases from which on variables are described side by side."""
+NARROW = 1 << 24
+"""Whole numbers within so small a range are marked off, to count the different ones."""
 
 
 class Entry(msgspec.Struct, frozen=True):
@@ -115,10 +121,13 @@ def codebook(dataset: PlainDataset, names: Names = "*") -> Codebook:
         declared = {each.name: each for each in dataset.variables}
         large = [_large_entry(dataset, positions[n], declared[n], doubted) for n in wanted]
         return Codebook(tuple(large), dataset.rows)
-    entries = tuple(
-        _entry(positions[name], dataset[name], doubted(dataset[name].variable)) for name in wanted
-    )
-    return Codebook(entries, dataset.rows)
+
+    def entry(name: str) -> Entry:
+        column = dataset.column_once(name)
+        return _entry(positions[name], column, doubted(column.variable))
+
+    with Workers(usual_workers() if dataset.rows >= MANY else 1) as workers:
+        return Codebook(tuple(workers.each(entry, wanted)), dataset.rows)
 
 
 def _large_entry(
@@ -174,12 +183,12 @@ def _doubted(dataset: PlainDataset) -> Callable[[Variable], list[Evidence]]:
 def _entry(position: int, column: Column, doubts: list[Evidence]) -> Entry:
     variable, given = column.variable, (column.variable, column.values, column.reasons)
     distinct, ends, common = _values(column)
-    counts = np.bincount(column.reasons, minlength=256)
+    counts = reason_totals(column.reasons)
     return Entry(
         position,
         variable,
         len(column) - column.values.null_count,
-        column.reason_counts(),
+        column.named(counts),
         distinct,
         *ends,
         common,
@@ -203,11 +212,21 @@ def _values(column: Column) -> tuple[int, tuple[str, str], tuple[tuple[str, int]
     if variable.type == "boolean":
         common = tuple((value_text(value), count) for value, count in _ranked(plain))
         return len(common), ("", ""), common
-    distinct = int(pc.count_distinct(plain, mode="only_valid").as_py())
-    if not distinct:
-        return 0, ("", ""), ()
     ends = _ends(plain)
+    if ends["min"] is None:
+        return 0, ("", ""), ()
+    distinct = _distinct(plain, ends)
     return distinct, (shown_of(ends["min"], variable), shown_of(ends["max"], variable)), ()
+
+
+def _distinct(values: pa.Array, ends: Mapping[str, Any]) -> int:
+    """How many different values there are; whole numbers of a narrow range are marked off."""
+    if pa.types.is_int64(values.type) and ends["max"] - ends["min"] < NARROW:
+        numbers = values.fill_null(ends["min"]).to_numpy() - ends["min"]
+        met = np.zeros(ends["max"] - ends["min"] + 1, bool)
+        met[numbers] = True
+        return int(np.count_nonzero(met))
+    return int(pc.count_distinct(values, mode="only_valid").as_py())
 
 
 def _ends(values: pa.Array) -> dict[str, Any]:
