@@ -262,11 +262,12 @@ class Unread:
         return self().taken(cells)
 
     def pieces(self) -> Iterator[Column]:
-        """The column in pieces, which are not kept."""
-        if self._column is not None or self._pieces is None:
-            yield from in_pieces(self())
-        else:
-            yield from self._pieces()
+        """The column in pieces, which are not kept.
+
+        They are those of the file even where the column is at hand, so that the pieces of several
+        columns hold the same cases.
+        """
+        yield from in_pieces(self()) if self._pieces is None else self._pieces()
 
 
 def in_pieces(column: Column) -> Iterator[Column]:

@@ -29,7 +29,8 @@ from ..plan.model import Decisions
 from ..plan.toml_read import decisions_from
 from ..plan.toml_write import tables_of
 from ..sources.writing import checked_target, put_in_place, temporary_beside
-from .table_shape import TableShape, new_writer
+from .table_shape import TableShape
+from .writing_behind import WritingBehind
 
 KEY = b"olive_crate"
 VERSION = 3
@@ -45,7 +46,7 @@ class Packing:
     def __init__(self, path: Any, replace: bool) -> None:
         self.path = checked_target(path, replace)
         self._replace = replace
-        self._writer: pq.ParquetWriter | None = None
+        self._writer: WritingBehind | None = None
         self._temporary = temporary_beside(self.path)
 
     def start(
@@ -58,13 +59,12 @@ class Packing:
         if self._writer is not None:
             self._writer.close()
         self.shape = TableShape(variables, types, reasons)
-        self._writer = new_writer(self._temporary, self.shape.schema)
+        self._writer = WritingBehind(self._temporary, self.shape.schema)
 
     def write(self, columns: list[Column], rows: Ints | None = None) -> None:
         """Add cases; the columns are those of `start`, with their final declarations."""
         assert self._writer is not None
-        self._writer.write_table(self.shape.table(columns))
-        pa.default_memory_pool().release_unused()  # or it grows by what each group leaves over
+        self._writer.write(self.shape.table(columns))
 
     def finish(
         self,
@@ -84,7 +84,7 @@ class Packing:
             "plan": tables_of(plan, self.path.parent),
             "rows": None if came is None else came.to_dict(),
         }
-        self._writer.add_key_value_metadata({KEY: msgspec.json.encode(metadata)})
+        self._writer.add_metadata({KEY: msgspec.json.encode(metadata)})
         self._writer.close()
         self._writer = None
         checked_target(self.path, self._replace)
