@@ -33,9 +33,18 @@ def app(arguments: list[str]) -> typer.Typer:
     from .help import GroupedCommand
 
     asked = [name for name in COMMANDS if arguments[:1] == [name]]
+    listed = not asked and not set(arguments) & set(COMMANDS)
     for name in asked or COMMANDS:
-        made.command(name, cls=GroupedCommand)(getattr(import_module(f".{name}", __name__), name))
+        command = getattr(import_module(f".{name}", __name__), name)
+        if listed:  # only its name and what it does will be told
+            made.command(name, help=command.__doc__)(_only_listed)
+        else:
+            made.command(name, cls=GroupedCommand)(command)
     return made
+
+
+def _only_listed() -> None:
+    """In place of a command that is only listed."""
 
 
 def _version(asked: bool) -> None:

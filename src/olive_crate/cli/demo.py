@@ -8,13 +8,16 @@ import subprocess
 import sys
 from pathlib import Path
 from threading import Event
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from ..demo.server import PORT, SHOWN, DemoServer, serving
-from ..demo.walk import STEPS, lacking, write_demo
 from .screen import show
+
+if TYPE_CHECKING:
+    from ..demo.server import DemoServer
+
+PORT = 8734
 
 
 def demo(
@@ -27,6 +30,8 @@ def demo(
     port: Annotated[int, typer.Option(help="Port of the web server.")] = PORT,
 ) -> None:
     """Write the demo data to a folder and walk through the whole path."""
+    from ..demo.server import serving  # which takes as long to load as all the rest
+
     with serving(port) as server:
         if serve:
             _serve(server)
@@ -35,6 +40,8 @@ def demo(
 
 
 def _serve(server: DemoServer) -> None:
+    from ..demo.server import SHOWN
+
     show(f"serving at {server.address} until interrupted:")
     for path in SHOWN:
         show(f"  {server.address}{path}")
@@ -43,6 +50,8 @@ def _serve(server: DemoServer) -> None:
 
 
 def _walk(folder: Path, server: str) -> None:
+    from ..demo.walk import STEPS, lacking, write_demo
+
     write_demo(folder)
     for number, (words, step) in enumerate(STEPS, 1):
         command = step.replace("{server}", server)

@@ -309,13 +309,18 @@ def boolean_kinds(words: set[str]) -> tuple[str, ...]:
     return tuple(f"boolean|{pair[0]}|{pair[1]}" for pair in PAIRS if words <= set(pair))
 
 
-def written(cells: Cells, packed: bool = False) -> tuple[str, ...]:
-    """Kinds with a way of writing that the cells may follow, judged by a few of them.
+def words_of(cells: Cells) -> list[str]:
+    """What stands in cells, without the blanks around it."""
+    rest = cells.trimmed()
+    words: list[str] = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
+    return words
+
+
+def written(words: Sequence[str], packed: bool = False) -> tuple[str, ...]:
+    """Kinds with a way of writing that these cells may follow, judged by a few of them.
 
     With `packed`, digits alone may be a date.
     """
-    rest = cells.trimmed()
-    words = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
     dates = [date_kinds(word) or (packed_kinds(word) if packed else ()) for word in words[:9]]
     usual = max(dates, key=dates.count) if dates else ()
     return usual or unit_kinds(words) or boolean_kinds({word.casefold() for word in words})
@@ -330,26 +335,26 @@ def unit_kinds(words: Sequence[str]) -> tuple[str, ...]:
     return (f"number|{signs.pop()}",) if len(signs) == 1 and None not in signs else ()
 
 
-def all_digits(cells: Cells) -> bool:
+def all_digits(words: Sequence[str]) -> bool:
     """Are nearly all of these numbers but for zeros in front?"""
-    rest = cells.trimmed()
-    words = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
     digits = sum(word.isdigit() and word.isascii() for word in words)
     padded = sum(word[:1] == "0" and len(word) > 1 for word in words)
     return bool(padded > 0 and digits > 0.9 * len(words))
 
 
-def numberlike(cells: Cells) -> bool:
+def numberlike(words: Sequence[str]) -> bool:
     """Are nearly all of these numbers, in whatever way of marking decimals and groups?"""
-    rest = cells.trimmed()
-    words = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
-    return sum(bool(NUMBERLIKE.fullmatch(word)) for word in words) > 0.9 * len(words)
+    others = 0
+    for word in words:
+        others += not NUMBERLIKE.fullmatch(word)
+        if others >= 0.1 * len(words):
+            return False
+    return bool(words)
 
 
-def impossible(cells: Cells, rule: Rule) -> tuple[str, ...]:
+def impossible(words: Sequence[str], rule: Rule) -> tuple[str, ...]:
     """Types that a few cells show to be out of the question, without an attempt to read them."""
-    rest = cells.at(np.arange(min(len(cells), GLANCE))).trimmed()
-    words = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
+    words = words[:GLANCE]
     if rule.grouping not in DATE_MARKS and any(map(DATELIKE.fullmatch, words)):
         return NARROW[:2]
     ranges = any(code.value is None for code in rule.codes)  # which may hold what is no integer

@@ -45,6 +45,7 @@ from .rule import (
     impossible,
     rule_for,
     thinkable,
+    words_of,
     written,
 )
 from .statistics import Statistics
@@ -58,6 +59,8 @@ UNKNOWN = ""
 """The kind of a block in which no cell holds a value."""
 PROBE = 64
 """Cells that are tried first: a type that fails on them is not tried on the whole block."""
+FIRST = 256
+"""Cells among which those are looked for."""
 WIDE = re.compile(r"[+-]?[1-9][0-9]{18,}")
 WIDE_LOOKED_AT = 1000
 """Cells searched for integers beyond 64 bits once a column of integers is contradicted."""
@@ -229,17 +232,21 @@ class TypeSearch:
     def _from_open(self, cells: Cells) -> _Step:
         if whole := self._whole_numbers(cells):
             return whole
-        nothing, filled = self._nothing(cells)
-        if not len(filled):
-            return _Step(nothing, Open())
-        probe = cells.at(filled[:PROBE])
-        ruled_out = impossible(probe, self.rule)
+        _, first = self._nothing(cells.at(np.arange(min(len(cells), FIRST))))
+        if len(first) < PROBE:
+            nothing, first = self._nothing(cells)
+            if not len(first):
+                return _Step(nothing, Open())
+        probe = cells.at(first[:PROBE])
+        words = words_of(probe)
+        ruled_out = impossible(words, self.rule)
         for kind in thinkable(probe, self.rule.decimal):
             if kind not in ruled_out and not self._failures(probe, kind):
                 return self._from_narrowed(cells, Narrowed((kind,)))
-        candidates = tuple(kind for kind in written(probe) if not self._failures(probe, kind))
+        candidates = tuple(kind for kind in written(words) if not self._failures(probe, kind))
         if candidates:
             return self._from_narrowed(cells, Narrowed(candidates))
+        _, filled = self._nothing(cells)
         self.statistics.note_text(cells, filled, self.rule.decimal, self._attempt)
         return _Step(self._attempt(cells, "text"), Narrowed(("text",)))
 
@@ -296,7 +303,7 @@ class TypeSearch:
         """ISO 8601, unless few cells follow it and more follow another way."""
         if 2 * self._failures(probe, declared) <= len(probe):
             return [declared]
-        others = [kind for kind in written(probe, packed=True) if base(kind) == declared]
+        others = [kind for kind in written(words_of(probe), packed=True) if base(kind) == declared]
         return [kind for kind in others if 2 * self._failures(probe, kind) <= len(probe)] or [
             declared
         ]

@@ -27,6 +27,7 @@ from .rule import (
     base,
     numberlike,
     thinkable,
+    words_of,
     written,
 )
 from .suggestions import Scale, Watch
@@ -170,14 +171,15 @@ class Statistics:
         """A column begins as text; if most of it is of another type, its obstacles are named."""
         step = max(1, len(filled) // PROBED)
         probe = cells.at(filled[::step])
-        self.leading_zeros = all_digits(probe)
+        words = words_of(probe)
+        self.leading_zeros = all_digits(words)
         if self.leading_zeros:
             return
-        if numberlike(probe):
+        if numberlike(words):
             self.obstacles = Obstacles("number")
             return
         likely = [*thinkable(probe, decimal, 0.5)[1:]]
-        likely += [kind for kind in written(probe) if base(kind) != "boolean"]
+        likely += [kind for kind in written(words) if base(kind) != "boolean"]
         for kind in likely:
             if 2 * len(attempt(probe, kind).converted.unread) < len(probe):
                 self.obstacles = Obstacles(kind)

@@ -28,7 +28,6 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from importlib.resources import files
 from typing import Any
 
-PORT = 8734
 HOST = "127.0.0.1"
 TYPES = {
     "csv": "text/csv; charset=cp1252",
