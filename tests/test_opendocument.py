@@ -5,9 +5,13 @@ from __future__ import annotations
 import io
 import zipfile
 
+import numpy as np
 import pytest
+from hypothesis import example, given, settings
+from hypothesis import strategies as st
 
 import olive_crate as oc
+from olive_crate import kernels
 
 NAMESPACES = " ".join(
     f'xmlns:{prefix}="urn:oasis:names:tc:opendocument:xmlns:{name}:1.0"'
@@ -147,3 +151,138 @@ def test_a_name_is_that_of_its_sheet_or_of_the_workbook(options, wanted):
     else:
         with pytest.raises(oc.LayoutError, match=wanted):
             oc.load(book, **options)
+
+
+ATTRIBUTES = st.lists(
+    st.sampled_from(
+        [
+            ' table:style-name="zeros"',
+            ' table:style-name="clock"',
+            ' table:style-name="truth"',
+            ' table:number-columns-repeated="2"',
+            ' table:number-columns-repeated="900"',
+            ' table:formula="of:=TRUE()"',
+            ' table:formula="of:=[.A1]+1"',
+            ' calcext:value-type="error"',
+            ' office:currency="EUR"',
+            ' table:number-columns-spanned="2"',
+            ' office:string-value="as said"',
+        ]
+    ),
+    max_size=2,
+    unique=True,
+).map("".join)
+VALUES = st.sampled_from(
+    [
+        'office:value-type="float" office:value="1"',
+        'office:value-type="float" office:value="0.25"',
+        'office:value-type="percentage" office:value="0.5"',
+        'office:value-type="float"',
+        'office:value-type="boolean" office:boolean-value="true"',
+        'office:value-type="date" office:date-value="2025-10-01"',
+        'office:value-type="date" office:date-value="2025-10-01T07:30:00Z"',
+        'office:value-type="time" office:time-value="PT07H30M00S"',
+        'office:value-type="time" office:time-value="PT37H30M00S"',
+        'office:value-type="string"',
+        'office:value-type="void"',
+        "",
+    ]
+)
+CONTENTS = st.sampled_from(
+    [
+        "",
+        "<text:p>Picual</text:p>",
+        "<text:p> late  delivery </text:p>",
+        "<text:p>oil &amp; fruit &#60;1&#x3e;</text:p>",
+        "<text:p>mill\nnorth</text:p>",
+        "<text:p>a<text:s text:c='2'/>b</text:p>",
+        "<text:p>one</text:p><text:p>two</text:p>",
+        "<text:p></text:p>",
+        "<text:p>größer – später</text:p>",
+        "<office:annotation><text:p>weighed</text:p></office:annotation><text:p>x</text:p>",
+        CHART,
+    ]
+)
+CELLS = st.one_of(
+    st.builds(
+        lambda value, more, content: (
+            f"<table:table-cell {value}{more}>{content}</table:table-cell>"
+        ),
+        VALUES,
+        ATTRIBUTES,
+        CONTENTS,
+    ),
+    st.sampled_from(
+        [
+            "<table:table-cell/>",
+            '<table:table-cell table:number-columns-repeated="3"/>',
+            "<table:covered-table-cell/>",
+            '<table:table-cell office:value-type="float" office:value="7"/>',
+        ]
+    ),
+)
+ROW_STARTS = st.sampled_from(
+    [
+        "<table:table-row>",
+        "<table:table-row>",
+        '<table:table-row table:style-name="ro1">',
+        '<table:table-row table:number-rows-repeated="2">',
+        '<table:table-row table:visibility="collapse">',
+    ]
+)
+ROWS = st.one_of(
+    st.builds(
+        lambda start, cells: f"{start}{''.join(cells)}</table:table-row>",
+        ROW_STARTS,
+        st.lists(CELLS, max_size=4),
+    ),
+    st.sampled_from(["<table:table-row/>", '<table:table-row table:number-rows-repeated="5"/>']),
+)
+MORE_STYLES = STYLES.replace(
+    "</office:automatic-styles>",
+    '<number:boolean-style style:name="N9"/><style:style style:name="truth" '
+    'style:family="table-cell" style:data-style-name="N9"/>'
+    '<number:time-style style:name="N8" number:truncate-on-overflow="false"/>'
+    '<style:style style:name="clock" style:family="table-cell" style:data-style-name="N8"/>'
+    "</office:automatic-styles>",
+)
+CALC = 'xmlns:calcext="urn:org:documentfoundation:names:experimental:calc:xmlns:calcext:1.0"'
+
+
+def read_with(kind: str, content: bytes) -> object:
+    """What is read of a document, or the error."""
+    data = io.BytesIO()
+    with zipfile.ZipFile(data, "w") as archive:
+        archive.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
+        archive.writestr("content.xml", content)
+    kernels.use(kind)
+    try:
+        return oc.load(data.getvalue(), rows={"names": [], "data": "1.."}, limits={"cells": 10**6})
+    except oc.OliveCrateError as error:
+        return str(error).partition(":")[0]
+    finally:
+        kernels.use("compiled")
+
+
+@pytest.mark.skipif(not kernels.are_compiled(), reason="two kinds of kernels are compared")
+@settings(max_examples=300, deadline=None)
+@given(st.lists(ROWS, min_size=1, max_size=12), st.sampled_from(["", "\n", "  "]))
+@example(['<table:table-row><table:table-cell office:value-type="float" office:value="1"/>'], "")
+@example(['<table:table-row><table:table-cell office:value-type="string">\udcff'], "")
+def test_usual_rows_are_taken_as_the_parser_takes_them(rows, between):
+    """Whatever stands among them: other rows, and what is no XML."""
+    content = (
+        f"<office:document-content {NAMESPACES} {CALC}>{MORE_STYLES}<office:body>"
+        f'<office:spreadsheet><table:table table:name="mill"><table:table-column '
+        f'table:default-cell-style-name="truth"/><table:table-column/>{between.join(rows)}'
+        "</table:table></office:spreadsheet></office:body></office:document-content>"
+    ).encode("utf-8", "surrogateescape")
+    one, two = (read_with(kind, content) for kind in ("compiled", "reference"))
+    if isinstance(one, str) or isinstance(two, str):
+        assert one == two
+        return
+    assert one.variables == two.variables
+    for name in one.names:
+        assert np.array_equal(one[name].reasons, two[name].reasons)
+        assert one[name].values.equals(two[name].values)
+    assert one.receipt.problems == two.receipt.problems

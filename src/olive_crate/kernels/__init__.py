@@ -33,6 +33,7 @@ NAMES = ("compiled", "reference")
 all_differ = reference.all_differ
 blank = reference.blank
 cut = reference.cut
+document_rows = reference.document_rows
 encoded = reference.encoded
 extremes = reference.extremes
 is_utf8 = reference.is_utf8
@@ -57,6 +58,7 @@ SWITCHED = (
     "all_differ",
     "blank",
     "cut",
+    "document_rows",
     "encoded",
     "extremes",
     "is_utf8",

@@ -349,6 +349,28 @@ class SheetRule(NamedTuple):
     """Rows may be hidden."""
 
 
+class DocumentRows(NamedTuple):
+    """Rows of an OpenDocument sheet: filled cells, with the text of each side by side."""
+
+    consumed: int
+    """Where the first row begins that was not read."""
+    height: int
+    """How many rows were read."""
+    rows: Ints
+    """Counted from 0."""
+    columns: Ints
+    styles: Ints
+    """Places in `style_names`."""
+    types: Bytes
+    """What a cell says it is: 1 number, 2 text, 3 boolean, 4 date, 5 time, 6 both."""
+    ends: Ints
+    texts: bytes
+    special: list[int]
+    """Cells whose text has entities, or blanks that do not count as they stand."""
+    style_names: list[tuple[str, str]]
+    """A cell style, which may be empty, and a currency."""
+
+
 class SheetRead(NamedTuple):
     """Filled cells. Positions are those of a shared string, or in `texts`."""
 

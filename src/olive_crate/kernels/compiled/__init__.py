@@ -20,7 +20,7 @@ from .cells import (
     trimmed,
 )
 from .figures import extremes, tally
-from .sheet import read_sheet, read_strings
+from .sheet import document_rows, read_sheet, read_strings
 from .structure import (
     cut,
     is_utf8,
@@ -36,6 +36,7 @@ __all__ = [
     "all_differ",
     "blank",
     "cut",
+    "document_rows",
     "encoded",
     "extremes",
     "instructions",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..types import Bytes, Ints, SheetRead, SheetRule
+from ..types import Bytes, DocumentRows, Ints, SheetRead, SheetRule
 from . import _native
 
 SHORTEST_STRING = len("<si><t></t></si>")
@@ -32,6 +32,25 @@ def read_sheet(buffer: Bytes, low: int, high: int, rule: SheetRule) -> SheetRead
         np.frombuffer(hidden, np.int32).tolist(),
         unknown,
         order,
+    )
+
+
+def document_rows(buffer: bytes, low: int, high: int) -> DocumentRows | None:
+    """As in the reference: rows from `low` on, as long as they are in the usual form."""
+    returned = _native.document_rows(buffer, low, high)
+    consumed, count, rows, columns, styles, types, ends, texts, special, names = returned
+    words = names.decode("utf-8", "replace").split("\0")[:-1]
+    return DocumentRows(
+        consumed,
+        count,
+        np.frombuffer(rows, np.int32),
+        np.frombuffer(columns, np.int32),
+        np.frombuffer(styles, np.int32),
+        np.frombuffer(types, np.uint8),
+        np.frombuffer(ends, np.int64),
+        texts,
+        np.frombuffer(special, np.int32).tolist(),
+        list(zip(words[::2], words[1::2], strict=True)),
     )
 
 

@@ -11,6 +11,7 @@
 
 #include "figures.hpp"
 #include "instructions.hpp"
+#include "opendocument.hpp"
 #include "rows.hpp"
 #include "sheet.hpp"
 #include "structure.hpp"
@@ -580,6 +581,23 @@ PyObject* read_sheet_(PyObject*, PyObject* args) {
         cells.in_order ? Py_True : Py_False);
 }
 
+PyObject* document_rows(PyObject*, PyObject* args) {
+    Lent buffer;
+    long long low, high;
+    if (!PyArg_ParseTuple(args, "y*LL", &buffer.view, &low, &high)) return nullptr;
+    if (!within(buffer, low, high)) return refused("document_rows: outside of the buffer");
+    DocumentRows found;
+    {
+        Unlocked unlocked;
+        read_document_rows(buffer.bytes(), low, high, found);
+    }
+    return Py_BuildValue("LLNNNNNNNN", static_cast<long long>(found.consumed),
+                         static_cast<long long>(found.rows), bytes_in(found.row),
+                         bytes_in(found.column), bytes_in(found.style), bytes_in(found.types),
+                         bytes_in(found.ends), bytes_in(found.texts), bytes_in(found.special),
+                         bytes_in(found.styles));
+}
+
 PyObject* read_strings_(PyObject*, PyObject* args) {
     Lent buffer, starts, ends;
     long long low, high;
@@ -666,6 +684,7 @@ PyMethodDef METHODS[] = {
     {"spread_length", spread_length_, METH_VARARGS, nullptr},
     {"spread", spread_, METH_VARARGS, nullptr},
     {"read_sheet", read_sheet_, METH_VARARGS, nullptr},
+    {"document_rows", document_rows, METH_VARARGS, nullptr},
     {"read_strings", read_strings_, METH_VARARGS, nullptr},
     {"match", matched, METH_VARARGS, nullptr},
     {"invalid_utf8", invalid, METH_VARARGS, nullptr},

@@ -7,7 +7,7 @@ from .early_columns import records_early, split_early
 from .figures import extremes, tally
 from .gather import FEW, all_differ, encoded, is_utf8, joined_texts, match, ranges, squeezed, texts
 from .numbers import read_numbers
-from .sheet_xml import read_sheet, read_strings
+from .sheet_xml import document_rows, read_sheet, read_strings
 from .structure import cut, line_marks, split, structure, text_marks
 from .times import read_times
 
@@ -18,6 +18,7 @@ __all__ = [
     "bitmap",
     "blank",
     "cut",
+    "document_rows",
     "encoded",
     "extremes",
     "is_utf8",

@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..types import PAD, Bytes, Ints, NumberRequest, SheetRead, SheetRule
+from ..types import PAD, Bytes, DocumentRows, Ints, NumberRequest, SheetRead, SheetRule
 from .gather import squeezed
 from .machine_words import fetch
 from .numbers import read_numbers
@@ -100,6 +100,11 @@ def read_sheet(buffer: Bytes, low: int, high: int, rule: SheetRule) -> SheetRead
         int(np.count_nonzero(~good)),
         bool((np.diff(place[filled]) > 0).all()),
     )
+
+
+def document_rows(buffer: bytes, low: int, high: int) -> DocumentRows | None:
+    """Rows of an OpenDocument sheet; `None`: they are left to the parser."""
+    return None
 
 
 def read_strings(buffer: Bytes, low: int, high: int) -> tuple[Ints, Ints] | None:

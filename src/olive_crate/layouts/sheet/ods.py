@@ -9,9 +9,13 @@ footnotes that are anchored in a cell have texts of their own.
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 from functools import cached_property
 from typing import Any
 
+import numpy as np
+
+from ...kernels.types import DocumentRows
 from ...sources.container import Container
 from ...sources.markup import local
 from ...sources.ranges import MOST_COLUMNS, MOST_ROWS, Area, area_of
@@ -20,6 +24,7 @@ from .grid import (
     Format,
 )
 from .ods_cells import MARKS, MOST_BLANKS, even, meaning
+from .ods_rows import ROW, ROW_END, are_usual, part_of, usual_rows
 from .ods_styles import StyleParser, Styles
 from .tables import HeldWorkbook, Table
 
@@ -52,6 +57,8 @@ BESIDE = {
     "shapes",
 }
 """Elements whose texts, and tables, are not the sheet's."""
+COLUMN_BITS = 20
+"""Bits of a column, beside the place of a style."""
 CURRENCIES = {"EUR": "€", "USD": "$", "GBP": "£", "JPY": "¥", "INR": "₹", "TRY": "₺"}
 
 
@@ -93,6 +100,62 @@ class ContentParser(StyleParser):
         self.note: list[str] | None = None
         self.count = 0
         super().__init__(container, "content.xml", styles)
+
+    def _parse(self, pieces: Iterable[bytes]) -> None:
+        held, usual = b"", None
+        for piece in pieces:
+            held += piece
+            usual = are_usual(held) if usual is None else usual
+            held = self._without_usual_rows(held) if usual else self._given_whole(held)
+        self.parser.Parse(held, True)
+
+    def _given_whole(self, data: bytes) -> bytes:
+        self.parser.Parse(data, False)
+        return b""
+
+    def _without_usual_rows(self, data: bytes) -> bytes:
+        """Take the rows that are in the usual form, and give the parser the rest.
+
+        Returns what has to wait for the next piece.
+        """
+        at = 0
+        while (row := data.find(ROW, at)) >= 0:
+            self.parser.Parse(data[at:row], False)
+            at = row
+            if self.own and self.cell is None and not self.beside:
+                read = usual_rows(data, at)
+                if read is not None:
+                    self._take(read)
+                    at = read.consumed
+                    continue
+            end = data.find(ROW_END, at)
+            if end < 0:
+                return data[at:]
+            self.parser.Parse(data[at : end + len(ROW_END)], False)
+            at = end + len(ROW_END)
+        whole = max(at, len(data) - len(ROW))
+        self.parser.Parse(data[at:whole], False)
+        return data[whole:]
+
+    def _take(self, read: DocumentRows) -> None:
+        """The cells of rows that the parser does not see."""
+        table = self.tables[-1]
+        self.count += len(read.rows)
+        self.container.check_cells(self.count, 4)
+        named = np.array([bool(name) for name, _ in read.style_names] or [True], bool)
+        styles = read.styles.astype(np.int64) << COLUMN_BITS
+        keys, which = np.unique(
+            styles + np.where(named[read.styles], 0, read.columns), return_inverse=True
+        )
+        met = []
+        for key in keys.tolist():
+            name, currency = read.style_names[key >> COLUMN_BITS]
+            column = key & ((1 << COLUMN_BITS) - 1)
+            met.append(self._format(name or table.style_of(column), currency))
+        forms, places = [form for form, _ in met], [place for _, place in met]
+        if len(read.rows):
+            table.add(part_of(read, table.row, forms, places, which))
+        table.row += read.height
 
     def _opened(self, tag: str, attributes: dict[str, str]) -> None:
         tag = self._local(tag)
@@ -217,16 +280,15 @@ class ContentParser(StyleParser):
                 table.merged.append(Area(low, first, low + high - 1, first + wide - 1))
         if "value-type" not in given and not self.paragraphs:
             return
-        style = given.get("style-name") or table.style_of(first)
-        form, place = self._format(style, given.get("currency", ""))
         texts = self.paragraphs
         shown = even(texts[0]) if len(texts) == 1 else "\n".join(map(even, texts))
-        kind, text = meaning(given, shown, form)
-        if not text:
-            return
-        data = text.encode("utf-8", "replace")
+        style, currency = given.get("style-name"), given.get("currency", "")
         for column in range(first, min(first + repeat, MOST_COLUMNS + 1)):
-            self.row.append((column, kind, place, data))
+            form, place = self._format(style or table.style_of(column), currency)
+            kind, text = meaning(given, shown, form)
+            if not text:
+                return
+            self.row.append((column, kind, place, text.encode("utf-8", "replace")))
 
     def _format(self, style: str, currency: str) -> tuple[Format, int]:
         """What a style says, and the place of its unit and decimals among the formats."""

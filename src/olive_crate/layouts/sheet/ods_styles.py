@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from ...errors import SourceError
 from ...sources.container import Container
 from ...sources.markup import XML_FAULTS, local, parser_for
@@ -35,11 +37,14 @@ class StyleParser:
         self.parser.EndElementHandler = self._closed
         self.parser.CharacterDataHandler = self._text
         try:
-            for piece in container.pieces(path):
-                self.parser.Parse(piece, False)
-            self.parser.Parse(b"", True)
+            self._parse(container.pieces(path))
         except XML_FAULTS as error:
             raise SourceError(f"{self.name}: a damaged workbook: {error}") from None
+
+    def _parse(self, pieces: Iterable[bytes]) -> None:
+        for piece in pieces:
+            self.parser.Parse(piece, False)
+        self.parser.Parse(b"", True)
 
     def _opened(self, tag: str, given: dict[str, str]) -> None:
         self.style(local(tag), {local(key): value for key, value in given.items()})

@@ -2,14 +2,31 @@
 
 from __future__ import annotations
 
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 import numpy as np
 
 from ... import kernels
-from ...kernels.types import PAD
+from ...kernels.types import PAD, Flags, Ints
 from ...sources.ranges import Area
 from .grid import Format, GridCells, Sheet, SheetEntry
+
+
+class CellPart(NamedTuple):
+    """Some cells of a sheet as arrays, with their texts side by side."""
+
+    rows: Ints
+    columns: Ints
+    kinds: np.ndarray
+    styles: Ints
+    starts: Ints
+    ends: Ints
+    text: bytes
+
+    def chosen(self, at: Flags) -> CellPart:
+        """Some of the cells."""
+        rows, columns, kinds, styles, starts, ends = (each[at] for each in self[:6])
+        return CellPart(rows, columns, kinds, styles, starts, ends, self.text)
 
 
 class Table:
@@ -25,26 +42,47 @@ class Table:
         self.column_styles: list[tuple[int, str]] = []
         self.comments: dict[tuple[int, int], str] = {}
         self.row = self.columns = 0
+        self._parts: list[CellPart] = []
 
     def style_of(self, column: int) -> str:
         """The style that a column gives to its cells."""
         return next((name for last, name in self.column_styles if column <= last), "")
 
-    def cells(self) -> GridCells:
-        """The filled cells as arrays."""
+    def add(self, part: CellPart) -> None:
+        """Cells behind those that are there."""
+        self._set_aside()
+        self._parts.append(part)
+
+    def _set_aside(self) -> None:
+        """Turn the cells that came one by one into arrays."""
+        if not self.values:
+            return
         rows, columns, kinds, styles = (
             np.array([each[place] for each in self.values], np.int64) for place in range(4)
         )
         lengths = np.array([len(each[4]) for each in self.values], np.int64)
-        ends = np.cumsum(lengths) + PAD
-        buffer = kernels.padded(b"".join(each[4] for each in self.values))
+        ends = np.cumsum(lengths)
+        text = b"".join(each[4] for each in self.values)
+        self._parts.append(CellPart(rows, columns, kinds, styles, ends - lengths, ends, text))
+        self.values.clear()
+
+    def cells(self) -> GridCells:
+        """The filled cells as arrays."""
+        self._set_aside()
+        parts = self._parts or [CellPart(*(np.zeros(0, np.int64),) * 6, b"")]
+        before = np.cumsum([PAD, *(len(part.text) for part in parts)])[:-1].tolist()
+        rows, columns, kinds, styles = (
+            np.concatenate([part[place] for part in parts]) for place in range(4)
+        )
+        starts = np.concatenate([p.starts + at for p, at in zip(parts, before, strict=True)])
+        ends = np.concatenate([p.ends + at for p, at in zip(parts, before, strict=True)])
         return GridCells(
             rows.astype(np.int32),
             columns.astype(np.int16),
             kinds.astype(np.uint8),
             styles.astype(np.int32),
-            buffer,
-            ends - lengths,
+            kernels.padded(b"".join(part.text for part in parts)),
+            starts,
             ends,
         )
 
