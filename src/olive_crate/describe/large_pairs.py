@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
-import math
 from collections import Counter
 from collections.abc import Iterator, Sequence
 
 import numpy as np
 
+from ..columns.suggestions import plain_numbers
 from ..dataset.model import PlainDataset
+from ..kernels.buffers import none_missing
 from .large import BLOCK, Pieces
 from .spread import over
+
+SHIFTED = 0.9
+"""If so much of the squares is due to what was taken off, it is taken off once more, and better."""
 
 
 def patterns_of(dataset: PlainDataset, names: Sequence[str]) -> Counter[bytes]:
@@ -63,14 +67,26 @@ class Products:
     """Sums of products of deviations, for each pair over the cases that have both."""
 
     def __init__(self, dataset: PlainDataset, names: Sequence[str], complete: bool) -> None:
-        sums = over(dataset, names, _sums)
-        totals = [math.fsum(t for each in sums for t in each[0][k]) for k in range(len(names))]
-        counts = sum(each[1] for each in sums)
-        means = np.divide(totals, counts, out=np.zeros(len(names)), where=np.asarray(counts) > 0)
-        made = over(dataset, names, _products, means, complete)
+        near = np.array([_near(dataset, name) for name in names])
+        self._take(over(dataset, names, _products, near, complete))
+        if self._is_shifted():
+            self._take(over(dataset, names, _products, self._means(near), complete))
+
+    def _take(self, made: list[tuple[np.ndarray, ...]]) -> None:
         self.n, self.products, self.sums, self.squares = (
             np.asarray(sum(each[part] for each in made)) for part in range(4)
         )
+
+    def _is_shifted(self) -> bool:
+        """Is what was taken off so far from a mean that much of the squares is due to it?"""
+        with np.errstate(invalid="ignore", divide="ignore"):
+            shifted = self.sums * self.sums / self.n > SHIFTED * self.squares
+        return bool((shifted & (self.n > 1)).any())
+
+    def _means(self, near: np.ndarray) -> np.ndarray:
+        """The means of the variables, each over its own cases."""
+        count, total = np.diag(self.n), np.diag(self.sums)
+        return near + np.divide(total, count, out=np.zeros(len(near)), where=count > 0)
 
     def covariances(self) -> np.ndarray:
         """Sample covariances; NaN for fewer than two cases."""
@@ -89,36 +105,43 @@ class Products:
         return np.asarray(np.clip(made, -1.0, 1.0))
 
 
-def _sums(pieces: Pieces) -> tuple[list[list[float]], np.ndarray]:
-    sums: list[list[float]] = [[] for _ in pieces]
-    counts = np.zeros(len(pieces))
-    for numbers in _numbers(pieces):
-        counts += (~np.isnan(numbers)).sum(axis=0)
-        for place, total in enumerate(np.nansum(numbers, axis=0).tolist()):
-            sums[place].append(total)
-    return sums, counts
+def _near(dataset: PlainDataset, name: str) -> float:
+    """The mean of the first numbers of a variable, from which deviations are taken."""
+    for piece in dataset.column_pieces(name):
+        values = piece.values.drop_null().to_numpy()[:BLOCK]
+        if len(values):
+            return float(np.mean(values, dtype=np.float64))
+    return 0.0
 
 
-def _products(pieces: Pieces, means: np.ndarray, complete: bool) -> tuple[np.ndarray, ...]:
-    shape = (len(means), len(means))
+def _products(pieces: Pieces, near: np.ndarray, complete: bool) -> tuple[np.ndarray, ...]:
+    shape = (len(near), len(near))
     n, products, sums, squares = (np.zeros(shape) for _ in range(4))
-    for numbers in _numbers(pieces):
-        there = ~np.isnan(numbers)
+    for own, there in _deviations(pieces, near):
         if complete:
-            kept = there.all(axis=1)
-            numbers, there = numbers[kept], there[kept]
-        own = np.nan_to_num(numbers - means, nan=0.0)
+            kept = there.all(axis=0)
+            own, there = own[:, kept], there[:, kept]
         here = there.astype(np.float64)
-        n += here.T @ here
-        products += own.T @ own
-        sums += own.T @ here
-        squares += (own * own).T @ here
+        n += here @ here.T
+        products += own @ own.T
+        sums += own @ here.T
+        np.square(own, out=own)
+        squares += own @ here.T
     return n, products, sums, squares
 
 
-def _numbers(pieces: Pieces) -> Iterator[np.ndarray]:
-    """Numbers block by block, shaped (rows, variables), NaN where missing."""
+def _deviations(pieces: Pieces, near: np.ndarray) -> Iterator[tuple[np.ndarray, np.ndarray]]:
+    """Deviations and whether there are any, shaped (variables, rows); 0 where missing."""
     for columns in zip(*pieces, strict=True):
-        for start in range(0, len(columns[0]), 4 * BLOCK):
-            stop = min(start + 4 * BLOCK, len(columns[0]))
-            yield np.column_stack([each.slice(start, stop).to_numpy() for each in columns])
+        numbers = [plain_numbers(each.values, None) for each in columns]
+        missing = [None if none_missing(each.reasons) else each.reasons != 0 for each in columns]
+        for start in range(0, len(columns[0]), BLOCK):
+            at = slice(start, start + BLOCK)
+            own = np.empty((len(columns), len(numbers[0][at])))
+            there = np.ones(own.shape, bool)
+            for place, (values, lacks) in enumerate(zip(numbers, missing, strict=True)):
+                np.subtract(values[at], near[place], out=own[place], dtype=np.float64)
+                if lacks is not None:
+                    own[place][lacks[at]] = 0.0
+                    there[place] = ~lacks[at]
+            yield own, there

@@ -7,7 +7,7 @@ LeVeque, 1983, as in `summary`).
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, Literal
+from typing import TYPE_CHECKING, Any, Literal, NamedTuple
 
 import msgspec
 import numpy as np
@@ -30,6 +30,10 @@ USES = ("pairs", "complete")
 BLOCK = 1 << 17
 HUGE = 1e150
 """The square of a larger number exceeds binary64."""
+MANY_CASES = 1_000_000
+"""From here on, the numbers of all variables are not put side by side."""
+FEW_CASES = 10_000
+"""Up to so many, each pair is worked out alone, from the means of its very cases."""
 SHIFTED = 0.9
 """A pair is worked out alone if so much of its squares is due to means that are not the pair's."""
 
@@ -95,30 +99,14 @@ def _both(present: np.ndarray) -> np.ndarray:
 
 def covariances(dataset: PlainDataset, names: Names | None = None, use: Use = "pairs") -> Pairs:
     """See `Dataset.covariances`."""
-    if is_large(dataset):
+    if is_large(dataset) or dataset.rows > MANY_CASES:
         wanted = _wanted(dataset, names, use)
         large = Products(dataset, wanted, use == "complete")
         return Pairs("covariance", tuple(wanted), large.covariances(), large.n.astype(np.int64))
     wanted, numbers = _numbers(dataset, names, use)
     present = ~np.isnan(numbers)
-    n = _both(present)
-    for place in range(len(wanted)):
-        mean, _ = mean_and_sd(numbers[present[:, place], place])
-        with np.errstate(over="ignore"):
-            numbers[:, place] -= mean or 0.0
-    np.nan_to_num(numbers, copy=False, nan=0.0)
-    there = present.astype(np.float64)
-    products, sums, squares = (np.zeros(n.shape) for _ in range(3))
-    with np.errstate(invalid="ignore", over="ignore"):
-        for start in range(0, len(numbers), BLOCK):
-            block = numbers[start : start + BLOCK]
-            products += block.T @ block
-            sums += block.T @ there[start : start + BLOCK]
-            squares += (block * block).T @ there[start : start + BLOCK]
-    with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
-        made = (products - sums * sums.T / n) / (n - 1)
-        shifted = sums * sums / n > SHIFTED * squares
-        lost = (shifted | shifted.T) & (n > 1)
+    sums = _sums_of_pairs(numbers, present)
+    made, lost = sums.covariances(), sums.lost()
     if lost.any():
         _, numbers = _numbers(dataset, names, use)
     for one, other in zip(*np.nonzero(np.triu(lost)), strict=True):
@@ -126,8 +114,56 @@ def covariances(dataset: PlainDataset, names: Names | None = None, use: Use = "p
         made[one, other] = made[other, one] = _covariance(
             numbers[there_both, one], numbers[there_both, other]
         )
-    made[(n < 2) | ~np.isfinite(made)] = np.nan
-    return Pairs("covariance", tuple(wanted), made, n)
+    made[(sums.n < 2) | ~np.isfinite(made)] = np.nan
+    return Pairs("covariance", tuple(wanted), made, sums.n)
+
+
+class _PairSums(NamedTuple):
+    """Sums for each pair over the cases that have both, of deviations from each variable's mean.
+
+    `sums` and `squares` are of the first variable of a pair.
+    """
+
+    n: np.ndarray
+    products: np.ndarray
+    sums: np.ndarray
+    squares: np.ndarray
+
+    def covariances(self) -> np.ndarray:
+        with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
+            made = (self.products - self.sums * self.sums.T / self.n) / (self.n - 1)
+        return np.asarray(made)
+
+    def correlations(self) -> np.ndarray:
+        with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
+            own = self.squares - self.sums * self.sums / self.n
+            made = (self.products - self.sums * self.sums.T / self.n) / np.sqrt(own * own.T)
+        return np.asarray(np.clip(made, -1.0, 1.0))
+
+    def lost(self) -> np.ndarray:
+        """The pairs in which too much cancels, so that they are worked out alone."""
+        with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
+            shifted = self.sums * self.sums / self.n > SHIFTED * self.squares
+        return np.asarray((shifted | shifted.T) & (self.n > 1))
+
+
+def _sums_of_pairs(numbers: np.ndarray, present: np.ndarray) -> _PairSums:
+    """The sums for all pairs, by products of blocks; `numbers` is left changed."""
+    n = _both(present)
+    for place in range(numbers.shape[1]):
+        mean, _ = mean_and_sd(numbers[present[:, place], place])
+        with np.errstate(over="ignore"):
+            numbers[:, place] -= mean or 0.0
+    np.nan_to_num(numbers, copy=False, nan=0.0)
+    products, sums, squares = (np.zeros(n.shape) for _ in range(3))
+    with np.errstate(invalid="ignore", over="ignore"):
+        for start in range(0, len(numbers), BLOCK):
+            block = numbers[start : start + BLOCK]
+            there = present[start : start + BLOCK].astype(np.float64)
+            products += block.T @ block
+            sums += block.T @ there
+            squares += (block * block).T @ there
+    return _PairSums(n, products, sums, squares)
 
 
 def _covariance(one: np.ndarray, other: np.ndarray) -> float:
@@ -143,19 +179,26 @@ def _sum_of_products(one: np.ndarray, other: np.ndarray) -> float:
 
 def correlations(dataset: PlainDataset, names: Names | None = None, use: Use = "pairs") -> Pairs:
     """See `Dataset.correlations`."""
-    if is_large(dataset):
+    if is_large(dataset) or dataset.rows > MANY_CASES:
         wanted = _wanted(dataset, names, use)
         large = Products(dataset, wanted, use == "complete")
         return Pairs("correlation", tuple(wanted), large.correlations(), large.n.astype(np.int64))
     wanted, numbers = _numbers(dataset, names, use)
+    present = ~np.isnan(numbers)
     width = len(wanted)
-    made, n = np.full((width, width), np.nan), _both(~np.isnan(numbers))
-    for one in range(width):
-        for other in range(one, width):
-            there = ~np.isnan(numbers[:, one]) & ~np.isnan(numbers[:, other])
-            made[one, other] = made[other, one] = _correlation(
-                numbers[there, one], numbers[there, other]
-            )
+    made, n = np.full((width, width), np.nan), _both(present)
+    alone = np.ones((width, width), bool)
+    if len(numbers) > FEW_CASES and np.nanmax(np.abs(numbers), initial=0.0) < HUGE:
+        sums = _sums_of_pairs(numbers, present)
+        made = sums.correlations()
+        alone = sums.lost() | ~np.isfinite(made)
+        if alone.any():
+            _, numbers = _numbers(dataset, names, use)
+    for one, other in zip(*np.nonzero(np.triu(alone)), strict=True):
+        there = present[:, one] & present[:, other]
+        made[one, other] = made[other, one] = _correlation(
+            numbers[there, one], numbers[there, other]
+        )
     return Pairs("correlation", tuple(wanted), made, n)
 
 
