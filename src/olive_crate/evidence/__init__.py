@@ -30,6 +30,7 @@ from .notes import (
     UnnamedColumns,
 )
 from .rows import (
+    AllowedByList,
     ClosingRows,
     CommentLabels,
     EndNotSeen,
@@ -130,6 +131,7 @@ ALL_EVIDENCE = (
         TitlesFound,
         UnitsFound,
         LabelsFound,
+        AllowedByList,
         CommentLabels,
         ClosingRows,
         LeftOutByPosition,
@@ -174,6 +176,7 @@ __all__ = [
     "ALL_EVIDENCE",
     "ALL_NOTES",
     "AlignedColumns",
+    "AllowedByList",
     "BlankColumns",
     "BlanksAround",
     "BlanksFollow",

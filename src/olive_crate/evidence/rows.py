@@ -66,6 +66,13 @@ class CommentLabels(Evidence, frozen=True, kw_only=True):
     about: ClassVar[str] = "sheet.comments"
 
 
+class AllowedByList(Evidence, frozen=True, kw_only=True):
+    """The values that a list of the sheet allows in the cells of a variable."""
+
+    about: ClassVar[str] = "variable.list"
+    words: tuple[str, ...]
+
+
 class ClosingRows(Evidence, frozen=True, kw_only=True):
     """Totals and notes at the end of the data; `value` is `skip`, or `keep` if they are read."""
 

@@ -17,7 +17,7 @@ import msgspec
 
 from ..declaration.variable import Variable, parts_of
 from ..errors import Advice, PlanError
-from ..evidence import Evidence, LevelSuggested
+from ..evidence import AllowedByList, Evidence, LevelSuggested
 from ..sources.writing import write_whole
 from .model import Decisions
 from .options import OPTIONS
@@ -287,6 +287,8 @@ def _comment_variable(table: Any, evidence: Evidence, text: str, commented: set[
 
     if isinstance(evidence, LevelSuggested):
         table["name"].comment(text)
+    elif isinstance(evidence, AllowedByList) and "promised" in table:
+        table.item("promised").comment(text)
     elif evidence.variable in commented:
         table.add(tomlkit.comment(text))
     else:

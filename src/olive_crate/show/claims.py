@@ -16,6 +16,8 @@ suspects_words = variable_claims.suspects_words
 file_list = set_words.file_list
 
 __all__ = ["Words", "claim_of", "quoted", "suspects_words"]
+WORDS_SHOWN = 4
+"""Words of a list that are named."""
 
 
 @claim_of.register
@@ -152,6 +154,13 @@ def _(evidence: ev.LabelsFound) -> str:
 @claim_of.register
 def _(evidence: ev.CommentLabels) -> str:
     return f"{several(evidence.supporting or 0, 'label')} from those of the heading's cells"
+
+
+@claim_of.register
+def _(evidence: ev.AllowedByList) -> str:
+    first = ", ".join(f'"{word}"' for word in evidence.words[:WORDS_SHOWN])
+    more = len(evidence.words) - WORDS_SHOWN
+    return f"a list of the sheet allows {first}" + (f" and {more} more" if more > 0 else "")
 
 
 @claim_of.register

@@ -62,6 +62,7 @@ NO_VALUE = (
     "variable.level",
     "variable.from",
     "variable.unit",
+    "variable.list",
 )
 """Evidence about variables whose claim says all of it."""
 

@@ -12,6 +12,7 @@ from ...columns.rule import SourceColumn
 from ...declaration.variable import Variable
 from ...errors import LayoutError, PlanError
 from ...evidence import Evidence, NoKeyInTable, Note, TableChosen
+from ...plan.known import with_known
 from ...plan.model import Decisions
 from ...plan.rows import Rows
 from ...sources.database import Session
@@ -174,24 +175,19 @@ def _kept(plan: Decisions, relation: Relation, names: Sequence[str]) -> tuple[st
 
 def _declared(plan: Decisions, relation: Relation, names: Sequence[str]) -> tuple[Variable, ...]:
     """The plan's declarations, with what the database says where they say nothing."""
-    own = {heading: each for each in plan.variables for heading in each.headings}
-    made: list[Variable] = []
-    used = set()
-    for name, column in zip(names, relation.columns, strict=True):
-        given = own.get(name)
-        if given is not None:
-            used.add(given.name)
-        variable = given or Variable(name)
-        changes: dict[str, Any] = {}
-        if column.type and variable.type is None:
-            changes["type"] = column.type
-        if column.required and not plan.listed:
-            changes["required"] = True
-        if column.promised is not None and variable.promised is None and not plan.listed:
-            changes["promised"] = column.promised
-        if given is not None or changes:
-            made.append(msgspec.structs.replace(variable, **changes))
-    return (*made, *(each for each in plan.variables if each.name not in used))
+    known = [
+        {
+            part: value
+            for part, value in (
+                ("type", column.type),
+                ("required", column.required),
+                ("promised", column.promised),
+            )
+            if value
+        }
+        for column in relation.columns
+    ]
+    return with_known(plan, names, known)
 
 
 def _preview(

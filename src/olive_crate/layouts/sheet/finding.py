@@ -9,9 +9,11 @@ from typing import NamedTuple
 import msgspec
 import numpy as np
 
+from ...declaration.variable import Variable
 from ...errors import LayoutError, PlanError
 from ...evidence import BlockChosen, Evidence, SheetChosen
 from ...kernels.types import Ints
+from ...plan.known import with_known
 from ...plan.model import Decisions
 from ...plan.rows import KEEP, SKIP, Rows
 from ...sources.container import Limits
@@ -35,6 +37,7 @@ from .cell_kinds import with_kinds
 from .comments import with_comments
 from .grid import GridCells, Sheet, SheetEntry
 from .layout import SheetLayout
+from .lists import allowed_in, known_by_lists
 from .named import named_range
 from .numbered import at_block, in_order, with_merged
 from .pieces import Assembly
@@ -79,6 +82,7 @@ def find_sheet(source: Source, plan: Decisions, before: Before) -> SourceLayout:
         chosen = _chosen_sheet(workbook, plan, evidence, before.thorough)
         used_rows = chosen.sheet.cells.used_rows()
         area = _area(plan, workbook, chosen, evidence)
+        lists = allowed_in(workbook, chosen.sheet)
     sheet = _visible(chosen.sheet, plan)
     rows = rows_of(sheet, area.area, area.columns)
     given, found = moved(plan, rows, len(area.columns), source)
@@ -95,7 +99,9 @@ def find_sheet(source: Source, plan: Decisions, before: Before) -> SourceLayout:
     aside = set_aside(sheet, area.area, area.columns, parts, layout.last_row, evidence)
     layout = msgspec.structs.replace(layout, aside=aside.rows)
     layout, shown_units, more = with_kinds(layout, headings)
-    complete = _complete(plan, chosen, area, parts)
+    rows_read = (layout.first, layout.last_row)
+    known = known_by_lists(lists, area.columns, rows_read, headings, evidence)
+    complete = _complete(plan, chosen, area, parts, with_known(plan, headings, known))
     units = cells_of_row(rows, parts.units, len(area.columns))
     further = parts.groups is not None and parts.groups not in (SKIP, KEEP)
     if further:
@@ -177,7 +183,13 @@ def _layout(
     )
 
 
-def _complete(plan: Decisions, chosen: _Chosen, area: _Area, parts: Rows) -> Decisions:
+def _complete(
+    plan: Decisions,
+    chosen: _Chosen,
+    area: _Area,
+    parts: Rows,
+    variables: tuple[Variable, ...],
+) -> Decisions:
     """The plan with all that was found."""
     replace = msgspec.structs.replace
     decimal = plan.delimited.decimal or other_decimal(plan.delimited.grouping)
@@ -186,6 +198,7 @@ def _complete(plan: Decisions, chosen: _Chosen, area: _Area, parts: Rows) -> Dec
         sheet=replace(plan.sheet, sheet=chosen.entry.name, range=area.text),
         rows=parts,
         layout="sheet",
+        variables=variables,
         delimited=replace(plan.delimited, decimal=decimal),
     )
 

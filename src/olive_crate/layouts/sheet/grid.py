@@ -105,6 +105,15 @@ class Format(NamedTuple):
     """Digits that are shown at least, with zeros in front."""
 
 
+class CellList(NamedTuple):
+    """A list of what may be typed into some cells."""
+
+    areas: tuple[Area, ...]
+    words: tuple[str, ...] = ()
+    place: str = ""
+    """A range or a name, where the words stand in cells."""
+
+
 class Sheet(msgspec.Struct, frozen=True, eq=False):
     """One sheet: its cells, and what lies over them."""
 
@@ -121,6 +130,8 @@ class Sheet(msgspec.Struct, frozen=True, eq=False):
     """The used range as the file claims it."""
     comments: Mapping[tuple[int, int], str] = {}
     """The text of a comment by the row and column of its cell."""
+    lists: tuple[CellList, ...] = ()
+    """Lists of what may be typed into cells."""
 
     @property
     def used(self) -> Area | None:

@@ -19,10 +19,8 @@ from ...kernels.types import DocumentRows
 from ...sources.container import Container
 from ...sources.markup import local
 from ...sources.ranges import MOST_COLUMNS, MOST_ROWS, Area, area_of
-from .grid import (
-    NUMBER,
-    Format,
-)
+from .grid import NUMBER, CellList, Format
+from .lists import list_of_condition
 from .ods_cells import MARKS, MOST_BLANKS, even, meaning
 from .ods_rows import ROW, ROW_END, are_usual, part_of, usual_rows
 from .ods_styles import StyleParser, Styles
@@ -87,6 +85,7 @@ class ContentParser(StyleParser):
         self.other_names: dict[str, str] = {}
         self.formats: list[Format] = [Format()]
         self.places: dict[Format, int] = {Format(): 0}
+        self.validations: dict[str, CellList] = {}
         self.by_style: dict[tuple[str, str], tuple[Format, int]] = {}
         self.locals: dict[str, str] = {}
         self.own = ""
@@ -203,6 +202,10 @@ class ContentParser(StyleParser):
         elif tag == "named-expression":
             text = given.get("expression", "")[:60]
             self.other_names[given.get("name", "")] = f"is computed or a constant ({text})"
+        elif tag == "content-validation":
+            found = list_of_condition(given.get("condition", ""))
+            if found is not None:
+                self.validations[given.get("name", "")] = found
         elif not self.tables:
             self.style(tag, given)
         elif tag == "table-column":
@@ -278,6 +281,10 @@ class ContentParser(StyleParser):
             if wide > 1 or high > 1:
                 low = table.row + 1
                 table.merged.append(Area(low, first, low + high - 1, first + wide - 1))
+        validation = self.validations.get(given.get("content-validation-name", ""))
+        if validation is not None:
+            low = table.row + 1
+            table.hold(validation, Area(low, first, low + self.repeat - 1, first + repeat - 1))
         if "value-type" not in given and not self.paragraphs:
             return
         texts = self.paragraphs

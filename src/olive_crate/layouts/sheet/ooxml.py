@@ -21,7 +21,8 @@ from ...sources.ranges import Area, area_of
 from ...workers import Workers
 from .comments import Comments, comments_of
 from .formulas import add_not_calculated, not_calculated
-from .grid import Format, Sheet, SheetEntry
+from .grid import CellList, Format, Sheet, SheetEntry
+from .lists import lists_of
 from .number_formats import BUILT_IN, format_of
 from .parser import SheetParser, hidden_span
 from .pieces import Assembly
@@ -206,6 +207,7 @@ class Xlsx:
             whole=whole,
             claimed=frame.claimed,
             comments=self._comments(entry),
+            lists=frame.lists,
         )
 
     def _comments(self, entry: SheetEntry) -> Comments:
@@ -321,8 +323,15 @@ class _RowPieces:
 class Frame:
     """What a sheet says beside its rows."""
 
-    def __init__(self, merged: tuple[Area, ...], hidden_columns: set[int], claimed: str) -> None:
+    def __init__(
+        self,
+        merged: tuple[Area, ...],
+        hidden_columns: set[int],
+        claimed: str,
+        lists: tuple[CellList, ...] = (),
+    ) -> None:
         self.merged, self.hidden_columns, self.claimed = merged, hidden_columns, claimed
+        self.lists = lists
 
 
 def frame_of(tree: Element) -> Frame:
@@ -333,7 +342,7 @@ def frame_of(tree: Element) -> Frame:
     for each in tree.iter("col"):
         hidden |= hidden_span(each.attrib)
     claimed = dimension.get("ref", "") if dimension is not None else ""
-    return Frame(tuple(each for each in merged if each), hidden, claimed)
+    return Frame(tuple(each for each in merged if each), hidden, claimed, lists_of(tree))
 
 
 def kind_of_name(text: str) -> str:

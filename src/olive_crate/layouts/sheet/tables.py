@@ -9,7 +9,7 @@ import numpy as np
 from ... import kernels
 from ...kernels.types import PAD, Flags, Ints
 from ...sources.ranges import Area
-from .grid import Format, GridCells, Sheet, SheetEntry
+from .grid import CellList, Format, GridCells, Sheet, SheetEntry
 
 
 class CellPart(NamedTuple):
@@ -43,10 +43,25 @@ class Table:
         self.comments: dict[tuple[int, int], str] = {}
         self.row = self.columns = 0
         self._parts: list[CellPart] = []
+        self._lists: dict[CellList, list[Area]] = {}
 
     def style_of(self, column: int) -> str:
         """The style that a column gives to its cells."""
         return next((name for last, name in self.column_styles if column <= last), "")
+
+    def hold(self, found: CellList, area: Area) -> None:
+        """A list holds for these cells, which lie below those of before or beside them."""
+        areas = self._lists.setdefault(found, [])
+        before = areas[-1] if areas else None
+        if before is not None and before[1::2] == area[1::2] and before[2] + 1 == area[0]:
+            areas[-1] = Area(before[0], area[1], area[2], area[3])
+        else:
+            areas.append(area)
+
+    @property
+    def lists(self) -> tuple[CellList, ...]:
+        """The lists of what may be typed, with their cells."""
+        return tuple(each._replace(areas=tuple(at)) for each, at in self._lists.items())
 
     def add(self, part: CellPart) -> None:
         """Cells behind those that are there."""
@@ -135,4 +150,5 @@ class HeldWorkbook:
             hidden_rows=frozenset(table.hidden_rows),
             hidden_columns=frozenset(table.hidden_columns),
             comments=table.comments,
+            lists=table.lists,
         )

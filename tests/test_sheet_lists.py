@@ -1,0 +1,117 @@
+"""Lists of what may be typed into cells: what they say of variables."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+
+import pytest
+import xlsxwriter
+
+import olive_crate as oc
+
+NAMESPACES = " ".join(
+    f'xmlns:{prefix}="urn:oasis:names:tc:opendocument:xmlns:{prefix}:1.0"'
+    for prefix in ("office", "table", "text")
+)
+
+
+def opendocument(body: str) -> bytes:
+    data = io.BytesIO()
+    with zipfile.ZipFile(data, "w") as archive:
+        archive.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
+        archive.writestr(
+            "content.xml",
+            f"<office:document-content {NAMESPACES}><office:body><office:spreadsheet>{body}"
+            "</office:spreadsheet></office:body></office:document-content>",
+        )
+    return data.getvalue()
+
+
+def listed_book(path):
+    """A survey in which cells have lists of what may be typed: in the rule, in a range, by name."""
+    book = xlsxwriter.Workbook(path)
+    sheet, lists = book.add_worksheet("survey"), book.add_worksheet("lists")
+    lists.write_column(0, 0, ["Picual", "Arbequina", "Hojiblanca"])
+    book.define_name("varieties", "=lists!$A$1:$A$3")
+    sheet.write_row(0, 0, ["grower", "variety", "irrigated", "score", "planted", "few", "remark"])
+    for row in range(1, 41):
+        variety = ("Picual", "Arbequina", "Picudo")[row % 3]
+        sheet.write_row(row, 0, [row, variety, "yes", row % 5 + 1, "Picual", "a", "as typed"])
+    sheet.data_validation("B2:B1048576", {"validate": "list", "source": "=lists!$A$1:$A$3"})
+    sheet.data_validation("C2:C100", {"validate": "list", "source": ["yes", "no", "do not know"]})
+    sheet.data_validation("D2:D41", {"validate": "list", "source": [1, 2, 3, 4, 5]})
+    sheet.data_validation("E2:E41", {"validate": "list", "source": "=varieties"})
+    sheet.data_validation("F2:F4", {"validate": "list", "source": ["a", "b"]})  # not its column's
+    sheet.data_validation("G2:G41", {"validate": "list", "source": "=gone!$A$1:$A$3"})
+    book.close()
+
+
+LISTED = {
+    "grower": ("integer", None),
+    "variety": ("category", ("Picual", "Arbequina", "Hojiblanca")),
+    "irrigated": ("category", ("yes", "no", "do not know")),
+    "score": ("integer", (1, 2, 3, 4, 5)),
+    "planted": ("category", ("Picual", "Arbequina", "Hojiblanca")),
+    "few": ("text", None),
+    "remark": ("text", None),
+}
+
+
+def test_lists_of_what_may_be_typed_are_promised_values(tmp_path):
+    """Values outside of a list are read, and the promise is broken."""
+    path = tmp_path / "survey.xlsx"
+    listed_book(path)
+    plan = oc.draft(path, sheet="survey")
+    found = oc.load(path, sheet="survey")
+    assert found.equals(oc.load(plan))
+    met = {v.name: (v.type, v.promised and v.promised.allowed) for v in found.variables}
+    assert met == LISTED
+    assert found["variety"].values.to_pylist().count("Picudo") == 13
+    assert [each.count for each in found.receipt.promises if not each.kept] == [13]
+    plan.write(tmp_path / "plan.toml")
+    text = (tmp_path / "plan.toml").read_text("utf-8")
+    assert '# a list of the sheet allows "Picual", "Arbequina", "Hojiblanca"' in text
+    own = oc.load(
+        path, sheet="survey", variables={"variety": {"promised": {"allowed": ["Picual"]}}}
+    )
+    assert own["variety"].variable.promised.allowed == ("Picual",)
+
+
+@pytest.mark.parametrize(
+    ("condition", "allowed"),
+    [
+        ('of:cell-content-is-in-list("yes";"no")', ("yes", "no")),
+        ('cell-content-is-in-list("say ""no""";"a;b")', ('say "no"', "a;b")),
+        ("of:cell-content-is-in-list([$lists.$A$1:.$A$2])", ("yes", "no")),
+        ("of:cell-content-is-in-list([.$C$2:.$C$3])", ("q", "p")),
+        ("of:cell-content-is-in-list([$gone.$A$1:.$A$2])", None),
+        ("of:cell-content-is-whole-number() and cell-content()>3", None),
+    ],
+)
+def test_lists_of_an_opendocument_sheet(condition, allowed):
+    def text(word: str) -> str:
+        return f'<table:table-cell office:value-type="string"><text:p>{word}</text:p>'
+
+    quoted = condition.replace("&", "&amp;").replace('"', "&quot;").replace(">", "&gt;")
+    rows = "".join(
+        f"<table:table-row>{text(f'G{row}')}</table:table-cell>"
+        + text("yes").replace("office", 'table:content-validation-name="v" office', 1)
+        + f"</table:table-cell>{text('pqpq'[row % 4])}</table:table-cell></table:table-row>"
+        for row in range(1, 21)
+    )
+    lists = "".join(
+        f"<table:table-row>{text(word)}</table:table-cell></table:table-row>"
+        for word in ("yes", "no")
+    )
+    heads = "".join(
+        f"{text(word)}</table:table-cell>" for word in ("grower", "irrigated", "letter")
+    )
+    data = opendocument(
+        f"<table:content-validations><table:content-validation table:name='v' "
+        f'table:condition="{quoted}"/></table:content-validations><table:table '
+        f"table:name='survey'><table:table-row>{heads}</table:table-row>{rows}</table:table>"
+        f"<table:table table:name='lists'>{lists}</table:table>"
+    )
+    promised = oc.load(data, sheet="survey")["irrigated"].variable.promised
+    assert (promised and promised.allowed) == allowed
