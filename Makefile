@@ -27,9 +27,10 @@ lint: .venv/ready
 	$(BIN)/mypy
 	$(BIN)/lint-imports --no-cache
 
-# The table of speed, written to benchmarks/RESULTS.md.
+# The tables of speed, written to benchmarks/RESULTS.md and SHAPES.md.
 bench: .venv/ready
 	$(BIN)/python benchmarks/speed.py --write
+	$(BIN)/python benchmarks/shapes.py --rounds 3 --write
 
 # How right detection and checks are, what checks cost, and sets of files (needs 8 GB for a while).
 bench-more: .venv/ready
@@ -39,6 +40,7 @@ bench-more: .venv/ready
 	$(BIN)/python benchmarks/findings.py
 	$(BIN)/python benchmarks/sets.py
 	$(BIN)/python benchmarks/large_set.py
+	$(BIN)/python benchmarks/register.py
 
 clean:
 	rm -rf .venv demo build
