@@ -465,3 +465,25 @@ def test_a_plan_from_elsewhere_gets_no_secret(kind, monkeypatch, tmp_path, comma
     assert f"OLIVE_CRATE_HOSTS={host(kind)}" in refused.stderr
     monkeypatch.setenv("OLIVE_CRATE_HOSTS", host(kind))
     assert command("summary", "a.plan.toml").returncode == 0
+
+
+@pytest.mark.parametrize(
+    ("values", "wanted"),
+    [
+        ([1, 2.5, None, -3], [1.0, 2.5, None, -3.0]),
+        ([2**53, 0.5], [2.0**53, 0.5]),
+        ([2**53 + 1, 0.5], [float(2**53 + 1), 0.5]),
+        ([2**62, 0.25, None], [2.0**62, 0.25, None]),
+        ([1, 2, "n/a"], [1, 2, None]),
+    ],
+)
+def test_whole_numbers_among_others_are_numbers(tmp_path, values, wanted):
+    """SQLite keeps 50.0 as 50 in a column of numbers."""
+    path = tmp_path / "mill.db"
+    with sqlite3.connect(path) as link:
+        link.execute("CREATE TABLE weights (net)")
+        link.executemany("INSERT INTO weights VALUES (?)", [(each,) for each in values])
+    link.close()
+    found = oc.load(path)["net"]
+    assert found.variable.type == ("integer" if "n/a" in values else "number")
+    assert found.values.to_pylist() == wanted
