@@ -265,7 +265,8 @@ def test_every_row_and_cell_of_any_table_is_accounted_for(tmp_path, rows):
             if isinstance(value, float):
                 assert float(text) == value
             else:
-                assert (text or "") == ("" if value is None else str(value)) or not text.strip()
+                wanted = "" if value is None else str(value)
+                assert (text or "") == wanted or not wanted.strip()
 
 
 ADDRESSES = {

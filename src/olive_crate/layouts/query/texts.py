@@ -33,8 +33,8 @@ def array_of(values: Sequence[Any], kind: str = "") -> pa.Array:
     try:
         if kinds <= {str, bytes}:
             return pa.array(values, STRING)
-        if kinds == {int, float}:  # one database keeps 50.0 as 50
-            return pa.array(values, pa.float64())  # refuses whole ones that would lose digits
+        if kinds == {int, float}:  # one database keeps 50.0 as 50, which stays the text it is
+            return pa.array([each if each is None else repr(each) for each in values], STRING)
         if len(kinds) == 1 and (held := HELD.get(kinds.pop())):
             return pa.array(values, held)
     except (pa.ArrowInvalid, pa.ArrowTypeError, OverflowError, UnicodeEncodeError):

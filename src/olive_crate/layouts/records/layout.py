@@ -234,7 +234,8 @@ def _blocks(batch: Batch, hands: Hands) -> Iterator[RecordBlock]:
         forecast = hands.forecast()
         size = ROWS_A_BLOCK if forecast else FIRST_ROWS
         arrays = {index: each.slice(at, size) for index, each in batch.arrays.items()}
-        yield RecordBlock(batch.rows[at : at + size], arrays, forecast)
+        # values that are there already are taken at once: threads would only wait for one another
+        yield RecordBlock(batch.rows[at : at + size], arrays, forecast, early=bool(forecast))
         at += size
 
 
