@@ -115,3 +115,70 @@ def test_lists_of_an_opendocument_sheet(condition, allowed):
     )
     promised = oc.load(data, sheet="survey")["irrigated"].variable.promised
     assert (promised and promised.allowed) == allowed
+
+
+WORDS = [
+    *(("Picual", "hill", "ripe"), ("Arbequina", "valley", "green"), ("Leccino", "hill", "green")),
+    *(("Frantoio", "ridge", "ripe"), ("Empeltre", "valley", "ripe")),
+]
+"""Rows of words, among which a heading of such words is not to be seen."""
+
+
+def marked_book(mark: str, head: tuple, title: bool) -> bytes:
+    data = io.BytesIO()
+    book = xlsxwriter.Workbook(data, {"in_memory": True})
+    sheet, top = book.add_worksheet(), 2 if title else 0
+    if title:
+        sheet.write(0, 0, "Groves of the cooperative")
+    for at, row in enumerate([head, *WORDS * 3]):
+        sheet.write_row(top + at, 0, row)
+    if mark == "table":
+        headers = [{"header": each} for each in head]
+        sheet.add_table(top, 0, top + 15, 2, {"columns": headers})
+    elif mark == "filter":
+        sheet.autofilter(top, 0, top + 15, 2)
+    elif mark == "frozen panes":
+        sheet.freeze_panes(top + 1, 0)
+    elif mark == "print titles":
+        sheet.repeat_rows(top)
+    elif mark == "frozen first column":
+        sheet.freeze_panes(0, 1)
+    elif mark == "frozen far below":
+        sheet.freeze_panes(top + 9, 0)
+    book.close()
+    return data.getvalue()
+
+
+@pytest.mark.parametrize("title", [False, True])
+@pytest.mark.parametrize("mark", ["table", "filter", "frozen panes", "print titles"])
+def test_what_a_sheet_has_for_a_heading_is_one(mark, title):
+    """Where the cells do not show it; where they do, nothing changes."""
+    found = oc.load(marked_book(mark, ("hill", "ridge", "green"), title))
+    assert found.names == ["hill", "ridge", "green"]
+    assert found.rows == 15
+    assert f"the sheet's {mark}" in " ".join(str(found.receipt).split())
+    plain = oc.load(marked_book(mark, ("grove 1", "grove 2", "grove 3"), title))
+    assert plain.rows == 15
+
+
+@pytest.mark.parametrize("mark", ["", "frozen first column", "frozen far below"])
+def test_other_marks_say_nothing_of_a_heading(mark):
+    plan = oc.draft(marked_book(mark, ("hill", "ridge", "green"), False))
+    assert plan.rows.names == () and any(
+        each.about == "rows.names" and not each.certain for each in plan.evidence
+    )
+
+
+def test_rows_that_an_opendocument_sheet_repeats_on_each_page_are_its_heading():
+    def row(words: tuple) -> str:
+        cells = "".join(
+            f'<table:table-cell office:value-type="string"><text:p>{word}</text:p>'
+            "</table:table-cell>"
+            for word in words
+        )
+        return f"<table:table-row>{cells}</table:table-row>"
+
+    head = f"<table:table-header-rows>{row(('hill', 'ridge', 'green'))}</table:table-header-rows>"
+    body = "".join(map(row, WORDS * 3))
+    found = oc.load(opendocument(f"<table:table table:name='groves'>{head}{body}</table:table>"))
+    assert (found.names, found.rows) == (["hill", "ridge", "green"], 15)

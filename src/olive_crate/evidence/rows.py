@@ -19,6 +19,8 @@ class HeadingFound(Evidence, frozen=True, kw_only=True):
     """The page itself says so."""
     by_merges: bool = False
     """Merged cells at the top show it."""
+    by_mark: str = ""
+    """What of the sheet shows it: a table, a filter, print titles, frozen panes."""
 
 
 class TitlesFound(Evidence, frozen=True, kw_only=True):

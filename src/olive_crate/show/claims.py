@@ -16,6 +16,7 @@ suspects_words = variable_claims.suspects_words
 file_list = set_words.file_list
 
 __all__ = ["Words", "claim_of", "quoted", "suspects_words"]
+MARK_VERBS = {"table": "has it", "filter": "shows", "print titles": "show", "frozen panes": "show"}
 WORDS_SHOWN = 4
 """Words of a list that are named."""
 
@@ -116,6 +117,8 @@ def _(evidence: ev.HeadingFound) -> str:
         claim += ", as the page marks them"
     if evidence.by_merges:
         claim += ", as merged cells show"
+    if evidence.by_mark:
+        claim += f", as the sheet's {evidence.by_mark} {MARK_VERBS[evidence.by_mark]}"
     if not evidence.certain and evidence.levels == 1:
         claim += f", which may be a row of data: {quoted(evidence)}"
     return claim

@@ -114,6 +114,14 @@ class CellList(NamedTuple):
     """A range or a name, where the words stand in cells."""
 
 
+class HeadMark(NamedTuple):
+    """What a sheet itself has for a heading: its last row, and by what."""
+
+    row: int
+    kind: str
+    """`table`, `filter`, `print titles` or `frozen panes`."""
+
+
 class Sheet(msgspec.Struct, frozen=True, eq=False):
     """One sheet: its cells, and what lies over them."""
 
@@ -130,6 +138,8 @@ class Sheet(msgspec.Struct, frozen=True, eq=False):
     """The used range as the file claims it."""
     comments: Mapping[tuple[int, int], str] = {}
     """The text of a comment by the row and column of its cell."""
+    heads: tuple[HeadMark, ...] = ()
+    """Rows that the sheet has for headings, what says most first."""
     lists: tuple[CellList, ...] = ()
     """Lists of what may be typed into cells."""
 

@@ -210,6 +210,8 @@ class ContentParser(StyleParser):
             self.style(tag, given)
         elif tag == "table-column":
             self._column(given)
+        elif tag == "table-header-rows":
+            self.tables[-1].header = self.tables[-1].row
         elif tag == "table-row":
             self.row, self.column = [], 0
             self.repeat = _count(given.get("number-rows-repeated"))
@@ -260,6 +262,8 @@ class ContentParser(StyleParser):
             self.cell = None
         elif tag == "table-row":
             self._end_row()
+        elif tag == "table-header-rows":
+            self.tables[-1].end_header()
         elif tag == "table":
             self.own = ""
 

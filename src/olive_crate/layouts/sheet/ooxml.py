@@ -10,7 +10,6 @@ import posixpath
 import re
 from collections.abc import Iterator
 from functools import cached_property
-from xml.etree.ElementTree import Element
 
 from ... import kernels
 from ...errors import SourceError
@@ -21,10 +20,10 @@ from ...sources.ranges import Area, area_of
 from ...workers import Workers
 from .comments import Comments, comments_of
 from .formulas import add_not_calculated, not_calculated
-from .grid import CellList, Format, Sheet, SheetEntry
-from .lists import lists_of
+from .frame import Frame, frame_of
+from .grid import Format, HeadMark, Sheet, SheetEntry
 from .number_formats import BUILT_IN, format_of
-from .parser import SheetParser, hidden_span
+from .parser import SheetParser
 from .pieces import Assembly
 from .strings import Strings, is_utf8, shared_strings
 
@@ -98,6 +97,7 @@ class Xlsx:
     def names(self) -> dict[str, tuple[str, Area]]:
         """Named ranges and tables: the sheet and the rectangle of each."""
         found = {}
+        self.tables: set[str] = set()
         for name, text in self._defined():
             meant = named_area(text)
             if meant is not None and meant[1].last_row and meant[1].last_column:
@@ -112,6 +112,8 @@ class Xlsx:
                         area = area._replace(last_row=area.last_row - totals)
                         name = tree.get("displayName") or tree.get("name") or path
                         found[name] = (sheet.name, area)
+                        if tree.get("headerRowCount") != "0":
+                            self.tables.add(name)
         return found
 
     def _defined(self) -> Iterator[tuple[str, str]]:
@@ -208,7 +210,29 @@ class Xlsx:
             claimed=frame.claimed,
             comments=self._comments(entry),
             lists=frame.lists,
+            heads=self._heads(entry, frame),
         )
+
+    def _heads(self, entry: SheetEntry, frame: Frame) -> tuple[HeadMark, ...]:
+        """The rows of headings: of tables, by a filter, repeated on each page, frozen."""
+        tables = [
+            HeadMark(area.first_row, "table")
+            for name, (sheet, area) in self.names.items()
+            if sheet == entry.name and name in self.tables
+        ]
+        return (*tables, *frame.heads[:1], *self._print_titles(entry), *frame.heads[1:])
+
+    def _print_titles(self, entry: SheetEntry) -> list[HeadMark]:
+        sheets = [each.get("name", "") for each in self.tree.iter("sheet")]
+        found = []
+        for each in self.tree.iter("definedName"):
+            own = each.get("localSheetId", "")
+            if each.get("name") != "_xlnm.Print_Titles" or not own.isdigit():
+                continue
+            rows = re.search(r"!\$(\d+):\$(\d+)", each.text or "")
+            if int(own) < len(sheets) and sheets[int(own)] == entry.name and rows:
+                found.append(HeadMark(int(rows[2]), "print titles"))
+        return found
 
     def _comments(self, entry: SheetEntry) -> Comments:
         """The comments of a sheet's cells."""
@@ -318,31 +342,6 @@ class _RowPieces:
                 carried = text[cut:]
             else:
                 carried = text
-
-
-class Frame:
-    """What a sheet says beside its rows."""
-
-    def __init__(
-        self,
-        merged: tuple[Area, ...],
-        hidden_columns: set[int],
-        claimed: str,
-        lists: tuple[CellList, ...] = (),
-    ) -> None:
-        self.merged, self.hidden_columns, self.claimed = merged, hidden_columns, claimed
-        self.lists = lists
-
-
-def frame_of(tree: Element) -> Frame:
-    """Merged cells, hidden columns and the claimed range, from a sheet without its rows."""
-    merged = [area_of(each.get("ref", "")) for each in tree.iter("mergeCell")]
-    dimension = tree.find("dimension")
-    hidden: set[int] = set()
-    for each in tree.iter("col"):
-        hidden |= hidden_span(each.attrib)
-    claimed = dimension.get("ref", "") if dimension is not None else ""
-    return Frame(tuple(each for each in merged if each), hidden, claimed, lists_of(tree))
 
 
 def kind_of_name(text: str) -> str:

@@ -11,6 +11,7 @@ from ...evidence import Evidence, HeadingFound, SpacerColumns
 from ...plan.rows import Rows
 from ...sources.ranges import Area
 from ..base import Row
+from ..text.completing import row_parts
 from .grid import Sheet
 
 MOST_LEVELS = 6
@@ -25,7 +26,7 @@ def marked_heading(
     given: Rows,
     evidence: list[Evidence],
 ) -> Rows:
-    """The rows of names where merged cells at the top of a block show how many they are.
+    """The rows of names where merged cells, or marks of the sheet, show which they are.
 
     A word over several columns has names below it; one over several rows is a name of all of them.
     """
@@ -41,7 +42,7 @@ def marked_heading(
     heading = [row for row in rows if row.number < top + deep]
     below = any(row.filled > 1 for row in rows if row.number >= top + deep)
     if len(heading) < 2 or heading[-1].filled < 2 or not below:
-        return given
+        return _by_marks(sheet, area, columns, rows, given, evidence)
     numbers = tuple(row.number for row in heading)
     evidence.append(
         HeadingFound(
@@ -53,6 +54,44 @@ def marked_heading(
         )
     )
     return msgspec.structs.replace(given, names=numbers)
+
+
+def _by_marks(
+    sheet: Sheet,
+    area: Area,
+    columns: Sequence[int],
+    rows: Sequence[Row],
+    given: Rows,
+    evidence: list[Evidence],
+) -> Rows:
+    """The rows of names where the sheet itself has a heading, and the cells do not show it.
+
+    A table of the sheet says so for certain. A filter, panes that are frozen and rows that are
+    printed on each page only count where the cells leave it open what the heading is.
+    """
+    for mark in sheet.heads:
+        row = next((each for each in rows if each.number == mark.row), None)
+        inside = area.first_row <= mark.row < min(area.last_row, area.first_row + MOST_LEVELS)
+        if row is None or not inside or 2 * row.filled < len(columns):
+            continue
+        met: list[Evidence] = []
+        found = row_parts(given, rows, len(columns), met).names or ()
+        open_ = not any(isinstance(each, HeadingFound) and each.certain for each in met)
+        same = found[-1:] == (mark.row,)
+        if not open_ and (same or mark.kind != "table"):
+            return given
+        numbers = found if same else (mark.row,)
+        evidence.append(
+            HeadingFound(
+                value=", ".join(map(str, numbers)),
+                names=row.filled,
+                levels=len(numbers),
+                supporting=len(numbers),
+                by_mark=mark.kind,
+            )
+        )
+        return msgspec.structs.replace(given, names=numbers)
+    return given
 
 
 def without_spacers(

@@ -9,7 +9,7 @@ import numpy as np
 from ... import kernels
 from ...kernels.types import PAD, Flags, Ints
 from ...sources.ranges import Area
-from .grid import CellList, Format, GridCells, Sheet, SheetEntry
+from .grid import CellList, Format, GridCells, HeadMark, Sheet, SheetEntry
 
 
 class CellPart(NamedTuple):
@@ -41,13 +41,19 @@ class Table:
         self.hidden_columns: set[int] = set()
         self.column_styles: list[tuple[int, str]] = []
         self.comments: dict[tuple[int, int], str] = {}
-        self.row = self.columns = 0
+        self.row = self.columns = self.header = 0
+        self.heads: tuple[HeadMark, ...] = ()
         self._parts: list[CellPart] = []
         self._lists: dict[CellList, list[Area]] = {}
 
     def style_of(self, column: int) -> str:
         """The style that a column gives to its cells."""
         return next((name for last, name in self.column_styles if column <= last), "")
+
+    def end_header(self) -> None:
+        """The rows since `header` are printed on each page."""
+        if self.row > self.header:
+            self.heads = (*self.heads, HeadMark(self.row, "print titles"))
 
     def hold(self, found: CellList, area: Area) -> None:
         """A list holds for these cells, which lie below those of before or beside them."""
@@ -151,4 +157,5 @@ class HeldWorkbook:
             hidden_columns=frozenset(table.hidden_columns),
             comments=table.comments,
             lists=table.lists,
+            heads=table.heads,
         )
