@@ -2,21 +2,36 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 import numpy as np
 import pytest
-from hypothesis import example, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
 import olive_crate as oc
 from olive_crate import kernels
 
+compiled = pytest.importorskip(
+    "olive_crate.kernels.compiled", reason="the compiled kernels were not built"
+)
 pytestmark = pytest.mark.skipif(
     not kernels.are_compiled(), reason="two kinds of kernels are compared"
 )
 ROWS = 300
 """More than the kernels take in one go, so that what they learn on the way is used."""
+
+
+@pytest.fixture(params=["portable", "sse2", "avx2", "neon"])
+def level(request: pytest.FixtureRequest) -> Iterator[str]:
+    """Each instruction set that this processor has."""
+    usual = compiled.instructions()
+    try:
+        compiled.instructions(request.param)
+    except ValueError:
+        pytest.skip("not on this processor")
+    yield request.param
+    compiled.instructions(usual)
 
 
 def with_reference(work: Callable[[], oc.Dataset]) -> oc.Dataset:
@@ -78,17 +93,18 @@ def same(one: oc.Dataset, two: oc.Dataset) -> None:
     assert one.receipt.problems == two.receipt.problems
 
 
-@settings(max_examples=250, deadline=None)
+@settings(
+    max_examples=100, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
+)
 @given(columns(), st.sampled_from([None, "number", "integer"]), st.booleans())
 @example((".", ",", ["1", ",123", "1234,567", "1,234.567,890", "12,34"]), "number", False)
 @example((".", ",", ["5%"] * 30 + ["5"] * 400), None, False)
-def test_both_kernels_take_a_written_number_alike(column, kind, coded):
+def test_both_kernels_take_a_written_number_alike(level, column, kind, coded):
     """Values to the last bit, reasons, what is left of it, and what is said of it."""
     options: dict[str, object] = {"types": {"amount": kind}} if kind else {}
     if coded:
         options["missing"] = {-9: "refused", "sample lost": "lost", (100, 200): "odd"}
-    compiled = loaded(column, **options)
-    same(compiled, with_reference(lambda: loaded(column, **options)))
+    same(loaded(column, **options), with_reference(lambda: loaded(column, **options)))
 
 
 @pytest.mark.parametrize(
@@ -121,7 +137,7 @@ def test_both_kernels_take_a_written_number_alike(column, kind, coded):
         ("1 2", None),
     ],
 )
-def test_each_way_of_writing_is_a_number_or_none(text, number):
+def test_each_way_of_writing_is_a_number_or_none(level, text, number):
     """Once alone, and once many times, when the kernels have got used to it."""
     for count in (1, ROWS):
         column = (".", ",", ["1,000", *[text] * count])

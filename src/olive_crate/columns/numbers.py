@@ -261,6 +261,8 @@ def _ungrouped(cells: Cells, rule: Rule) -> tuple[Cells, Flags]:
 
 def _in_whole_part(text: np.ndarray, usual: Flags, begins: Ints, owner: Ints, at: Ints) -> Flags:
     """Which marks stand where only digits and marks stand before, three digits at most at first."""
+    if not len(at):
+        return np.zeros(0, bool)
     first = begins + np.isin(text[np.minimum(begins, len(text) - 1)], (ord("-"), ord("+")))
     odd = np.append(0, np.cumsum(~usual))
     leading = np.append(True, owner[1:] != owner[:-1])[: len(owner)]
