@@ -120,7 +120,7 @@ CELLS = st.one_of(
 
 @settings(max_examples=150, deadline=None)
 @given(
-    st.lists(st.tuples(CELLS, CELLS, CELLS), min_size=20, max_size=60),
+    st.lists(st.tuples(CELLS, CELLS, CELLS), min_size=40, max_size=60),
     st.lists(st.tuples(st.integers(0, 19), st.sampled_from([0, 0, 1, 2, 3]), CELLS), max_size=4),
     st.booleans(),
 )
