@@ -118,7 +118,7 @@ CELLS = st.one_of(
 )
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=50, deadline=None)
 @given(
     st.lists(st.tuples(CELLS, CELLS, CELLS), min_size=40, max_size=60),
     st.lists(st.tuples(st.integers(0, 19), st.sampled_from([0, 0, 1, 2, 3]), CELLS), max_size=4),
@@ -150,7 +150,7 @@ def test_rows_are_equal_where_all_their_cells_are(rows, copies, keyed):
         assert (found["DuplicateKeys"].count if copies else 0) == len(copies)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=30, deadline=None)
 @given(
     st.integers(0, 2**32 - 1),
     st.sampled_from([0.0, 0.2, 0.9]),
