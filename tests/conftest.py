@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
@@ -56,3 +56,18 @@ def command(tmp_path: Path) -> Callable[..., subprocess.CompletedProcess[str]]:
         )
 
     return run
+
+
+@pytest.fixture(params=["portable", "sse2", "avx2", "neon"])
+def level(request: pytest.FixtureRequest) -> Iterator[str]:
+    """Each instruction set that this processor has."""
+    compiled = pytest.importorskip(
+        "olive_crate.kernels.compiled", reason="the compiled kernels were not built"
+    )
+    usual = compiled.instructions()
+    try:
+        compiled.instructions(request.param)
+    except ValueError:
+        pytest.skip("not on this processor")
+    yield request.param
+    compiled.instructions(usual)

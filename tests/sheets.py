@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import random
+import zipfile
 from typing import Any, NamedTuple
 
 import xlsxwriter
@@ -11,6 +12,36 @@ import xlsxwriter
 PLACES = ("Alcaria", "Olmeda", "Torrecilla", "Valverde", "Montejo", "Robledo", "Fresneda")
 THINGS = ("Groves", "Trees", "Olives", "Oil", "Crates")
 Cell = str | float | int | None
+
+
+NAMESPACES = " ".join(
+    f'xmlns:{prefix}="urn:oasis:names:tc:opendocument:xmlns:{name}:1.0"'
+    for prefix, name in {
+        "office": "office",
+        "table": "table",
+        "text": "text",
+        "draw": "drawing",
+        "number": "datastyle",
+        "style": "style",
+        "svg": "svg-compatible",
+    }.items()
+)
+NAMESPACES += (
+    ' xmlns:calcext="urn:org:documentfoundation:names:experimental:calc:xmlns:calcext:1.0"'
+)
+
+
+def opendocument(body: str, styles: str = "") -> bytes:
+    """An OpenDocument workbook with these sheets, and what stands before them."""
+    data = io.BytesIO()
+    with zipfile.ZipFile(data, "w") as archive:
+        archive.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
+        content = (
+            f"<office:document-content {NAMESPACES}>{styles}<office:body><office:spreadsheet>{body}"
+            "</office:spreadsheet></office:body></office:document-content>"
+        )
+        archive.writestr("content.xml", content.encode("utf-8", "surrogateescape"))
+    return data.getvalue()
 
 
 class MadeBook(NamedTuple):

@@ -36,19 +36,6 @@ from olive_crate.layouts.sheet.strings import Strings
 compiled = pytest.importorskip(
     "olive_crate.kernels.compiled", reason="the compiled kernels were not built"
 )
-LEVELS = ("portable", "sse2", "avx2", "neon")
-
-
-@pytest.fixture(params=LEVELS)
-def level(request) -> Iterator[str]:
-    """Each instruction set that this processor has."""
-    usual = compiled.instructions()
-    try:
-        compiled.instructions(request.param)
-    except ValueError:
-        pytest.skip("not on this processor")
-    yield request.param
-    compiled.instructions(usual)
 
 
 @pytest.fixture
@@ -152,6 +139,8 @@ NUMERALS = st.one_of(
     st.decimals(allow_nan=False, allow_infinity=False).map(str),
     st.integers(-(2**70), 2**70).map(str),
     st.text(st.sampled_from("0123456789.eE+- "), max_size=26),
+    st.text(st.sampled_from("0123456789.- %"), max_size=9),
+    st.integers(-100, 100).map(lambda value: f"{value}%"),
 )
 WANTED = st.builds(
     NumberRequest,
@@ -159,7 +148,7 @@ WANTED = st.builds(
     decimal=st.sampled_from([ord("."), ord(",")]),
     strict=st.booleans(),
     implied=st.sampled_from([0, 0, 2]),
-    writing=st.just(Writing()),
+    writing=st.sampled_from([Writing(), Writing(), Writing(unit=b"%")]),
 )
 
 
@@ -173,10 +162,12 @@ def test_numbers_are_read_alike_and_rightly(level, texts, wanted):
         own = [(int(each.reasons[place]), each.values[place]) for each in (one, two)]
         assert (own[0][0] == 1) == (own[1][0] == 1) == (not text.strip(" \t"))
         if own[0][0] == 0:
+            assert not wanted.writing.unit
             assert own[1][0] == 0
             assert own[0][1].tobytes() == own[1][1].tobytes()
         if own[1][0] == 0:
-            plain = text.strip().replace(chr(wanted.decimal), ".")
+            assert ("%" in text) == bool(wanted.writing.unit)
+            plain = text.replace("%", "").strip().replace(chr(wanted.decimal), ".")
             scale = wanted.implied if not set("e.E") & set(plain) else 0
             meant = int(plain) if wanted.whole else float(f"{plain}e-{scale}" if scale else plain)
             assert own[1][1] == meant
@@ -280,6 +271,20 @@ def test_texts_are_gathered_alike(texts, data):
         for each in (reference, compiled)
     )
     assert one == two
+
+
+TEXT = st.none() | st.text(st.sampled_from("ab é0"), max_size=20)
+
+
+@given(
+    st.lists(TEXT, max_size=30), st.integers(0, 5), st.sampled_from([pa.string, pa.large_string])
+)
+def test_texts_have_the_same_hash_where_they_are_the_same(texts, skipped, kind):
+    array = pa.array(texts, kind())[skipped:]
+    for kernel in (reference, compiled):
+        hashes = kernel.text_hashes(array).tolist()
+        pairs = {(text or "", each) for text, each in zip(texts[skipped:], hashes, strict=True)}
+        assert len(pairs) == len({text for text, _ in pairs}) == len({each for _, each in pairs})
 
 
 @given(st.binary(max_size=40), st.text(max_size=20))

@@ -95,21 +95,32 @@ def told(found: oc.Findings) -> list[tuple]:
     return [(each.kind, each.variables, each.count, each.rows) for each in found]
 
 
-@pytest.mark.parametrize("glanced", [20_000, 100])
+@pytest.mark.parametrize("drawn", [20_000, 100])
 @pytest.mark.parametrize("fault", [None, *FAULTS])
-def test_checks_find_the_same_in_packed_data(tmp_path, monkeypatch, fault, glanced):
-    """Also where a glance at few values decides what all of them are asked for."""
+def test_checks_find_the_same_in_packed_data(tmp_path, monkeypatch, fault, drawn):
+    """Also where a few values decide what all of them are asked for."""
     rows = deliveries(1200)
     if fault is not None:
         fault(rows)
     plan = {"rows": {"names": 1, "data": f"2..{len(rows) + 1}"}}
     held = oc.load(text_of(rows), **plan)
     expected = told(held.check())
-    monkeypatch.setattr(distribution, "GLANCED", glanced)
+    monkeypatch.setattr(distribution, "DRAWN", drawn)
     held.pack(tmp_path / "data.parquet")
     assert told(held.check()) == expected
     assert told(oc.unpack(tmp_path / "data.parquet").check()) == expected
     assert bool(expected) == (fault is not None)
+
+
+@pytest.mark.parametrize("apart", [4, 6, 7])
+def test_tickets_that_repeat_at_equal_distances_are_found(apart):
+    """4,500 of 120,000 tickets are the same: of those at such distances, more than a fifth."""
+    again = 4500
+    tickets = [1 if at % apart == 0 and at < apart * again else 5 + at for at in range(120_000)]
+    found = oc.load("\n".join(["ticket", *map(str, tickets)]).encode() + b"\n").check()
+    assert [(each.kind, each.count) for each in found if each.kind.startswith("dup")] == [
+        ("duplicate keys", again - 1)
+    ]
 
 
 CELLS = st.one_of(

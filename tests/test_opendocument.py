@@ -2,29 +2,15 @@
 
 from __future__ import annotations
 
-import io
-import zipfile
-
 import numpy as np
 import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
+from sheets import opendocument
 
 import olive_crate as oc
 from olive_crate import kernels
 
-NAMESPACES = " ".join(
-    f'xmlns:{prefix}="urn:oasis:names:tc:opendocument:xmlns:{name}:1.0"'
-    for prefix, name in {
-        "office": "office",
-        "table": "table",
-        "text": "text",
-        "draw": "drawing",
-        "number": "datastyle",
-        "style": "style",
-        "svg": "svg-compatible",
-    }.items()
-)
 STYLES = (
     '<office:automatic-styles><number:number-style style:name="N5">'
     '<number:number number:decimal-places="0" number:min-integer-digits="5"/>'
@@ -66,15 +52,7 @@ def sheet(name: str, rows: str, more: str = "") -> str:
 
 
 def book_of(*sheets: str) -> bytes:
-    data = io.BytesIO()
-    with zipfile.ZipFile(data, "w") as archive:
-        archive.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
-        archive.writestr(
-            "content.xml",
-            f"<office:document-content {NAMESPACES}>{STYLES}<office:body><office:spreadsheet>"
-            f"{''.join(sheets)}</office:spreadsheet></office:body></office:document-content>",
-        )
-    return data.getvalue()
+    return opendocument("".join(sheets), STYLES)
 
 
 TEXTS = {
@@ -246,18 +224,13 @@ MORE_STYLES = STYLES.replace(
     '<style:style style:name="clock" style:family="table-cell" style:data-style-name="N8"/>'
     "</office:automatic-styles>",
 )
-CALC = 'xmlns:calcext="urn:org:documentfoundation:names:experimental:calc:xmlns:calcext:1.0"'
 
 
-def read_with(kind: str, content: bytes) -> object:
-    """What is read of a document, or the error."""
-    data = io.BytesIO()
-    with zipfile.ZipFile(data, "w") as archive:
-        archive.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
-        archive.writestr("content.xml", content)
+def read_with(kind: str, book: bytes) -> object:
+    """What is read of a workbook, or the error."""
     kernels.use(kind)
     try:
-        return oc.load(data.getvalue(), rows={"names": [], "data": "1.."}, limits={"cells": 10**6})
+        return oc.load(book, rows={"names": [], "data": "1.."}, limits={"cells": 10**6})
     except oc.OliveCrateError as error:
         return str(error).partition(":")[0]
     finally:
@@ -271,13 +244,12 @@ def read_with(kind: str, content: bytes) -> object:
 @example(['<table:table-row><table:table-cell office:value-type="string">\udcff'], "")
 def test_usual_rows_are_taken_as_the_parser_takes_them(rows, between):
     """Whatever stands among them: other rows, and what is no XML."""
-    content = (
-        f"<office:document-content {NAMESPACES} {CALC}>{MORE_STYLES}<office:body>"
-        f'<office:spreadsheet><table:table table:name="mill"><table:table-column '
-        f'table:default-cell-style-name="truth"/><table:table-column/>{between.join(rows)}'
-        "</table:table></office:spreadsheet></office:body></office:document-content>"
-    ).encode("utf-8", "surrogateescape")
-    one, two = (read_with(kind, content) for kind in ("compiled", "reference"))
+    book = opendocument(
+        '<table:table table:name="mill"><table:table-column table:default-cell-style-name="truth"/>'
+        f"<table:table-column/>{between.join(rows)}</table:table>",
+        MORE_STYLES,
+    )
+    one, two = (read_with(kind, book) for kind in ("compiled", "reference"))
     if isinstance(one, str) or isinstance(two, str):
         assert one == two
         return

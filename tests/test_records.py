@@ -134,10 +134,11 @@ def test_ragged_rows_are_kept_and_told():
     assert receipt.problem_count == 1
 
 
-def test_an_open_quote_names_the_row_where_it_opened():
-    text = 'a,b\n1,x\n2,"never closed\n3,z\n'
+@pytest.mark.parametrize("quote", ['"', "{", "}"])
+def test_an_open_quote_names_the_row_where_it_opened(quote):
+    text = f"a,b\n1,x\n2,{quote}never closed\n3,z\n"
     with pytest.raises(oc.LayoutError, match="row 3: a quote is opened and never closed"):
-        oc.load(text.encode())
+        oc.load(text.encode(), quote=quote)
 
 
 def test_a_row_may_be_very_long(monkeypatch):

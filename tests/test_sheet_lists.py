@@ -3,29 +3,12 @@
 from __future__ import annotations
 
 import io
-import zipfile
 
 import pytest
 import xlsxwriter
+from sheets import opendocument
 
 import olive_crate as oc
-
-NAMESPACES = " ".join(
-    f'xmlns:{prefix}="urn:oasis:names:tc:opendocument:xmlns:{prefix}:1.0"'
-    for prefix in ("office", "table", "text")
-)
-
-
-def opendocument(body: str) -> bytes:
-    data = io.BytesIO()
-    with zipfile.ZipFile(data, "w") as archive:
-        archive.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
-        archive.writestr(
-            "content.xml",
-            f"<office:document-content {NAMESPACES}><office:body><office:spreadsheet>{body}"
-            "</office:spreadsheet></office:body></office:document-content>",
-        )
-    return data.getvalue()
 
 
 def listed_book(path):

@@ -376,7 +376,8 @@ def test_comments_of_the_heading_are_labels(tmp_path):
     found = oc.load(path)
     labels = [found[name].variable.label for name in found.names]
     assert labels == list(COMMENTS.values())
-    assert "4 labels from those of the heading's cells" in " ".join(str(found.receipt).split())
+    said = " ".join(str(found.receipt).split())
+    assert "comments: 4 on the heading's cells, taken as labels" in said
     plan = oc.draft(path).declare("v0", label="Acidity")
     assert oc.load(plan)["v0"].variable.label == "Acidity"
     labelled = oc.load(path, rows={"names": 1, "labels": 2, "data": "3.."})

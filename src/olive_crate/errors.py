@@ -29,14 +29,14 @@ class OliveCrateError(Exception):
         self.problem, self.advice = problem, advice
         message = problem
         if advice is not None:
-            message += f"; {advice.words.format(advice.in_python)}"
+            message += f"; {advice.words.replace('{}', advice.in_python)}"
         super().__init__(message)
 
     def for_command(self) -> str:
         """The message with the command's flag in place of the library's option."""
         if self.advice is None:
             return str(self)
-        return f"{self.problem}; {self.advice.words.format(self.advice.in_command)}"
+        return f"{self.problem}; {self.advice.words.replace('{}', self.advice.in_command)}"
 
 
 class SourceError(OliveCrateError):

@@ -25,6 +25,8 @@ T = TypeVar("T")
 R = TypeVar("R")
 MOST = 8
 """More threads than these have little left to do beside the one that keeps the order."""
+MANY = 100_000
+"""Cases from which on columns are looked at side by side."""
 
 
 def usual_workers() -> int:
@@ -36,6 +38,11 @@ def usual_workers() -> int:
     except AttributeError:  # not every system tells
         usable = os.cpu_count() or 1
     return max(1, min(usable, MOST))
+
+
+def for_columns(cases: int) -> Workers:
+    """Threads for columns of so many cases, which are looked at side by side only if that pays."""
+    return Workers(usual_workers() if cases >= MANY else 1)
 
 
 class Workers:

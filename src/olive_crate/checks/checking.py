@@ -17,7 +17,7 @@ from ..dataset.promises import UniqueKey
 from ..evidence import ClosingRows, LeftOutByPosition, TitlesFound
 from ..kernels.spans import FILE_BITS, LAST_ROW
 from ..kernels.types import Ints
-from ..workers import Workers, usual_workers
+from ..workers import for_columns
 from .findings import (
     BrokenPromise,
     FarFromTheRest,
@@ -38,8 +38,6 @@ from .rows import RowChecks
 from .texts import text_findings
 from .times import time_findings
 
-MANY = 100_000
-"""Cases from which on variables are looked at side by side."""
 LEFT_OUT = (ClosingRows, TitlesFound, LeftOutByPosition)
 SHOWN = 10
 """Rows that a finding names."""
@@ -72,7 +70,7 @@ def check(dataset: PlainDataset) -> Findings:
         of_rows.add(column)
         return own
 
-    with Workers(usual_workers() if dataset.rows >= MANY else 1) as workers:
+    with for_columns(dataset.rows) as workers:
         for own in workers.each(of_variable, dataset.names):
             found += own
     found += of_rows.findings()

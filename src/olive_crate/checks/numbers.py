@@ -13,7 +13,7 @@ from ..declaration.values import value_text
 from ..declaration.variable import NUMERIC
 from ..evidence import Mend
 from ..kernels.types import Ints
-from .distribution import different, glance, repeats_often, surely_near
+from .distribution import different, drawn, repeats_often, surely_near
 from .findings import (
     ConstantVariable,
     EmptyVariable,
@@ -155,7 +155,7 @@ def _heaped(name: str, values: np.ndarray) -> list[Finding]:
     """Far too many numbers end in 0 or 5 (or in 0 alone), though not all of them do."""
     if len(values) < 2 * ENOUGH:
         return []
-    some = glance(values)
+    some = drawn(values)
     if different(some) < 20 and different(values) < 20:
         return []
     scales = (10.0**d for d in range(5))

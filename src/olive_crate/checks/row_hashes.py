@@ -7,17 +7,15 @@ differ have the same number once in 2^64 pairs; who needs to be sure looks at th
 
 from __future__ import annotations
 
-import hashlib
-
 import numpy as np
 import pyarrow as pa
 
+from .. import kernels
 from ..columns.column import Column, in_pieces
-from ..columns.dictionary_encoding import encoded
 from ..kernels.types import Ints, Words
 
 FIRST, SECOND = np.uint64(0xBF58476D1CE4E5B9), np.uint64(0x94D049BB133111EB)
-MISSING = np.uint64(0x9E3779B97F4A7C15)
+GOLDEN = np.uint64(0x9E3779B97F4A7C15)
 
 
 def cell_hashes(column: Column, place: int) -> Words:
@@ -28,8 +26,8 @@ def cell_hashes(column: Column, place: int) -> Words:
         raw = _raw(piece.values)
         if piece.values.null_count or piece.reasons.any():
             missing = piece.reasons != 0
-            raw = np.where(missing, MISSING + piece.reasons.astype(np.uint64), raw)
-        made[begin : begin + len(piece)] = _mixed(raw + _mixed(np.uint64(place + 1)))
+            raw = np.where(missing, GOLDEN + piece.reasons.astype(np.uint64), raw)
+        made[begin : begin + len(piece)] = mixed(raw + mixed(np.uint64(place + 1)))
         begin += len(piece)
     return made
 
@@ -44,7 +42,8 @@ def repeated(hashes: Words) -> Ints:
     return np.sort(order[1:][same])
 
 
-def _mixed(raw: np.ndarray | np.uint64) -> Words:
+def mixed(raw: np.ndarray | np.uint64) -> Words:
+    """Whole numbers turned into others that look as if drawn at random, one for one."""
     with np.errstate(over="ignore"):
         raw = (raw ^ (raw >> np.uint64(30))) * FIRST
         raw = (raw ^ (raw >> np.uint64(27))) * SECOND
@@ -69,14 +68,9 @@ def _raw(values: pa.Array) -> Words:
 
 
 def _of_texts(values: pa.Array) -> Words:
-    coded = encoded(values)
-    words = [_of_text(word) for word in coded.dictionary.to_pylist()]
-    index = coded.indices
+    if not pa.types.is_dictionary(values.type):
+        return kernels.text_hashes(values)
+    index = values.indices
     index = index.fill_null(0) if index.null_count else index
-    places = index.to_numpy(zero_copy_only=False)
-    return np.asarray(np.array([*words, 0], np.uint64)[places])
-
-
-def _of_text(word: str | None) -> int:
-    digest = hashlib.blake2b((word or "").encode("utf-8"), digest_size=8).digest()
-    return int.from_bytes(digest, "little")
+    words = np.append(kernels.text_hashes(values.dictionary), np.uint64(0))  # where all are missing
+    return np.asarray(words[index.to_numpy(zero_copy_only=False)])

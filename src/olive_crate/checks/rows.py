@@ -21,7 +21,7 @@ from ..errors import PlanError
 from ..evidence import Mend
 from ..kernels.types import Ints
 from ..layouts.text.closing import TOTAL
-from .distribution import repeats_often
+from .distribution import different, repeats_often
 from .findings import (
     DuplicateKeys,
     DuplicateRows,
@@ -213,10 +213,9 @@ def _nearly_key(column: Column) -> bool:
         longest = pc.max(pc.utf8_length(words)).as_py()
         return bool(longest <= 20 and not pc.any(pc.match_substring(words, " ")).as_py())
     numbers = values.to_numpy()
-    ordered = np.sort(numbers)
-    if 1 + np.count_nonzero(ordered[1:] != ordered[:-1]) < DIFFERENT * count:
+    if different(numbers) < DIFFERENT * count:
         return False
-    low, high = np.quantile(ordered, (0.02, 0.98))
+    low, high = np.quantile(numbers, (0.02, 0.98))
     return bool(high - low < 2 * count or np.all(np.diff(numbers) >= 0))
 
 

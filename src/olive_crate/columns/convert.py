@@ -58,8 +58,7 @@ def request_for(rule: Rule) -> Request | None:
     if rule.flags:
         return None
     if rule.kind in ("integer", "number"):
-        unread = rule.unit and not kernels.are_compiled()
-        return None if rule.sign or unread else number_request(rule)
+        return None if rule.sign else number_request(rule)
     if rule.kind in ("date", "time", "datetime", "zoned"):
         return time_request(rule)
     if rule.kind in ("text", "category"):
@@ -152,9 +151,8 @@ def convert_booleans(cells: Cells, rule: Rule, early: EarlyResult | None = None)
     else:
         cells = cells.trimmed()
         reasons = kernels.blank(cells.buffer, cells.starts, cells.ends).view(np.uint8)
-        given = (cells.buffer, cells.starts, cells.ends, reasons)
-        found = kernels.encoded(*given)
-        texts = found if found is not None else kernels.texts(*given).dictionary_encode()
+        texts = kernels.encoded(cells.buffer, cells.starts, cells.ends, reasons)
+        assert texts is not None  # however many differ
     words = [word.strip(BLANKS) for word in texts.dictionary.to_pylist()]
     is_true, why = _meant(words, rule)
     index = np.frombuffer(texts.indices.buffers()[1], np.int32)[: len(texts)]

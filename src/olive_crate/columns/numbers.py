@@ -114,14 +114,8 @@ def _plain(cells: Cells, rule: Rule, early: EarlyResult | None) -> NumbersRead:
         return early
     asked = number_request(rule)
     if cells.grid is not None:
-        read = kernels.read_column(cells.buffer, *cells.grid, len(cells), asked)
-    else:
-        read = kernels.read_numbers(cells.buffer, cells.starts, cells.ends, asked)
-    if not rule.unit or kernels.are_compiled():
-        return read
-    reasons = writable(read.reasons)
-    reasons[reasons == PRESENT] = IS_UNREADABLE  # each number has to carry the sign
-    return read._replace(reasons=reasons, left=int(np.count_nonzero(reasons == IS_UNREADABLE)))
+        return kernels.read_column(cells.buffer, *cells.grid, len(cells), asked)
+    return kernels.read_numbers(cells.buffer, cells.starts, cells.ends, asked)
 
 
 def _the_rest(

@@ -232,12 +232,14 @@ class TypeSearch:
     def _from_open(self, cells: Cells) -> _Step:
         if whole := self._whole_numbers(cells):
             return whole
-        _, first = self._nothing(cells.at(np.arange(min(len(cells), FIRST))))
-        if len(first) < PROBE:
-            nothing, first = self._nothing(cells)
-            if not len(first):
-                return _Step(nothing, Open())
-        probe = cells.at(first[:PROBE])
+        all_of_it = len(cells) <= FIRST
+        nothing, filled = self._nothing(cells if all_of_it else cells.at(np.arange(FIRST)))
+        if not all_of_it and len(filled) < PROBE:
+            all_of_it = True
+            nothing, filled = self._nothing(cells)
+        if not len(filled):
+            return _Step(nothing, Open())
+        probe = cells.at(filled[:PROBE])
         words = words_of(probe)
         ruled_out = impossible(words, self.rule)
         for kind in thinkable(probe, self.rule.decimal):
@@ -246,7 +248,8 @@ class TypeSearch:
         candidates = tuple(kind for kind in written(words) if not self._failures(probe, kind))
         if candidates:
             return self._from_narrowed(cells, Narrowed(candidates))
-        _, filled = self._nothing(cells)
+        if not all_of_it:
+            _, filled = self._nothing(cells)
         self.statistics.note_text(cells, filled, self.rule.decimal, self._attempt)
         return _Step(self._attempt(cells, "text"), Narrowed(("text",)))
 

@@ -12,7 +12,7 @@ from typing import Any, TypeVar
 
 import msgspec
 
-from ..errors import PlanError, nearest
+from ..errors import Advice, PlanError, nearest
 
 Scalar = int | float | str
 T = TypeVar("T", bound=msgspec.Struct)
@@ -99,10 +99,12 @@ def missing_codes(spec: Any, at: str = "missing") -> tuple[MissingCode, ...]:
 
 def _reason(why: Any, key: Any, at: str) -> Any:
     if isinstance(why, (Mapping, list, tuple)):
-        raise PlanError(
-            f'{at}: the code {key!r} needs its reason in words; if "{key}" is a variable, its '
-            f'codes go to variables={{"{key}": {{"missing": ...}}}}'
+        where = Advice(
+            "if it is a variable, its codes belong in {}",
+            f'variables={{"{key}": {{"missing": ...}}}}',
+            "its [[variable]] in the plan",
         )
+        raise PlanError(f'{at}: the code "{key}" needs its reason in words', where)
     return why
 
 

@@ -21,7 +21,7 @@ from ..declaration.variable import Variable
 from ..evidence import Evidence
 from ..plan.selecting import Names, chosen
 from ..views import Shown, form_of
-from ..workers import Workers, usual_workers
+from ..workers import for_columns
 from .frames import frame
 from .large import is_large
 from .large_codebook import WORDS, described
@@ -31,8 +31,6 @@ from .summary import TIMED
 if TYPE_CHECKING:
     import pandas
 
-MANY = 100_000
-"""Cases from which on variables are described side by side."""
 NARROW = 1 << 24
 """Whole numbers within so small a range are marked off, to count the different ones."""
 
@@ -126,7 +124,7 @@ def codebook(dataset: PlainDataset, names: Names = "*") -> Codebook:
         column = dataset.column_once(name)
         return _entry(positions[name], column, doubted(column.variable))
 
-    with Workers(usual_workers() if dataset.rows >= MANY else 1) as workers:
+    with for_columns(dataset.rows) as workers:
         return Codebook(tuple(workers.each(entry, wanted)), dataset.rows)
 
 

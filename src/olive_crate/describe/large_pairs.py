@@ -11,10 +11,8 @@ from ..columns.suggestions import plain_numbers
 from ..dataset.model import PlainDataset
 from ..kernels.buffers import none_missing
 from .large import BLOCK, Pieces
+from .pair_sums import PairSums
 from .spread import over
-
-SHIFTED = 0.9
-"""If so much of the squares is due to what was taken off, it is taken off once more, and better."""
 
 
 def patterns_of(dataset: PlainDataset, names: Sequence[str]) -> Counter[bytes]:
@@ -63,46 +61,23 @@ def _both(pieces: Pieces) -> np.ndarray:
     return n
 
 
-class Products:
-    """Sums of products of deviations, for each pair over the cases that have both."""
+def products(dataset: PlainDataset, names: Sequence[str], complete: bool) -> PairSums:
+    """Sums for each pair over the cases that have both; with `complete`, those that have all.
 
-    def __init__(self, dataset: PlainDataset, names: Sequence[str], complete: bool) -> None:
-        near = np.array([_near(dataset, name) for name in names])
-        self._take(over(dataset, names, _products, near, complete))
-        if self._is_shifted():
-            self._take(over(dataset, names, _products, self._means(near), complete))
+    Deviations are from the mean of a variable's first numbers; where that is far from its mean,
+    they are taken once more, from the mean.
+    """
+    near = np.array([_near(dataset, name) for name in names])
+    sums = _added(over(dataset, names, _products, near, complete))
+    if sums.shifted().any():
+        count, total = np.diag(sums.n), np.diag(sums.sums)
+        means = near + np.divide(total, count, out=np.zeros(len(near)), where=count > 0)
+        sums = _added(over(dataset, names, _products, means, complete))
+    return sums
 
-    def _take(self, made: list[tuple[np.ndarray, ...]]) -> None:
-        self.n, self.products, self.sums, self.squares = (
-            np.asarray(sum(each[part] for each in made)) for part in range(4)
-        )
 
-    def _is_shifted(self) -> bool:
-        """Is what was taken off so far from a mean that much of the squares is due to it?"""
-        with np.errstate(invalid="ignore", divide="ignore"):
-            shifted = self.sums * self.sums / self.n > SHIFTED * self.squares
-        return bool((shifted & (self.n > 1)).any())
-
-    def _means(self, near: np.ndarray) -> np.ndarray:
-        """The means of the variables, each over its own cases."""
-        count, total = np.diag(self.n), np.diag(self.sums)
-        return near + np.divide(total, count, out=np.zeros(len(near)), where=count > 0)
-
-    def covariances(self) -> np.ndarray:
-        """Sample covariances; NaN for fewer than two cases."""
-        with np.errstate(invalid="ignore", divide="ignore"):
-            made = (self.products - self.sums * self.sums.T / self.n) / (self.n - 1)
-        made[self.n < 2] = np.nan
-        return np.asarray(made)
-
-    def correlations(self) -> np.ndarray:
-        """Product-moment correlations; NaN for no variation."""
-        with np.errstate(invalid="ignore", divide="ignore"):
-            own = self.squares - self.sums * self.sums / self.n
-            own[own <= 1e-14 * self.squares] = 0.0
-            made = (self.products - self.sums * self.sums.T / self.n) / np.sqrt(own * own.T)
-        made[(self.n < 2) | ~np.isfinite(made)] = np.nan
-        return np.asarray(np.clip(made, -1.0, 1.0))
+def _added(parts: Sequence[PairSums]) -> PairSums:
+    return PairSums(*(np.asarray(sum(each)) for each in zip(*parts, strict=True)))
 
 
 def _near(dataset: PlainDataset, name: str) -> float:
@@ -114,7 +89,7 @@ def _near(dataset: PlainDataset, name: str) -> float:
     return 0.0
 
 
-def _products(pieces: Pieces, near: np.ndarray, complete: bool) -> tuple[np.ndarray, ...]:
+def _products(pieces: Pieces, near: np.ndarray, complete: bool) -> PairSums:
     shape = (len(near), len(near))
     n, products, sums, squares = (np.zeros(shape) for _ in range(4))
     for own, there in _deviations(pieces, near):
@@ -127,7 +102,7 @@ def _products(pieces: Pieces, near: np.ndarray, complete: bool) -> tuple[np.ndar
         sums += own @ here.T
         np.square(own, out=own)
         squares += own @ here.T
-    return n, products, sums, squares
+    return PairSums(n, products, sums, squares)
 
 
 def _deviations(pieces: Pieces, near: np.ndarray) -> Iterator[tuple[np.ndarray, np.ndarray]]:

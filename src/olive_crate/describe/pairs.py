@@ -7,7 +7,9 @@ LeVeque, 1983, as in `summary`).
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, Literal, NamedTuple
+import math
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any, Literal
 
 import msgspec
 import numpy as np
@@ -18,7 +20,8 @@ from ..errors import PlanError, nearest
 from ..plan.selecting import Names, chosen
 from ..views import Worded
 from .large import is_large
-from .large_pairs import Products, both_present
+from .large_pairs import both_present, products
+from .pair_sums import PairSums
 from .prefetch import ahead
 from .summary import complete_cases, mean_and_sd
 
@@ -34,8 +37,6 @@ MANY_CASES = 1_000_000
 """From here on, the numbers of all variables are not put side by side."""
 FEW_CASES = 10_000
 """Up to so many, each pair is worked out alone, from the means of its very cases."""
-SHIFTED = 0.9
-"""A pair is worked out alone if so much of its squares is due to means that are not the pair's."""
 
 
 class Pairs(Worded, msgspec.Struct, frozen=True, eq=False):
@@ -101,53 +102,19 @@ def covariances(dataset: PlainDataset, names: Names | None = None, use: Use = "p
     """See `Dataset.covariances`."""
     if is_large(dataset) or dataset.rows > MANY_CASES:
         wanted = _wanted(dataset, names, use)
-        large = Products(dataset, wanted, use == "complete")
-        return Pairs("covariance", tuple(wanted), large.covariances(), large.n.astype(np.int64))
+        sums = products(dataset, wanted, use == "complete")
+        return Pairs("covariance", tuple(wanted), sums.covariances(), sums.n.astype(np.int64))
     wanted, numbers = _numbers(dataset, names, use)
     present = ~np.isnan(numbers)
     sums = _sums_of_pairs(numbers, present)
-    made, lost = sums.covariances(), sums.lost()
-    if lost.any():
+    made, shifted = sums.covariances(), sums.shifted()
+    if shifted.any():
         _, numbers = _numbers(dataset, names, use)
-    for one, other in zip(*np.nonzero(np.triu(lost)), strict=True):
-        there_both = present[:, one] & present[:, other]
-        made[one, other] = made[other, one] = _covariance(
-            numbers[there_both, one], numbers[there_both, other]
-        )
-    made[(sums.n < 2) | ~np.isfinite(made)] = np.nan
+        _work_out(made, shifted, numbers, present, _covariance)
     return Pairs("covariance", tuple(wanted), made, sums.n)
 
 
-class _PairSums(NamedTuple):
-    """Sums for each pair over the cases that have both, of deviations from each variable's mean.
-
-    `sums` and `squares` are of the first variable of a pair.
-    """
-
-    n: np.ndarray
-    products: np.ndarray
-    sums: np.ndarray
-    squares: np.ndarray
-
-    def covariances(self) -> np.ndarray:
-        with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
-            made = (self.products - self.sums * self.sums.T / self.n) / (self.n - 1)
-        return np.asarray(made)
-
-    def correlations(self) -> np.ndarray:
-        with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
-            own = self.squares - self.sums * self.sums / self.n
-            made = (self.products - self.sums * self.sums.T / self.n) / np.sqrt(own * own.T)
-        return np.asarray(np.clip(made, -1.0, 1.0))
-
-    def lost(self) -> np.ndarray:
-        """The pairs in which too much cancels, so that they are worked out alone."""
-        with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
-            shifted = self.sums * self.sums / self.n > SHIFTED * self.squares
-        return np.asarray((shifted | shifted.T) & (self.n > 1))
-
-
-def _sums_of_pairs(numbers: np.ndarray, present: np.ndarray) -> _PairSums:
+def _sums_of_pairs(numbers: np.ndarray, present: np.ndarray) -> PairSums:
     """The sums for all pairs, by products of blocks; `numbers` is left changed."""
     n = _both(present)
     for place in range(numbers.shape[1]):
@@ -163,26 +130,28 @@ def _sums_of_pairs(numbers: np.ndarray, present: np.ndarray) -> _PairSums:
             products += block.T @ block
             sums += block.T @ there
             squares += (block * block).T @ there
-    return _PairSums(n, products, sums, squares)
+    return PairSums(n, products, sums, squares)
 
 
-def _covariance(one: np.ndarray, other: np.ndarray) -> float:
-    """The covariance of deviations from the means of these very cases."""
-    with np.errstate(over="ignore", invalid="ignore"):
-        return _sum_of_products(one, other) / (len(one) - 1)
-
-
-def _sum_of_products(one: np.ndarray, other: np.ndarray) -> float:
-    left, right = one - (mean_and_sd(one)[0] or 0.0), other - (mean_and_sd(other)[0] or 0.0)
-    return float(np.sum(left * right))
+def _work_out(
+    made: np.ndarray,
+    pairs: np.ndarray,
+    numbers: np.ndarray,
+    present: np.ndarray,
+    figure: Callable[[np.ndarray, np.ndarray], float],
+) -> None:
+    """Put in the figure of each of these pairs, from the cases that have both."""
+    for one, other in zip(*np.nonzero(np.triu(pairs)), strict=True):
+        both = present[:, one] & present[:, other]
+        made[one, other] = made[other, one] = figure(numbers[both, one], numbers[both, other])
 
 
 def correlations(dataset: PlainDataset, names: Names | None = None, use: Use = "pairs") -> Pairs:
     """See `Dataset.correlations`."""
     if is_large(dataset) or dataset.rows > MANY_CASES:
         wanted = _wanted(dataset, names, use)
-        large = Products(dataset, wanted, use == "complete")
-        return Pairs("correlation", tuple(wanted), large.correlations(), large.n.astype(np.int64))
+        sums = products(dataset, wanted, use == "complete")
+        return Pairs("correlation", tuple(wanted), sums.correlations(), sums.n.astype(np.int64))
     wanted, numbers = _numbers(dataset, names, use)
     present = ~np.isnan(numbers)
     width = len(wanted)
@@ -191,15 +160,22 @@ def correlations(dataset: PlainDataset, names: Names | None = None, use: Use = "
     if len(numbers) > FEW_CASES and np.nanmax(np.abs(numbers), initial=0.0) < HUGE:
         sums = _sums_of_pairs(numbers, present)
         made = sums.correlations()
-        alone = sums.lost() | ~np.isfinite(made)
+        alone = sums.shifted() | np.isnan(made)
         if alone.any():
             _, numbers = _numbers(dataset, names, use)
-    for one, other in zip(*np.nonzero(np.triu(alone)), strict=True):
-        there = present[:, one] & present[:, other]
-        made[one, other] = made[other, one] = _correlation(
-            numbers[there, one], numbers[there, other]
-        )
+    _work_out(made, alone, numbers, present, _correlation)
     return Pairs("correlation", tuple(wanted), made, n)
+
+
+def _from_mean(values: np.ndarray) -> np.ndarray:
+    return values - (mean_and_sd(values)[0] or 0.0)
+
+
+def _covariance(one: np.ndarray, other: np.ndarray) -> float:
+    """The covariance of deviations from the means of these very cases."""
+    with np.errstate(over="ignore", invalid="ignore"):
+        found = float(np.sum(_from_mean(one) * _from_mean(other))) / (len(one) - 1)
+    return found if math.isfinite(found) else math.nan
 
 
 def _calm(values: np.ndarray) -> np.ndarray:
@@ -213,7 +189,7 @@ def _correlation(one: np.ndarray, other: np.ndarray) -> float:
     if len(one) < 2 or one.min() == one.max() or other.min() == other.max():
         return float("nan")
     one, other = _calm(one), _calm(other)
-    left, right = one - (mean_and_sd(one)[0] or 0.0), other - (mean_and_sd(other)[0] or 0.0)
+    left, right = _from_mean(one), _from_mean(other)
     product = float(np.sum(left * right))
     scale = float(np.sqrt(np.sum(left * left)) * np.sqrt(np.sum(right * right)))
     return float(np.clip(product / scale, -1.0, 1.0)) if scale else float("nan")

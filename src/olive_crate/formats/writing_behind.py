@@ -36,7 +36,6 @@ class WritingBehind:
 
     def _write(self, table: pa.Table) -> None:
         self._begun(table).write_table(table)
-        del table
         pa.default_memory_pool().release_unused()  # or it grows by what each group leaves over
 
     def _begun(self, first: pa.Table | None = None) -> pq.ParquetWriter:

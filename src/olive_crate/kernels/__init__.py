@@ -39,6 +39,7 @@ extremes = reference.extremes
 is_utf8 = reference.is_utf8
 joined_texts = reference.joined_texts
 line_marks = reference.line_marks
+text_hashes = reference.text_hashes
 text_marks = reference.text_marks
 match = reference.match
 read_column = reference.read_column
@@ -64,6 +65,7 @@ SWITCHED = (
     "is_utf8",
     "joined_texts",
     "line_marks",
+    "text_hashes",
     "text_marks",
     "match",
     "read_column",

@@ -156,7 +156,9 @@ def _(evidence: ev.LabelsFound) -> str:
 
 @claim_of.register
 def _(evidence: ev.CommentLabels) -> str:
-    return f"{several(evidence.supporting or 0, 'label')} from those of the heading's cells"
+    count = evidence.supporting or 0
+    taken = "a label" if count == 1 else "labels"
+    return f"{count:,} on the heading's cells, taken as {taken}"
 
 
 @claim_of.register

@@ -16,6 +16,7 @@ from .cells import (
     read_column,
     read_numbers,
     read_times,
+    text_hashes,
     texts,
     trimmed,
 )
@@ -54,6 +55,7 @@ __all__ = [
     "split_early",
     "structure",
     "tally",
+    "text_hashes",
     "text_marks",
     "texts",
     "trimmed",

@@ -24,6 +24,7 @@ from ..types import (
     Pattern,
     TimeRequest,
     TimesRead,
+    Words,
     Writing,
 )
 from . import _native
@@ -144,25 +145,34 @@ def all_differ(arrays: Sequence[pa.StringArray]) -> bool:
     filled = [array for array in arrays if len(array)]
     if not filled:
         return True
-    whole = reference.joined_texts(filled, []) if len(filled) > 1 else filled[0]
-    if not pa.types.is_string(whole.type):
-        return reference.all_differ(arrays)
-    _, offsets, data = whole.buffers()
-    if data is None:
-        return len(whole) == 1
-    at = np.frombuffer(offsets, np.int32)[whole.offset : whole.offset + len(whole) + 1]
-    buffer = padded(memoryview(data)[: int(at[-1])])
-    at = at + PAD
-    hashes = np.empty(len(whole), np.uint64)
-    _native.hashes(buffer, at[:-1], at[1:], hashes)
+    hashes = np.concatenate([text_hashes(array) for array in filled])
     ordered = np.sort(hashes)
     met_twice = ordered[1:][ordered[1:] == ordered[:-1]]
     if not len(met_twice):
         return True
-    again = np.flatnonzero(hashes == met_twice[0]).tolist()
-    if len({whole[place].as_py() for place in again}) < len(again):
-        return False
-    return reference.all_differ(arrays)
+    alike = pa.chunked_array(filled).take(pa.array(np.flatnonzero(hashes == met_twice[0])))
+    return len(alike.unique()) == len(alike) and reference.all_differ(arrays)
+
+
+def text_hashes(texts: pa.Array) -> Words:
+    """As in the reference, but other numbers."""
+    if not len(texts):
+        return np.zeros(0, np.uint64)
+    width = np.int64 if pa.types.is_large_string(texts.type) else np.int32
+    _, offsets, data = texts.buffers()
+    all_at: Ints = np.frombuffer(offsets, width)
+    at = all_at[texts.offset : texts.offset + len(texts) + 1]
+    low, high = int(at[0]), int(at[-1])
+    if high - low > BEYOND - PAD:
+        if len(texts) == 1:
+            return reference.text_hashes(texts)
+        half = len(texts) // 2
+        return np.concatenate([text_hashes(texts[:half]), text_hashes(texts[half:])])
+    buffer = padded(b"" if data is None else memoryview(data)[low:high])
+    at = narrow(at - low + PAD)
+    hashes = np.empty(len(texts), np.uint64)
+    _native.hashes(buffer, at[:-1], at[1:], hashes)
+    return hashes
 
 
 def joined_texts(arrays: Sequence[pa.Array], reasons: Sequence[Bytes]) -> pa.Array:
@@ -269,16 +279,20 @@ def _numbers(cells: tuple[Any, ...], count: int, wanted: NumberRequest) -> Numbe
 def parts_of(writing: Writing) -> bytes:
     """A manner of writing as the kernels take it: its parts, each text behind its length.
 
-    Words and signs that are too many or too long are left out: cells with them are left, too.
+    Cells with words that are left out are left, too.
     """
-    words = [(word.encode("utf-8"), reason) for word, reason in zip(*writing[:2], strict=True)]
-    short = [(word, reason) for word, reason in words if len(word) < 256][:MOST_WORDS]
     parts = [bytes([bool(writing.signs)]), _sized(writing.unit)]
     for marks in (writing.signs, writing.grouping):
         parts += [bytes([len(marks)]), *map(_sized, marks)]
-    for word, reason in short:
+    for word, reason in _words_sent(writing):
         parts += [bytes([reason]), _sized(word)]
     return b"".join([*parts, bytes(8)])
+
+
+def _words_sent(writing: Writing) -> list[tuple[bytes, int]]:
+    """The words that go over, with their reasons, without those that are too many or too long."""
+    words = [(word.encode("utf-8"), reason) for word, reason in zip(*writing[:2], strict=True)]
+    return [(word, reason) for word, reason in words if len(word) < 256][:MOST_WORDS]
 
 
 def _sized(text: bytes) -> bytes:
@@ -300,9 +314,10 @@ def steps_of(patterns: tuple[Pattern, ...], exact: tuple[bool, ...]) -> bytes:
     return b"".join(parts)
 
 
+@lru_cache(maxsize=256)
 def all_words_fit(writing: Writing) -> bool:
     """Do kernels look for all the words?"""
-    return len(writing.words) <= MOST_WORDS and all(len(word) < 64 for word in writing.words)
+    return len(_words_sent(writing)) == len(writing.words)
 
 
 def read_times(buffer: Bytes, starts: Ints, ends: Ints, wanted: TimeRequest) -> TimesRead:

@@ -329,6 +329,10 @@ struct Lanes {
                 found = read<DECIMALS, Form::any>(ends, size_of, rule);
                 ++vain;
             }
+            if (HAS_UNIT<Cells>) {  // a sign alone is no blank cell
+                found.left = either(found.left, found.is_blank);
+                found.is_blank = _mm256_setzero_si256();
+            }
             const Four skipped = _mm256_or_si256(found.is_blank, found.left);
             if (DECIMALS) {
                 const __m256d value = _mm256_div_pd(

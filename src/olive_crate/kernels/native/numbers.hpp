@@ -33,9 +33,14 @@ struct Unsigned {
     std::int64_t length(std::int64_t cell) const {
         const byte *const at = cells.begin(cell), *const stop = cells.end(cell);
         const std::uint64_t held = fetch(front ? at : stop - size) & mask;
-        return held == sign && stop - at >= size ? stop - at - size : 1000;
+        return held == sign && stop - at > size ? stop - at - size : 1000;
     }
 };
+
+template <class Cells>
+constexpr bool HAS_UNIT = false;
+template <class Cells>
+constexpr bool HAS_UNIT<Unsigned<Cells>> = true;
 
 // Cells of one width at equal distances.
 struct Grid {

@@ -4,9 +4,9 @@
 // decimal mark is taken out by closing the gap, so that what is left are digits only, which three
 // multiplications turn into a number, as in the NumPy kernels. mantissa / 10^decimals is exact for
 // a mantissa below 2^53 and a power of at most 22: W. D. Clinger, "How to read floating point
-// numbers accurately", PLDI 1990. Beyond that, up to 17 digits, the product with a power of five of
-// 128 bits decides: D. Lemire, "Number parsing at a gigabyte per second", Software: Practice and
-// Experience 51 (2021), algorithm 1. What neither can decide is left to the caller.
+// numbers accurately", PLDI 1990. Beyond that, for as many as nineteen digits, the product with a
+// power of five of 128 bits decides: D. Lemire, "Number parsing at a gigabyte per second", Software:
+// Practice and Experience 51 (2021), algorithm 1. What neither can decide is left to the caller.
 
 constexpr std::uint64_t EXACT = 1ull << 53;
 constexpr std::uint64_t SEVENTEEN_DIGITS = 100000000000000000ull;

@@ -167,7 +167,7 @@ class Rows {
         return text.size && std::memchr(text.at, '&', text.size);
     }
 
-    // Are all entities of a text among those that XML itself has, or numbers of characters?
+    // Are all entities of a text among those that XML itself has?
     static bool are_known(const Span& text) {
         static const char* const names[5] = {"amp;", "lt;", "gt;", "quot;", "apos;"};
         for (std::size_t each = 0; each < text.size; ++each) {

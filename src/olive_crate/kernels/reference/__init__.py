@@ -5,7 +5,18 @@ from .blanks import blank, table, trimmed, trimmed_table
 from .columns import read_column
 from .early_columns import records_early, split_early
 from .figures import extremes, tally
-from .gather import FEW, all_differ, encoded, is_utf8, joined_texts, match, ranges, squeezed, texts
+from .gather import (
+    FEW,
+    all_differ,
+    encoded,
+    is_utf8,
+    joined_texts,
+    match,
+    ranges,
+    squeezed,
+    text_hashes,
+    texts,
+)
 from .numbers import read_numbers
 from .sheet_xml import document_rows, read_sheet, read_strings
 from .structure import cut, line_marks, split, structure, text_marks
@@ -41,6 +52,7 @@ __all__ = [
     "structure",
     "table",
     "tally",
+    "text_hashes",
     "text_marks",
     "texts",
     "trimmed",

@@ -29,7 +29,7 @@ def read_column(
     """Read the numerals of cells of one width at equal distances, the first at `first`."""
     starts = first + stride * np.arange(rows)
     ends = starts + width
-    if not 0 < width <= LONGEST:
+    if wanted.writing.unit or not 0 < width <= LONGEST:
         return read_numbers(buffer, starts, ends, wanted)
     decimal = 0 if wanted.whole else wanted.decimal
     numerals = parse(buffer, first, stride, width, rows, decimal, wanted.strict)

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from hashlib import blake2b
 
 import numpy as np
 import pyarrow as pa
 
 from ..buffers import bitmap, or_minus_one, strings, strings_of, whole_numbers
-from ..types import PAD, Bytes, Flags, Ints
+from ..types import PAD, Bytes, Flags, Ints, Words
 
 
 def ranges(starts: Ints, lengths: Ints) -> Ints:
@@ -78,6 +79,16 @@ def all_differ(arrays: Sequence[pa.StringArray]) -> bool:
     """Do all texts of these arrays, none of which has nulls, differ?"""
     chunked: pa.ChunkedArray = pa.chunked_array(arrays, pa.string())
     return len(chunked.unique()) == len(chunked)
+
+
+def text_hashes(texts: pa.Array) -> Words:
+    """A number for each text; those of different texts are the same once in 2^64 pairs."""
+    coded = texts.dictionary_encode().fill_null("")
+    digests = [
+        blake2b(word.encode(), digest_size=8).digest() for word in coded.dictionary.to_pylist()
+    ]
+    hashes: Words = np.frombuffer(b"".join(digests), np.uint64)[coded.indices.to_numpy()]
+    return hashes
 
 
 def joined_texts(arrays: Sequence[pa.Array], reasons: Sequence[Bytes]) -> pa.Array:

@@ -14,7 +14,7 @@ from typing import NamedTuple
 import numpy as np
 
 from ..types import Bytes, Flags, Ints, NumberRequest, NumbersRead, Words
-from .blanks import trimmed
+from .blanks import blank, trimmed
 from .machine_words import (
     ALL,
     EIGHT,
@@ -58,9 +58,18 @@ class Numerals(NamedTuple):
 
 def read_numbers(buffer: Bytes, starts: Ints, ends: Ints, wanted: NumberRequest) -> NumbersRead:
     """Read the plain numerals of a column, without the blanks around them."""
+    if wanted.writing.unit:
+        return no_numbers(buffer, starts, ends, wanted)
     numerals = parse(buffer, starts, ends, 0 if wanted.whole else wanted.decimal)
     values, ok, most = valued(numerals, wanted)
     return and_blanks(buffer, starts, ends, wanted, (values, ok, most))
+
+
+def no_numbers(buffer: Bytes, starts: Ints, ends: Ints, wanted: NumberRequest) -> NumbersRead:
+    """What there is to read where every number carries a sign, so that none is plain."""
+    reasons = np.where(blank(buffer, starts, ends), 1, 2).astype(np.uint8)
+    values = np.zeros(len(reasons), np.int64 if wanted.whole else np.float64)
+    return NumbersRead(values, reasons, 0, int(np.count_nonzero(reasons == 2)))
 
 
 def valued(numerals: Numerals, wanted: NumberRequest) -> tuple[np.ndarray, Flags, int]:

@@ -16,7 +16,7 @@ from ...declaration.promises import PromisedValues
 from ...evidence import AllowedByList, Evidence
 from ...sources.markup import local
 from ...sources.ranges import MOST_ROWS, Area, area_of, sheet_and_range
-from .grid import NUMBER, CellList, Sheet
+from .grid import NUMBER, CellList, GridCells, Sheet
 from .workbook import Workbook
 
 MOST_WORDS = 200
@@ -71,18 +71,21 @@ def list_of_condition(condition: str) -> CellList | None:
 def allowed_in(workbook: Workbook, sheet: Sheet) -> list[Allowed]:
     """The values of each list of a sheet; a list whose range is not there says nothing."""
     found = []
+    read = {sheet.name: sheet.cells} if sheet.whole else {}
     for each in sheet.lists:
         words, numbers = each.words, False
         if each.place:
-            words, numbers = _words_at(workbook, sheet, each.place)
+            words, numbers = _words_at(workbook, sheet, each.place, read)
         words = tuple(dict.fromkeys(word for word in words if word))
         if words and len(words) <= MOST_WORDS:
             found.append(Allowed(each.areas, words, numbers))
     return found
 
 
-def _words_at(workbook: Workbook, sheet: Sheet, place: str) -> tuple[tuple[str, ...], bool]:
-    """What stands in a range, and whether it is numbers."""
+def _words_at(
+    workbook: Workbook, sheet: Sheet, place: str, read: dict[str, GridCells]
+) -> tuple[tuple[str, ...], bool]:
+    """What stands in a range, and whether it is numbers; `read` holds the sheets met so far."""
     name, text = sheet_and_range(place)
     area = area_of(text)
     if area is None:
@@ -94,7 +97,9 @@ def _words_at(workbook: Workbook, sheet: Sheet, place: str) -> tuple[tuple[str, 
     entry = next((e for e in workbook.sheets if e.name == (name or sheet.name)), None)
     if entry is None:
         return (), False
-    cells = workbook.read(entry).cells
+    if entry.name not in read:
+        read[entry.name] = workbook.read(entry).cells
+    cells = read[entry.name]
     within = (cells.columns >= area.first_column) & (cells.columns <= area.last_column)
     rows = (cells.rows >= area.first_row) & (cells.rows <= (area.last_row or MOST_ROWS))
     held = cells.chosen(within & rows)

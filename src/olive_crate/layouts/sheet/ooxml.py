@@ -97,11 +97,16 @@ class Xlsx:
     def names(self) -> dict[str, tuple[str, Area]]:
         """Named ranges and tables: the sheet and the rectangle of each."""
         found = {}
-        self.tables: set[str] = set()
         for name, text in self._defined():
             meant = named_area(text)
             if meant is not None and meant[1].last_row and meant[1].last_column:
                 found[name] = meant
+        return found | {name: (sheet, area) for name, (sheet, area, _) in self._tables.items()}
+
+    @cached_property
+    def _tables(self) -> dict[str, tuple[str, Area, bool]]:
+        """Tables by name: the sheet, the rectangle, and whether its first row is a heading."""
+        found = {}
         for sheet in self.sheets:
             for kind, path in self._relations(sheet.path).values():
                 if kind.endswith("/table") and path in self.container:
@@ -111,9 +116,7 @@ class Xlsx:
                         totals = int(tree.get("totalsRowCount", "0") or 0)
                         area = area._replace(last_row=area.last_row - totals)
                         name = tree.get("displayName") or tree.get("name") or path
-                        found[name] = (sheet.name, area)
-                        if tree.get("headerRowCount") != "0":
-                            self.tables.add(name)
+                        found[name] = (sheet.name, area, tree.get("headerRowCount") != "0")
         return found
 
     def _defined(self) -> Iterator[tuple[str, str]]:
@@ -217,8 +220,8 @@ class Xlsx:
         """The rows of headings: of tables, by a filter, repeated on each page, frozen."""
         tables = [
             HeadMark(area.first_row, "table")
-            for name, (sheet, area) in self.names.items()
-            if sheet == entry.name and name in self.tables
+            for sheet, area, is_headed in self._tables.values()
+            if sheet == entry.name and is_headed
         ]
         return (*tables, *frame.heads[:1], *self._print_titles(entry), *frame.heads[1:])
 

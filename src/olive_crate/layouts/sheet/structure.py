@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import msgspec
 import numpy as np
@@ -18,6 +19,15 @@ MOST_LEVELS = 6
 """Rows of a heading by merged cells."""
 
 
+class _Heading(NamedTuple):
+    """The rows of a heading, and what shows that they are."""
+
+    rows: tuple[int, ...]
+    names: int
+    by_merges: bool = False
+    by_mark: str = ""
+
+
 def marked_heading(
     sheet: Sheet,
     area: Area,
@@ -26,12 +36,29 @@ def marked_heading(
     given: Rows,
     evidence: list[Evidence],
 ) -> Rows:
-    """The rows of names where merged cells, or marks of the sheet, show which they are.
-
-    A word over several columns has names below it; one over several rows is a name of all of them.
-    """
+    """The rows of names where merged cells, or marks of the sheet, show which they are."""
     if given.names is not None or given.data is not None:
         return given
+    found = _by_merges(sheet, area, columns, rows) or _by_marks(sheet, area, columns, rows, given)
+    if found is None:
+        return given
+    evidence.append(
+        HeadingFound(
+            value=", ".join(map(str, found.rows)),
+            names=found.names,
+            levels=len(found.rows),
+            supporting=len(found.rows),
+            by_merges=found.by_merges,
+            by_mark=found.by_mark,
+        )
+    )
+    return msgspec.structs.replace(given, names=found.rows)
+
+
+def _by_merges(
+    sheet: Sheet, area: Area, columns: Sequence[int], rows: Sequence[Row]
+) -> _Heading | None:
+    """A word over several columns has names below it; one over several rows is a name of all."""
     top, deep = area.first_row, 0
     for merge in sorted(sheet.merged):
         inside = merge.first_column in columns and merge.first_row >= top
@@ -42,56 +69,34 @@ def marked_heading(
     heading = [row for row in rows if row.number < top + deep]
     below = any(row.filled > 1 for row in rows if row.number >= top + deep)
     if len(heading) < 2 or heading[-1].filled < 2 or not below:
-        return _by_marks(sheet, area, columns, rows, given, evidence)
-    numbers = tuple(row.number for row in heading)
-    evidence.append(
-        HeadingFound(
-            value=", ".join(map(str, numbers)),
-            names=heading[-1].filled,
-            levels=len(numbers),
-            supporting=len(numbers),
-            by_merges=True,
-        )
-    )
-    return msgspec.structs.replace(given, names=numbers)
+        return None
+    return _Heading(tuple(row.number for row in heading), heading[-1].filled, by_merges=True)
 
 
 def _by_marks(
-    sheet: Sheet,
-    area: Area,
-    columns: Sequence[int],
-    rows: Sequence[Row],
-    given: Rows,
-    evidence: list[Evidence],
-) -> Rows:
-    """The rows of names where the sheet itself has a heading, and the cells do not show it.
+    sheet: Sheet, area: Area, columns: Sequence[int], rows: Sequence[Row], given: Rows
+) -> _Heading | None:
+    """The heading that the sheet itself has, where the cells do not show it.
 
     A table of the sheet says so for certain. A filter, panes that are frozen and rows that are
     printed on each page only count where the cells leave it open what the heading is.
     """
-    for mark in sheet.heads:
-        row = next((each for each in rows if each.number == mark.row), None)
-        inside = area.first_row <= mark.row < min(area.last_row, area.first_row + MOST_LEVELS)
-        if row is None or not inside or 2 * row.filled < len(columns):
-            continue
-        met: list[Evidence] = []
-        found = row_parts(given, rows, len(columns), met).names or ()
-        open_ = not any(isinstance(each, HeadingFound) and each.certain for each in met)
-        same = found[-1:] == (mark.row,)
-        if not open_ and (same or mark.kind != "table"):
-            return given
-        numbers = found if same else (mark.row,)
-        evidence.append(
-            HeadingFound(
-                value=", ".join(map(str, numbers)),
-                names=row.filled,
-                levels=len(numbers),
-                supporting=len(numbers),
-                by_mark=mark.kind,
-            )
-        )
-        return msgspec.structs.replace(given, names=numbers)
-    return given
+    last = min(area.last_row, area.first_row + MOST_LEVELS)
+    by_number = {row.number: row for row in rows if area.first_row <= row.number < last}
+    marks = [
+        mark
+        for mark in sheet.heads
+        if mark.row in by_number and 2 * by_number[mark.row].filled >= len(columns)
+    ]
+    if not marks:
+        return None
+    met: list[Evidence] = []
+    found = row_parts(given, rows, len(columns), met).names or ()
+    certain = any(isinstance(each, HeadingFound) and each.certain for each in met)
+    mark, same = marks[0], found[-1:] == (marks[0].row,)
+    if certain and (same or mark.kind != "table"):
+        return None
+    return _Heading(found if same else (mark.row,), by_number[mark.row].filled, by_mark=mark.kind)
 
 
 def without_spacers(
