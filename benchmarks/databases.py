@@ -114,9 +114,6 @@ def report(name: str, address: str, rows: int, folder: str) -> None:
         "load, one worker": f"oc.load({address!r}, table='deliveries', workers=1)",
         "pack": f"oc.pack({address!r}, {target!r}, table='deliveries', replace=True)",
     }
-    hidden = "sys.modules['adbc_driver_postgresql'] = None; "
-    if name == "PostgreSQL":
-        ways["load, without ADBC"] = hidden + ways["load"]
     best = {way: min(measured(work) for _ in range(3)) for way, work in ways.items()}
     limit = best["loop over the driver's rows"][0]
     print(f"\n{name}, {rows:,} rows x 10 columns")

@@ -85,7 +85,7 @@ def _is_drivers(error: BaseException) -> bool:
     if isinstance(error, UnicodeDecodeError):
         return True
     room = type(error).__module__.partition(".")[0]
-    return room in ("sqlalchemy", "psycopg", "pymysql", "sqlite3", "adbc_driver_manager")
+    return room in ("sqlalchemy", "psycopg", "pymysql", "sqlite3")
 
 
 def _said(error: Any, address: str) -> str:

@@ -24,15 +24,16 @@ POSTGRESQL_SETTINGS = (
     "SET TIME ZONE 'UTC'",
     "SET datestyle TO 'ISO'",
     "SET intervalstyle TO 'iso_8601'",
+    "SET client_encoding TO 'UTF8'",
 )
-"""So that dates, times and spans come as ISO 8601 writes them."""
+"""So that dates, times and spans come as ISO 8601 writes them, and texts in one encoding."""
 AS_TEXT = (
     *("int2", "int4", "int8", "float4", "float8", "numeric", "date", "time", "timetz"),
     *("timestamp", "timestamptz", "interval"),
 )
 """Types of PostgreSQL whose text our own readers take."""
-ROWS_A_FETCH = 2_000
-"""Rows that are held as Python values at a time."""
+ROWS_A_FETCH = 500
+"""Rows that are held as Python values at a time: so few that they stay in the processor's cache."""
 
 
 def database_source(address: str, by_user: bool = True) -> Source:
@@ -121,6 +122,12 @@ class Session:
     def driver(self) -> Any:
         """The driver's own connection."""
         return self.connection.connection.driver_connection
+
+    def copied(self, sql: str) -> Iterator[bytes]:
+        """The messages in which PostgreSQL copies the rows of a query in binary form."""
+        text = f"COPY ({sql}) TO STDOUT (FORMAT binary)"
+        with self.faults(), self.driver.cursor() as cursor, cursor.copy(text) as messages:
+            yield from map(bytes, messages)
 
     def described(self, sql: str) -> list[Any]:
         """What the driver says of the columns of a query."""

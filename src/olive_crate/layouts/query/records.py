@@ -1,8 +1,9 @@
 """Rows of a relation as batches of arrays, all from one snapshot.
 
-Where the driver hands over Arrow arrays (ADBC, for PostgreSQL), they are taken as they are, by
-further connections that share the snapshot of the first (`parallel`). Otherwise rows come through a
-cursor that the server keeps, some at a time.
+A table of PostgreSQL is copied in binary form, of which arrays are made with no Python value for a
+cell (`binary`). Otherwise rows come through a cursor that the server keeps, some at a time. One
+connection is enough: a row costs the client as much as the server, and several of them would only
+wait for one another.
 """
 
 from __future__ import annotations
@@ -18,7 +19,7 @@ from ...sources.database import Session
 from ..base import Tally
 from ..records.layout import Batch, Wanted
 from . import sql
-from .parallel import arrow_batches, has_arrow, pieces_of
+from .binary import FIELDS, TEXT, batches
 from .tables import Relation, TableColumn
 from .texts import BINARY, array_of
 
@@ -51,7 +52,7 @@ class QueryRecords(msgspec.Struct, frozen=True, eq=False):
         if left <= 0 and self.rows:
             return
         whole, at = last >= self.rows, wanted.first
-        arrays_of = self._arrays(columns, None if whole else last, wanted.first - 1, wanted.workers)
+        arrays_of = self._arrays(columns, None if whole else last, wanted.first - 1)
         for arrays in arrays_of:
             count = len(arrays[0]) if whole else min(len(arrays[0]), left)
             if count <= 0:
@@ -63,22 +64,20 @@ class QueryRecords(msgspec.Struct, frozen=True, eq=False):
             at, left = at + count, left - count
 
     def _arrays(
-        self, columns: Sequence[int], last: int | None, skip: int, workers: int
+        self, columns: Sequence[int], last: int | None, skip: int
     ) -> Iterator[list[pa.Array]]:
         """Arrays of these columns, up to the row `last`, without the first `skip`."""
         chosen = [self.relation.columns[index] for index in columns]
         if self.relation.query:
             return _skipping(self._of_query(columns), skip)
-        select, order = self._select(chosen), self._order()
-        whole, pieces = last is None and not skip, [""]
-        page = "" if whole else sql.page((last or self.rows) - skip, skip)
-        if self.session.kind != "postgresql" or not has_arrow():
-            return _row_arrays(self.session, select + order + page, chosen)
-        if whole and self.relation.key:
-            key = sql.quoted(self.relation.key[0], self.session.kind)
-            pieces = pieces_of(self.session, self.relation, key, self.rows, workers)
-        texts = [f"{select}{each}{order}{page}" for each in pieces]
-        return arrow_batches(self.session, texts, workers)
+        page = ""
+        if last is not None or skip:
+            page = sql.page((last or self.rows) - skip, skip)
+        names = [sql.quoted(each.name, self.session.kind) for each in chosen]
+        rest = f"FROM {self.relation.sql}{self._order()}{page}"
+        if self.session.kind != "postgresql":
+            return _row_arrays(self.session, f"SELECT {', '.join(names)} {rest}", chosen)
+        return _copied(self.session, names, rest, f"FROM {self.relation.sql} LIMIT 0")
 
     def _order(self) -> str:
         """Rows come in the order of the key, if there is one."""
@@ -91,14 +90,22 @@ class QueryRecords(msgspec.Struct, frozen=True, eq=False):
         for arrays in _row_arrays(self.session, self.relation.query, every):
             yield [arrays[index] for index in columns]
 
-    def _select(self, columns: Sequence[TableColumn]) -> str:
-        kind, relation = self.session.kind, self.relation
-        castable = kind == "postgresql"
-        names = [
-            sql.quoted(each.name, kind) + ("" if each.plain or not castable else "::text")
-            for each in columns
-        ]
-        return f"SELECT {', '.join(names)} FROM {relation.sql}"
+
+def _copied(
+    session: Session, names: Sequence[str], rest: str, empty: str
+) -> Iterator[list[pa.Array]]:
+    """These columns as the server copies them; as text where their type is no known one.
+
+    `rest` is what stands behind them in the SELECT; `empty` the same for no rows.
+    """
+    described = session.described(f"SELECT {', '.join(names)} {empty}")
+    types = [each[1] if each[1] in FIELDS else TEXT for each in described]
+    asked = [
+        name if column[1] == kind else f"{name}::text"
+        for name, column, kind in zip(names, described, types, strict=True)
+    ]
+    messages = session.copied(f"SELECT {', '.join(asked)} {rest}")
+    yield from batches(messages, types, ROWS_A_BATCH)
 
 
 def _skipping(batches: Iterator[list[pa.Array]], skip: int) -> Iterator[list[pa.Array]]:

@@ -36,8 +36,6 @@ class TableColumn(msgspec.Struct, frozen=True):
     required: bool = False
     promised: PromisedValues | None = None
     is_binary: bool = False
-    plain: bool = True
-    """Its values come as Arrow has them; those of others are asked for as text."""
 
 
 class Relation(msgspec.Struct, frozen=True):
@@ -173,7 +171,7 @@ def _asked(ask: Any, name: str, schema: str | None) -> Any:
 
 def _column(given: Any, key: Sequence[str], checks: Sequence[str], kind: str) -> TableColumn:
     name, made = given["name"], given["type"]
-    cells, declared, allowed, plain = _typed(made, kind)
+    cells, declared, allowed = _typed(made, kind)
     promised = checked_values(name, checks)
     if allowed and promised is None:
         promised = PromisedValues(allowed=allowed)
@@ -185,41 +183,42 @@ def _column(given: Any, key: Sequence[str], checks: Sequence[str], kind: str) ->
         required=given.get("nullable") is False or name in key,
         promised=promised,
         is_binary=type(made).__name__ in ("BLOB", "BYTEA", "LONGBLOB", "MEDIUMBLOB", "TINYBLOB"),
-        plain=plain,
     )
 
 
-def _typed(made: Any, kind: str) -> tuple[SourceColumn, str | None, tuple[str, ...], bool]:
-    """What a type of the database says: of the cells, to declare, values allowed, plain or not."""
+def _typed(made: Any, kind: str) -> tuple[SourceColumn, str | None, tuple[str, ...]]:
+    """What a type of the database says: of the cells, to declare, values allowed."""
     import sqlalchemy as sa
 
     types = sa.types
     typed = SourceColumn(typed_cells=True)
     if isinstance(made, types.Enum):
-        return typed, "category", tuple(made.enums or ()), False
+        return typed, "category", tuple(made.enums or ())
     if getattr(made, "display_width", None) == 1:  # as BOOLEAN is kept by MariaDB
-        return typed._replace(type="boolean|1|0"), None, (), True
+        return typed._replace(type="boolean|1|0"), None, ()
     if isinstance(made, types.Boolean):
-        return typed._replace(type="boolean"), None, (), False
+        return typed._replace(type="boolean"), None, ()
     if isinstance(made, types.Integer):
-        return typed._replace(type="integer"), None, (), True
+        return typed._replace(type="integer"), None, ()
     if isinstance(made, (types.Numeric, types.Float)):
         scale = getattr(made, "scale", None)
         whole = scale == 0 and kind != "sqlite"
         decimals = scale if isinstance(scale, int) and 0 < scale <= 12 else None
-        floating = isinstance(made, types.Float)
-        number = typed._replace(type="integer" if whole else "number", shown_decimals=decimals)
-        return number, None, (), floating
+        return (
+            typed._replace(type="integer" if whole else "number", shown_decimals=decimals),
+            None,
+            (),
+        )
     if isinstance(made, types.DateTime):
         zoned = bool(getattr(made, "timezone", False))
-        return typed._replace(type="zoned" if zoned else "datetime"), None, (), True
+        return typed._replace(type="zoned" if zoned else "datetime"), None, ()
     if isinstance(made, types.Date):
-        return typed._replace(type="date"), None, (), True
+        return typed._replace(type="date"), None, ()
     if isinstance(made, types.Time):
-        return typed._replace(type="time"), None, (), False
+        return typed._replace(type="time"), None, ()
     if isinstance(made, types.Interval) or type(made).__name__ == "INTERVAL":
-        return typed._replace(type="duration"), None, (), False
-    return SourceColumn(), None, (), isinstance(made, types.String)
+        return typed._replace(type="duration"), None, ()
+    return SourceColumn(), None, ()
 
 
 IN_LIST = re.compile(

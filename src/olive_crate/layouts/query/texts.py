@@ -19,10 +19,6 @@ BINARY = "binary"
 """Bytes that are no text; written in hexadecimal digits."""
 HELD: dict[type, pa.DataType] = {int: pa.int64(), float: pa.float64(), date: pa.date32()}
 
-KEPT = (STRING, pa.int64(), pa.float64(), pa.date32())
-TURNED = (pa.types.is_timestamp, pa.types.is_time, pa.types.is_boolean)
-"""Arrow types that Arrow writes as they are read again."""
-
 
 def array_of(values: Sequence[Any], kind: str = "") -> pa.Array:
     """The values of a column, `None` as null. `kind` is what the database says they are."""
@@ -33,27 +29,15 @@ def array_of(values: Sequence[Any], kind: str = "") -> pa.Array:
     try:
         if kinds <= {str, bytes}:
             return pa.array(values, STRING)
-        if kinds == {int, float}:  # one database keeps 50.0 as 50, which stays the text it is
+        if kind == "number" and kinds and kinds <= {int, float}:  # SQLite keeps 50.0 as 50
+            return pa.array(values, pa.float64())
+        if kinds == {int, float}:
             return pa.array([each if each is None else repr(each) for each in values], STRING)
         if len(kinds) == 1 and (held := HELD.get(kinds.pop())):
             return pa.array(values, held)
     except (pa.ArrowInvalid, pa.ArrowTypeError, OverflowError, UnicodeEncodeError):
         pass
     return pa.array([None if each is None else written(each) for each in values], STRING)
-
-
-def plain(held: pa.Array) -> pa.Array:
-    """An array that a driver gives, as numbers of 64 bits, days, or text."""
-    if isinstance(held, pa.ExtensionArray):
-        held = held.storage
-    kind = held.type
-    if kind in KEPT:
-        return held
-    if pa.types.is_integer(kind) and kind != pa.uint64():
-        return held.cast(pa.int64())
-    if any(each(kind) for each in TURNED) or pa.types.is_floating(kind):
-        return held.cast(STRING)
-    return array_of(held.to_pylist())
 
 
 def _as_said(value: Any, kind: str) -> Any:
