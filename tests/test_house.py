@@ -53,6 +53,7 @@ def test_the_page_of_options_is_made_from_the_table():
 
 WRONG = {
     "layout": "sheets",
+    "turned": "left",
     "encoding": "utf-9",
     "delimiter": 5,
     "quote": "ab",

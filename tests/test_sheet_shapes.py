@@ -52,6 +52,62 @@ def book_of(table: list[list], merges: tuple = ()) -> bytes:
     return made.getvalue()
 
 
+LYING = [
+    ["Sample", *(f"S{n}" for n in range(9))],
+    ["Grove", *("north" if n % 2 else "south" for n in range(9))],
+    ["Acidity", *(0.25 * n for n in range(9))],
+    ["Fruits", *(None if n == 4 else 100 + n for n in range(9))],
+]
+
+
+def turned(table: list[list]) -> list[list]:
+    return [list(column) for column in zip(*table, strict=True)]
+
+
+@pytest.mark.parametrize("above", [[], [["Laboratory, week 42"], []]])
+@pytest.mark.parametrize("left", [0, 2])
+def test_a_sheet_on_its_side_is_noticed_and_read_turned(above, left, tmp_path):
+    data = book_of([*above, *([None] * left + row for row in LYING)])
+    standing = oc.load(book_of(turned(LYING)))
+    point = next(each for each in oc.draft(data).evidence if each.about == "sheet.turned")
+    assert not point.certain and point.mend.parts == {"turned": True}
+    found = oc.load(data, turned=True)
+    assert found.names == standing.names == [row[0] for row in LYING]
+    assert values_of(found) == values_of(standing) == turned(LYING)[1:]
+    assert found.receipt.imbalances() == []
+    assert not [each for each in found.plan.evidence if each.about == "sheet.turned"]
+    plan = oc.draft(data, turned=True)
+    plan.write(tmp_path / "a.plan.toml")
+    again = oc.Plan.read(tmp_path / "a.plan.toml")
+    assert values_of(oc.load(data, plan=again)) == turned(LYING)[1:]
+    corner = f"{'ABCDEFGHIJKLMNOP'[left]}{len(above) + 1}"
+    assert again.sheet.range == f"{corner}:"
+    cell = found.trace("Acidity", left + 3, data)
+    assert f"{'ABCDEFGHIJKLMNOP'[left + 2]}{len(above) + 3}" in str(cell)
+    last = f"{'ABCDEFGHIJKLMNOP'[left + 3]}{len(above) + 4}"
+    assert values_of(oc.load(data, turned=True, range=f"{corner}:{last}")) == turned(LYING)[1:4]
+
+
+@pytest.mark.parametrize(
+    "table",
+    [
+        turned(LYING),
+        [["Grove", 2021, 2022, 2023, 2024], *([f"G{n}", n, n + 1, n + 2, n + 3] for n in range(9))],
+        [["Grove", "Note", "Owner"], *([f"G{n}", f"a{n}", "Ann"] for n in range(9))],
+        [["Grove", "Fruits", "Oil", "Share"], *([f"G{n}", n, None, n / 7] for n in range(9))],
+    ],
+)
+def test_a_standing_sheet_is_not_said_to_lie(table):
+    plan = oc.draft(book_of(table))
+    assert not [each for each in plan.evidence if each.about == "sheet.turned"]
+
+
+def test_a_long_sheet_cannot_be_turned():
+    data = book_of([["a", "b"], *([n, str(n)] for n in range(17_000))])
+    with pytest.raises(oc.LayoutError, match="17,001 rows, too many to be variables"):
+        oc.load(data, turned=True)
+
+
 SHAPES = {
     "a blank row between any two": [HEAD, *(x for row in rows(50) for x in (row, BLANK))],
     "groups of two": [HEAD, *(x for n in range(0, 50, 2) for x in (*rows(2, n), BLANK))],

@@ -23,6 +23,15 @@ class BlockChosen(Evidence, frozen=True, kw_only=True):
     blocks: int
 
 
+class LiesOnItsSide(Evidence, frozen=True, kw_only=True):
+    """The rows of a block are each of one kind, and its columns are not."""
+
+    about: ClassVar[str] = "sheet.turned"
+    rows: int
+    columns: int
+    of_columns: int
+
+
 class SpacerColumns(Evidence, frozen=True, kw_only=True):
     """Blank columns within a block; what stands on both sides may be two tables."""
 

@@ -58,6 +58,8 @@ class SheetSection(msgspec.Struct, frozen=True, omit_defaults=True):
     """`skip` leaves hidden rows and columns out."""
     merged: str | None = None
     """`fill` puts the value of merged cells into all of them."""
+    turned: bool | None = None
+    """The variables stand in rows: rows and columns are exchanged."""
     limits: Limits | None = None
     """How much an untrusted workbook may ask for, where it is more than usual."""
 

@@ -158,12 +158,7 @@ class ReadingOptions(TypedDict, total=False):
     ]
     range: Annotated[
         str | None,
-        Option(
-            "Workbooks",
-            "B9:K310, B9:, B:K, a named range or a table.",
-            checks.cell_range,
-            "sheet",
-        ),
+        Option("Workbooks", "B9:K310, B9:, B:K, or a name.", checks.cell_range, "sheet"),
     ]
     block: Annotated[
         int | None,
@@ -188,6 +183,10 @@ class ReadingOptions(TypedDict, total=False):
             "sheet",
             "keep",
         ),
+    ]
+    turned: Annotated[
+        bool | None,
+        Option("Workbooks", "Variables stand in rows: yes or no.", checks.truth, "sheet", "no"),
     ]
     limits: Annotated[
         Mapping[str, int] | None,

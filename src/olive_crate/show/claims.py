@@ -262,6 +262,15 @@ def _(evidence: ev.BlockChosen) -> str:
 
 
 @claim_of.register
+def _(evidence: ev.LiesOnItsSide) -> str:
+    rows = several(evidence.rows, "row")
+    return (
+        f"{rows} are each of one kind, while {evidence.columns} of "
+        f"{several(evidence.of_columns, 'column')} mix kinds: the variables may stand in rows"
+    )
+
+
+@claim_of.register
 def _(evidence: ev.HiddenCells) -> str:
     parts = [row_list(evidence.rows, evidence.row_count)] if evidence.rows else []
     parts += [f"column {each}" for each in evidence.columns]

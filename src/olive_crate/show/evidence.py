@@ -36,6 +36,7 @@ ABOUT = {
     "sheet.sheet": "sheet",
     "sheet.range": "range",
     "sheet.hidden": "hidden cells",
+    "sheet.turned": "cases",
     "sheet.outside": "outside the range",
     "sheet.merged": "merged cells",
     "sheet.blanks": "blanks",

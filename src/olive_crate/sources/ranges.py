@@ -27,6 +27,11 @@ class Area(NamedTuple):
         return f"{low}:{letters(self.last_column)}{self.last_row}"
 
 
+def turned_area(area: Area) -> Area:
+    """The same cells where rows and columns have changed places."""
+    return Area(area.first_column, area.first_row, area.last_column, area.last_row)
+
+
 def letters(column: int) -> str:
     """The letters of a column, as spreadsheets show them: 1 is A, 27 is AA."""
     text = ""

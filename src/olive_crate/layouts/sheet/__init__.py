@@ -15,10 +15,11 @@ def claims(source: Source, plan: Decisions) -> bool:
     if source.workbook is not None:
         return True
     given = plan.sheet
-    if plan.layout == "sheet" or (given.sheet, given.range, given.block) != (None, None, None):
+    cells = (given.sheet, given.range, given.block, given.turned)
+    if plan.layout == "sheet" or any(each is not None for each in cells):
         from ...errors import PlanError
 
-        raise PlanError(f"{source.name}: not a workbook; leave out sheet, range and block")
+        raise PlanError(f"{source.name}: not a workbook; leave out sheet, range, block and turned")
     return False
 
 

@@ -265,17 +265,15 @@ def _hidden(layout: SheetLayout) -> HiddenCells | None:
     columns = [each for each in sorted(sheet.hidden_columns) if each in within]
     if not (rows or columns):
         return None
+    if sheet.turned:
+        rows, columns = columns, rows
+    shown = tuple(letters(each) for each in columns[:8])
     if layout.skip_hidden:
-        return HiddenCells(
-            value="skip",
-            rows=tuple(rows[:20]),
-            row_count=len(rows),
-            columns=tuple(letters(each) for each in columns[:8]),
-        )
+        return HiddenCells(value="skip", rows=tuple(rows[:20]), row_count=len(rows), columns=shown)
     return HiddenCells(
         rows=tuple(rows[:20]),
         row_count=len(rows),
-        columns=tuple(letters(each) for each in columns[:8]),
+        columns=shown,
         alternatives=("skip",),
         certain=False,
     )
@@ -292,7 +290,7 @@ def _merged(layout: SheetLayout) -> MergedCells | None:
     if layout.fill_merged or not merged:
         return None
     return MergedCells(
-        areas=tuple(map(str, merged[:4])),
+        areas=tuple(map(layout.sheet.written, merged[:4])),
         count=len(merged),
         alternatives=("fill",),
         certain=False,

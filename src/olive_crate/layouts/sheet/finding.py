@@ -17,7 +17,7 @@ from ...plan.known import with_known
 from ...plan.model import Decisions
 from ...plan.rows import KEEP, SKIP, Rows
 from ...sources.container import Limits
-from ...sources.ranges import Area, area_of, letters
+from ...sources.ranges import Area, turned_area
 from ...sources.source import Source
 from ..base import Before, SourceLayout
 from ..text.closing import Tail
@@ -46,6 +46,7 @@ from .reading import held_by, in_columns
 from .strings import Strings
 from .structure import marked_heading, without_spacers
 from .text_rows import _tail, rows_of
+from .turned import as_planned, note_side
 from .workbook import Workbook, opened, sheet_named
 
 WIDEST = 16_384
@@ -77,14 +78,16 @@ def find_sheet(source: Source, plan: Decisions, before: Before) -> SourceLayout:
     """
     _check_plan(source, plan)
     evidence: list[Evidence] = []
-    with opened(source, plan.sheet.limits or Limits(), plan.workers) as workbook:
+    with opened(source, plan.sheet.limits or Limits(), plan.workers) as book:
+        workbook = as_planned(book, plan)
         plan = at_block(workbook, plan)
         chosen = _chosen_sheet(workbook, plan, evidence, before.thorough)
         used_rows = chosen.sheet.cells.used_rows()
         area = _area(plan, workbook, chosen, evidence)
-        lists = allowed_in(workbook, chosen.sheet)
+        lists = allowed_in(book, chosen.sheet)
     sheet = _visible(chosen.sheet, plan)
     rows = rows_of(sheet, area.area, area.columns)
+    note_side(sheet, area.area, area.columns, evidence)
     given, found = moved(plan, rows, len(area.columns), source)
     evidence += [] if found is None else [found]
     marked = marked_heading(sheet, area.area, area.columns, rows, given, evidence)
@@ -93,7 +96,7 @@ def find_sheet(source: Source, plan: Decisions, before: Before) -> SourceLayout:
     closing = Tail(tail, area.area.last_row)
     parts, last = with_closing(given, parts, closing, len(area.columns), evidence)
     heading = [row for row in rows if row.number in (parts.names or ())]
-    _check_rows(source, parts, area.area)
+    _check_rows(source, parts, area.area, sheet.written(area.area))
     headings = headings_of(plan, heading, len(area.columns), source)
     layout = _layout(source, plan, chosen, sheet, area, parts, last, used_rows, before.thorough)
     aside = set_aside(sheet, area.area, area.columns, parts, layout.last_row, evidence)
@@ -270,23 +273,23 @@ def _area(plan: Decisions, workbook: Workbook, chosen: _Chosen, evidence: list[E
     text, sheet = plan.sheet.range, chosen.sheet
     named = named_range(plan, workbook) if text is not None else None
     if text is not None and named is not None:
-        area = named[1]
+        area = turned_area(named[1]) if sheet.turned else named[1]
         if sheet.used is not None and not (area.last_row and area.last_column):
             area = _given_area(area, sheet.used, chosen.blocks)
     elif sheet.used is None:
         raise LayoutError(f'{workbook.name}: the sheet "{sheet.name}" is empty')
     elif text is not None:
-        area = _given_area(area_of(text) or sheet.used, sheet.used, chosen.blocks)
+        area = _given_area(sheet.asked(text) or sheet.used, sheet.used, chosen.blocks)
         if area.first_row > sheet.used.last_row or area.first_column > sheet.used.last_column:
             raise LayoutError(
                 f'{workbook.name}: the range {text} of "{sheet.name}" is empty; '
-                f"the used range is {sheet.used}"
+                f"the used range is {sheet.written(sheet.used)}"
             )
     else:
         block = chosen.blocks[0]
         area = block.area
-        text = f"{letters(area.first_column)}{area.first_row}:"
-        evidence.append(_block_evidence(chosen.blocks))
+        text = f"{sheet.place(area.first_row, area.first_column)}:"
+        evidence.append(_block_evidence(sheet, chosen.blocks))
     _refuse_blank(workbook, sheet, area)
     columns = _columns(sheet, area, plan)
     if plan.sheet.range is None or text.endswith(":"):
@@ -301,8 +304,8 @@ def _refuse_blank(workbook: Workbook, sheet: Sheet, area: Area) -> None:
     inside &= (cells.rows <= area.last_row) & (cells.columns <= area.last_column)
     if sheet.whole and not inside.any():
         raise LayoutError(
-            f'{workbook.name}: the range {area} of "{sheet.name}" holds no filled cell; '
-            f"the used range is {sheet.used}"
+            f'{workbook.name}: the range {sheet.written(area)} of "{sheet.name}" holds no filled '
+            f"cell; the used range is {sheet.written(sheet.used) if sheet.used else 'empty'}"
         )
 
 
@@ -328,10 +331,10 @@ def _given_area(given: Area, used: Area, blocks: Sequence[SheetBlock]) -> Area:
     return area
 
 
-def _block_evidence(blocks: Sequence[SheetBlock]) -> BlockChosen:
-    others = tuple(str(each.area) for each in blocks[1:] if each.plausible)
+def _block_evidence(sheet: Sheet, blocks: Sequence[SheetBlock]) -> BlockChosen:
+    others = tuple(sheet.written(each.area) for each in blocks[1:] if each.plausible)
     return BlockChosen(
-        value=str(blocks[0].area),
+        value=sheet.written(blocks[0].area),
         blocks=len(in_order(blocks)),
         supporting=blocks[0].filled,
         alternatives=others,
@@ -353,7 +356,7 @@ def _outside(
     at = np.flatnonzero(~inside)
     shown = cells.chosen(at[:10])
     places = zip(shown.rows.tolist(), shown.columns.tolist(), strict=True)
-    return len(cells), tuple(f"{letters(column)}{row}" for row, column in places), len(at)
+    return len(cells), tuple(visible.place(*each) for each in places), len(at)
 
 
 def _columns(sheet: Sheet, area: Area, plan: Decisions) -> tuple[int, ...]:
@@ -363,12 +366,12 @@ def _columns(sheet: Sheet, area: Area, plan: Decisions) -> tuple[int, ...]:
     return tuple(column for column in columns if column not in sheet.hidden_columns)
 
 
-def _check_rows(source: Source, parts: Rows, area: Area) -> None:
+def _check_rows(source: Source, parts: Rows, area: Area, shown: str) -> None:
     for name in ("names", "labels", "units"):
         value = getattr(parts, name)
         for number in value if isinstance(value, tuple) else (value,):
             if number is not None and not area.first_row <= number <= area.last_row:
                 raise LayoutError(
-                    f"{source.name}: rows.{name} = {number} is outside of the range {area}; "
+                    f"{source.name}: rows.{name} = {number} is outside of the range {shown}; "
                     "rows are numbered as the spreadsheet numbers them"
                 )

@@ -12,7 +12,7 @@ import msgspec
 import numpy as np
 
 from ...kernels.types import Bytes, Ints
-from ...sources.ranges import Area
+from ...sources.ranges import Area, area_of, letters, turned_area
 
 NUMBER, TEXT, BOOLEAN, ERROR, DATE, TIME, DATETIME, DURATION = range(1, 9)
 KINDS = ("", "number", "text", "boolean", "error", "date", "time", "datetime", "duration")
@@ -142,6 +142,21 @@ class Sheet(msgspec.Struct, frozen=True, eq=False):
     """Rows that the sheet has for headings, what says most first."""
     lists: tuple[CellList, ...] = ()
     """Lists of what may be typed into cells."""
+    turned: bool = False
+    """Its rows and columns have changed places."""
+
+    def place(self, row: int, column: int) -> str:
+        """A cell as the spreadsheet names it: `B9`."""
+        return f"{letters(row)}{column}" if self.turned else f"{letters(column)}{row}"
+
+    def written(self, area: Area) -> str:
+        """A rectangle as the spreadsheet names it."""
+        return str(turned_area(area) if self.turned else area)
+
+    def asked(self, text: str) -> Area | None:
+        """The rectangle that a range means; `None` for what is no range."""
+        area = area_of(text)
+        return turned_area(area) if area is not None and self.turned else area
 
     @property
     def used(self) -> Area | None:

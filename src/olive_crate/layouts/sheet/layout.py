@@ -10,7 +10,7 @@ import numpy as np
 from ...columns.rule import SourceColumn
 from ...kernels.spans import Cells
 from ...kernels.types import Ints
-from ...sources.ranges import Area, letters
+from ...sources.ranges import Area
 from ...sources.source import Source
 from ..base import Block, Hands, RangeLayout, RawCell, Tally
 from ..text.groups import texts_down
@@ -116,7 +116,7 @@ class SheetLayout(msgspec.Struct, frozen=True, eq=False):
             title = texts_down(self.titles, np.array([row]))[0]
             return RawCell(BETWEEN.join(texts), None, None, "the title above its group", title)
         start = sum(len(text) + len(BETWEEN) for text in texts[:index])
-        place = f"cell {letters(self.columns[index])}{row}"
+        place = f"cell {self.sheet.place(row, self.columns[index])}"
         taken = texts[index]
         return RawCell(BETWEEN.join(texts), start, start + len(taken), place, taken)
 

@@ -8,7 +8,6 @@ import msgspec
 
 from ...errors import LayoutError, PlanError, several
 from ...plan.model import Decisions
-from ...sources.ranges import letters
 from .blocks import SheetBlock, find_blocks
 from .grid import Sheet, SheetEntry
 from .text_rows import filled_merged
@@ -51,10 +50,11 @@ def at_block(workbook: Workbook, plan: Decisions) -> Decisions:
         )
     number = 0
     for entry in workbook.sheets:
-        blocks = in_order(looked_at(workbook, entry, plan)[1])
+        sheet, found = looked_at(workbook, entry, plan)
+        blocks = in_order(found)
         if wanted <= number + len(blocks):
             area = blocks[wanted - number - 1].area
-            start = f"{letters(area.first_column)}{area.first_row}:"
+            start = f"{sheet.place(area.first_row, area.first_column)}:"
             section = msgspec.structs.replace(plan.sheet, sheet=entry.name, range=start, block=None)
             return msgspec.structs.replace(plan, sheet=section)
         number += len(blocks)

@@ -18,6 +18,7 @@ from .grid import KINDS, Sheet, SheetEntry
 from .layout import SheetLayout
 from .numbered import in_order, looked_at
 from .text_rows import rows_of
+from .turned import as_planned
 from .workbook import opened
 
 ROWS_SHOWN, COLUMNS_SHOWN = 12, 40
@@ -52,7 +53,8 @@ def _sheet_views(
     known = {entry.name: (sheet, blocks) for entry, sheet, blocks in contents.sheets}
     shown: list[SheetView] = []
     count = 0
-    with opened(source, plan.sheet.limits or Limits()) as workbook:
+    with opened(source, plan.sheet.limits or Limits()) as book:
+        workbook = as_planned(book, plan)
         for entry in workbook.sheets:
             sheet, found = known.get(entry.name) or looked_at(workbook, entry, plan)
             blocks = in_order(found)
@@ -64,7 +66,7 @@ def _sheet_views(
 def _sheet_view(
     entry: SheetEntry, sheet: Sheet, blocks: Sequence[SheetBlock], before: int
 ) -> SheetView:
-    used = str(sheet.used) if sheet.whole and sheet.used else sheet.claimed
+    used = sheet.written(sheet.used) if sheet.whole and sheet.used else sheet.claimed
     return SheetView(
         entry.name,
         entry.hidden,
@@ -82,7 +84,7 @@ def _sheet_view(
 def _block_view(sheet: Sheet, area: Area, number: int) -> BlockView:
     columns = range(area.first_column, min(area.last_column, area.first_column + 200) + 1)
     found = find_rows(rows_of(sheet, area, columns), len(columns))
-    return BlockView(str(area), found.names.value, number)
+    return BlockView(sheet.written(area), found.names.value, number)
 
 
 def _cell_rows(plan: Decisions, layout: SheetLayout) -> tuple[tuple[str, ...], tuple[CellRow, ...]]:
@@ -103,7 +105,7 @@ def _cell_rows(plan: Decisions, layout: SheetLayout) -> tuple[tuple[str, ...], t
         )
         for number in shown
     )
-    return tuple(letters(column) for column in columns), rows
+    return tuple(map(str if sheet.turned else letters, columns)), rows
 
 
 def _rows_shown(layout: SheetLayout) -> list[int]:

@@ -113,9 +113,9 @@ def without_spacers(
     parts = [area._replace(first_column=int(r[0]), last_column=int(r[-1])) for r in runs]
     evidence.append(
         SpacerColumns(
-            value=str(area),
+            value=sheet.written(area),
             supporting=len(columns) - len(kept),
-            alternatives=tuple(map(str, parts)) if two else (),
+            alternatives=tuple(map(sheet.written, parts)) if two else (),
             certain=not two,
         )
     )

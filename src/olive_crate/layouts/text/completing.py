@@ -102,6 +102,8 @@ def no_cells(plan: Decisions, why: str, instead: str = "leave it out") -> None:
     for part in ("sheet", "range", "block"):
         if getattr(plan.sheet, part) is not None:
             raise PlanError(f"{why}, so it has no {part}s; {instead}")
+    if plan.sheet.turned:
+        raise PlanError(f"{why}; only sheets of workbooks can be turned, so leave it out")
 
 
 def as_utf8(head: bytes, encoding: str, whole: bool) -> bytes:
