@@ -36,6 +36,7 @@ bench: .venv/ready
 bench-more: .venv/ready
 	$(BIN)/python benchmarks/detection.py
 	$(BIN)/python benchmarks/breaks.py
+	$(BIN)/python benchmarks/old_workbook.py
 	$(BIN)/python benchmarks/checks.py
 	$(BIN)/python benchmarks/findings.py
 	$(BIN)/python benchmarks/sets.py

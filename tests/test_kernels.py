@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import os
+import struct
 from collections.abc import Callable, Iterator
 
 import numpy as np
@@ -285,6 +286,19 @@ def test_texts_have_the_same_hash_where_they_are_the_same(texts, skipped, kind):
         hashes = kernel.text_hashes(array).tolist()
         pairs = {(text or "", each) for text, each in zip(texts[skipped:], hashes, strict=True)}
         assert len(pairs) == len({text for text, _ in pairs}) == len({each for _, each in pairs})
+
+
+RECORD = st.tuples(st.sampled_from([1, 2, 3, 700]), st.integers(0, 9))
+
+
+@given(st.lists(RECORD, max_size=20), st.binary(max_size=6), st.integers(0, 40))
+def test_records_are_found_alike(records, behind, at):
+    data = b"".join(struct.pack("<HH", kind, size) + bytes(size) for kind, size in records) + behind
+    one, two = (each.record_places(data, at, 1, 2) for each in (reference, compiled))
+    assert (one is None) == (two is None)
+    if one is not None:
+        assert [each.tolist() for each in one] == [each.tolist() for each in two]
+        assert one[0][-1] == 2 and all(place <= len(data) for place in one[1])
 
 
 @given(st.binary(max_size=40), st.text(max_size=20))

@@ -47,6 +47,7 @@ read_numbers = reference.read_numbers
 read_sheet = reference.read_sheet
 read_strings = reference.read_strings
 read_times = reference.read_times
+record_places = reference.record_places
 records_early = reference.records_early
 split = reference.split
 split_early = reference.split_early
@@ -73,6 +74,7 @@ SWITCHED = (
     "read_sheet",
     "read_strings",
     "read_times",
+    "record_places",
     "records_early",
     "split",
     "split_early",

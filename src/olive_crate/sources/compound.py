@@ -46,9 +46,9 @@ class Compound:
             f"{self.name}: a damaged or truncated workbook ({why}); request the file again"
         )
 
-    def _sector(self, number: int) -> bytes:
+    def _sectors(self, number: int, count: int = 1) -> bytes:
         start = (number + 1) * self.size
-        return self.data[start : start + self.size]
+        return self.data[start : start + count * self.size]
 
     def _table(self, following: int, count: int) -> np.ndarray:
         """The table of chains: its sectors are listed in the header and in sectors of their own."""
@@ -57,26 +57,30 @@ class Compound:
         for _ in range(min(count, len(self.data) // self.size + 1)):
             if following > LAST:
                 break
-            sector = struct.unpack_from(f"<{per_sector + 1}I", self._sector(following))
+            sector = struct.unpack_from(f"<{per_sector + 1}I", self._sectors(following))
             listed += sector[:per_sector]
             following = sector[per_sector]
-        parts = b"".join(self._sector(each) for each in listed if each <= LAST)
+        parts = b"".join(self._sectors(each) for each in listed if each <= LAST)
         return np.frombuffer(parts[: len(parts) // 4 * 4], "<u4")
 
     def _places(self, first: int, table: np.ndarray) -> list[int]:
         """The sectors of a chain."""
         places: list[int] = []
+        following = table.tolist()
         while first <= LAST and len(places) <= len(table):
             if first >= len(table):
                 raise self._damaged("a chain of sectors leads out of the file")
             places.append(first)
-            first = int(table[first])
+            first = following[first]
         if len(places) > len(table):
             raise self._damaged("a chain of sectors leads round in a circle")
         return places
 
     def _chained(self, first: int) -> bytes:
-        return b"".join(map(self._sector, self._places(first, self.table)))
+        """The bytes of a chain; sectors that follow one another are taken together."""
+        places = np.array(self._places(first, self.table), np.int64)
+        runs = np.split(places, np.flatnonzero(np.diff(places) != 1) + 1)
+        return b"".join(self._sectors(int(run[0]), len(run)) for run in runs if len(run))
 
     def _entries(self, directory: bytes) -> Iterator[tuple[str, tuple[int, int, int]]]:
         """The streams by their names: the kind of entry, the first sector, the size."""

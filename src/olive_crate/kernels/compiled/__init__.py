@@ -21,6 +21,7 @@ from .cells import (
     trimmed,
 )
 from .figures import extremes, tally
+from .records import record_places
 from .sheet import document_rows, read_sheet, read_strings
 from .structure import (
     cut,
@@ -50,6 +51,7 @@ __all__ = [
     "read_sheet",
     "read_strings",
     "read_times",
+    "record_places",
     "records_early",
     "split",
     "split_early",

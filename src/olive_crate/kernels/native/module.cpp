@@ -12,6 +12,7 @@
 #include "figures.hpp"
 #include "instructions.hpp"
 #include "opendocument.hpp"
+#include "records.hpp"
 #include "rows.hpp"
 #include "sheet.hpp"
 #include "structure.hpp"
@@ -638,6 +639,26 @@ PyObject* tallied(PyObject*, PyObject* args) {
     Py_RETURN_NONE;
 }
 
+PyObject* record_places_(PyObject*, PyObject* args) {
+    Lent data, kinds, places;
+    long long at;
+    int begins, ends;
+    if (!PyArg_ParseTuple(args, "y*Liiw*w*", &data.view, &at, &begins, &ends, &kinds.view,
+                          &places.view))
+        return nullptr;
+    const long long most = data.view.len / 4 + 1;
+    if (at < 0 || kinds.view.len < 2 * most || places.view.len < 8 * most)
+        return refused("record_places: no room");
+    std::int64_t count;
+    {
+        Unlocked unlocked;
+        count = record_places(data.bytes(), data.view.len, at, static_cast<unsigned>(begins),
+                              static_cast<unsigned>(ends), kinds.as<std::uint16_t>(),
+                              places.as<std::int64_t>());
+    }
+    return PyLong_FromLongLong(count);
+}
+
 PyObject* extremes_(PyObject*, PyObject* args) {
     Lent values, reasons, looks, counts;
     int whole;
@@ -689,6 +710,7 @@ PyMethodDef METHODS[] = {
     {"match", matched, METH_VARARGS, nullptr},
     {"invalid_utf8", invalid, METH_VARARGS, nullptr},
     {"tally", tallied, METH_VARARGS, nullptr},
+    {"record_places", record_places_, METH_VARARGS, nullptr},
     {"extremes", extremes_, METH_VARARGS, nullptr},
     {"instructions", instructions, METH_VARARGS, nullptr},
     {nullptr, nullptr, 0, nullptr},

@@ -18,6 +18,7 @@ from .gather import (
     texts,
 )
 from .numbers import read_numbers
+from .records import record_places
 from .sheet_xml import document_rows, read_sheet, read_strings
 from .structure import cut, line_marks, split, structure, text_marks
 from .times import read_times
@@ -44,6 +45,7 @@ __all__ = [
     "read_sheet",
     "read_strings",
     "read_times",
+    "record_places",
     "records_early",
     "split",
     "split_early",

@@ -106,6 +106,8 @@ def _titles(
     begins[0] = True
     merged = _merged(sheet, rows)
     found = np.flatnonzero(alone & followed & (begins | merged))
+    if not len(found):
+        return ()
     texts = [each.strip() for each in cells.chosen(at[found]).texts()]
     told = parts.groups is not None or bool(merged[found].any())
     if not told and not name_groups(texts, cells.chosen(at[counts > 1]).texts()):

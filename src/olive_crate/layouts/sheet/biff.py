@@ -7,20 +7,22 @@ of all records of a kind are then worked out together, as arrays.
 from __future__ import annotations
 
 import struct
-from collections import defaultdict
 from collections.abc import Iterator
 from functools import cached_property
 
 import numpy as np
 
+from ... import kernels
 from ...errors import SourceError
+from ...kernels.types import Ints
 from ...sources.compound import Compound
 from ...sources.container import Limits
 from ...sources.ranges import Area
 from ...sources.source import Source
 from .biff_cells import Records, cells_of
+from .biff_frame import areas_of, comments_of, frozen_rows, lists_of
 from .biff_text import Continued, shared_texts, short_text, unicode_text
-from .grid import Format, Sheet, SheetEntry
+from .grid import Format, HeadMark, Sheet, SheetEntry
 from .number_formats import BUILT_IN, format_of
 from .strings import Strings
 
@@ -34,6 +36,8 @@ AREA, CELL = (0x3B, 0x5B, 0x7B), (0x3A, 0x5A, 0x7A)
 ENCRYPTED = "EncryptedPackage".encode("utf-16-le")
 """The part of a newer workbook that is encrypted, which is kept in a compound file too."""
 LAST_COLUMN, LAST_ROW = 0xFF, 0xFFFF
+OWN_NAMES = {"\x07": "print titles", "\x0d": "filter"}
+"""Names of the program's own that show a heading (2.5.114)."""
 
 
 class Biff:
@@ -90,6 +94,10 @@ class Biff:
         self.bounds: list[tuple[str, int, bool, int]] = []
         self.externs: list[tuple[int, int]] = []
         self.defined: list[tuple[str, int, bytes]] = []
+        self.every_name: list[str] = []
+        """All names in order, since formulas refer to them by their numbers."""
+        self.marks: list[tuple[str, int, bytes]] = []
+        """What the program's own names say of headings: what it is, the sheet, the formula."""
         self.shared: list[bytes] = []
         data, last = self.data, 0
         for kind, at, size in self._records(0):
@@ -127,10 +135,13 @@ class Biff:
             self.externs = [(first, last) for _, first, last in every]
         elif kind == NAME:
             flags, _, length, size, _, sheet = struct.unpack_from("<HBBHHH", body)
-            if not flags & 0x21:  # neither hidden nor of the program's own
-                wide = body[14] & 1
-                end = 15 + length * (1 + wide)
-                text = body[15:end].decode("utf-16-le" if wide else "latin-1", "replace")
+            wide = body[14] & 1
+            end = 15 + length * (1 + wide)
+            text = body[15:end].decode("utf-16-le" if wide else "latin-1", "replace")
+            self.every_name.append(text)
+            if flags & 0x20 and text in OWN_NAMES:
+                self.marks.append((OWN_NAMES[text], sheet, body[end : end + size]))
+            elif not flags & 0x21:  # neither hidden nor of the program's own
                 self.defined.append((text, sheet, body[end : end + size]))
 
     @cached_property
@@ -199,6 +210,9 @@ class Biff:
             cells = cells_of(records, self.strings, self.formats, self.from_1904, self.limits)
             rows, columns = self._hidden(places)
             merged = tuple(self._merged(places.get(MERGED, ())))
+            comments = comments_of(self.data, places)
+            heads = (*self._marked(entry), *frozen_rows(self.data, places))
+            lists = lists_of(self.data, places, self.every_name, self._referred())
         except (struct.error, IndexError, ValueError) as error:
             raise self._damaged(error) from None
         return Sheet(
@@ -209,9 +223,28 @@ class Biff:
             merged=merged,
             hidden_rows=rows,
             hidden_columns=columns,
+            comments=comments,
+            heads=heads,
+            lists=lists,
         )
 
-    def _hidden(self, places: dict[int, list[int]]) -> tuple[frozenset[int], frozenset[int]]:
+    def _referred(self) -> list[str | None]:
+        """The sheet that each number in a formula refers to; `None` for several, and for others."""
+        return [
+            self.bounds[first][0] if first == last and 0 <= first < len(self.bounds) else None
+            for first, last in self.externs
+        ]
+
+    def _marked(self, entry: SheetEntry) -> Iterator[HeadMark]:
+        """The headings that a filter, and rows that are printed on each page, show."""
+        for what, own, formula in self.marks:
+            for area in areas_of(formula) if own == entry.position else ():
+                if what == "filter":
+                    yield HeadMark(area.first_row, what)
+                elif area.last_column > LAST_COLUMN:
+                    yield HeadMark(area.last_row, what)
+
+    def _hidden(self, places: dict[int, Ints]) -> tuple[frozenset[int], frozenset[int]]:
         """Hidden rows (2.4.221) and columns (2.4.53)."""
         rows, columns = set(), set()
         raw, at_rows = np.frombuffer(self.data, np.uint8), np.array(places.get(ROW, ()), np.int64)
@@ -223,7 +256,7 @@ class Biff:
                 columns |= set(range(first + 1, min(last, LAST_COLUMN) + 2))
         return frozenset(rows), frozenset(columns)
 
-    def _merged(self, places: list[int] | tuple[()]) -> Iterator[Area]:
+    def _merged(self, places: Ints | tuple[()]) -> Iterator[Area]:
         for at in places:
             count = struct.unpack_from("<H", self.data, at)[0]
             for number in range(count):
@@ -233,24 +266,18 @@ class Biff:
                 yield Area(top + 1, left + 1, bottom + 1, right + 1)
 
 
-def _places(data: bytes, at: int) -> dict[int, list[int]]:
-    """Where the data of all records of a part begin, by kind; the hot loop, as bare as it can be.
+def _places(data: bytes, at: int) -> dict[int, Ints]:
+    """Where the data of all records of a part begin, by kind.
 
     Raises `struct.error` where the part is cut off.
     """
-    places: defaultdict[int, list[int]] = defaultdict(list)
-    unpack, depth = struct.Struct("<HH").unpack_from, 0
-    while True:
-        kind, size = unpack(data, at)
-        at += 4
-        places[kind].append(at)
-        at += size
-        if kind == BOF:
-            depth += 1
-        elif kind == EOF:
-            depth -= 1
-            if depth <= 0:
-                return places
+    found = kernels.record_places(data, at, BOF, EOF)
+    if found is None:
+        raise struct.error("a record is cut off")
+    kinds, places = found
+    order = np.argsort(kinds, kind="stable")
+    met, first = np.unique(kinds[order], return_index=True)
+    return dict(zip(met.tolist(), np.split(places[order], first[1:]), strict=True))
 
 
 def _covers(area: Area) -> bool:

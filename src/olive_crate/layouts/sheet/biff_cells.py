@@ -42,7 +42,7 @@ class Records(NamedTuple):
     name: str
     """Of the workbook, for messages."""
     data: bytes
-    places: dict[int, list[int]]
+    places: dict[int, Ints]
 
 
 class _Found(NamedTuple):
@@ -75,7 +75,7 @@ def cells_of(
     ]
     if sum(len(each.rows) for each in found) > limits.cells:
         raise SourceError(f"{sheet.name}: more than {limits.cells:,} cells; raise limits.cells")
-    assembly = Assembly(strings, formats, from_1904)
+    assembly = Assembly(strings, formats, from_1904, in_full=True)
     for each in found:
         if len(each.rows):
             if int(each.columns.max()) > LAST_COLUMN:

@@ -71,7 +71,7 @@ def list_of_condition(condition: str) -> CellList | None:
 def allowed_in(workbook: Workbook, sheet: Sheet) -> list[Allowed]:
     """The values of each list of a sheet; a list whose range is not there says nothing."""
     found = []
-    read = {sheet.name: sheet.cells} if sheet.whole else {}
+    read = {sheet.name: sheet.cells} if sheet.whole and not sheet.turned else {}
     for each in sheet.lists:
         words, numbers = each.words, False
         if each.place:

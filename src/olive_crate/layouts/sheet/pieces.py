@@ -34,8 +34,14 @@ CLOCK = re.compile(r"T?\d{1,2}:\d{2}")
 class Assembly:
     """Collects the cells of a sheet, piece by piece."""
 
-    def __init__(self, strings: Strings, formats: Sequence[Format], from_1904: bool) -> None:
-        self.strings, self.from_1904 = strings, from_1904
+    def __init__(
+        self,
+        strings: Strings,
+        formats: Sequence[Format],
+        from_1904: bool,
+        in_full: bool = False,
+    ) -> None:
+        self.strings, self.from_1904, self.in_full = strings, from_1904, in_full
         self.format_kinds = np.array([each.kind for each in formats] or [NUMBER], np.uint8)
         self.buffers: list[Bytes] = [strings.buffer]
         self.length = len(strings.buffer)
@@ -148,10 +154,16 @@ class Assembly:
         """Copy spans of a piece side by side into our own buffer."""
         if not len(at):
             return
-        lengths = texts.ends - texts.starts
-        keep = np.ones(int(lengths.sum()), bool)
-        packed, low, high = kernels.squeezed(texts.buffer, texts.starts, texts.ends, keep)
-        new_starts[at], new_ends[at] = low - PAD + self.length, high - PAD + self.length
+        wanted = int((texts.ends - texts.starts).sum())
+        low, high = int(texts.starts.min()), int(texts.ends.max())
+        if high - low <= 2 * wanted:  # little lies between them: taken with what does
+            moved = self.length - low
+            new_starts[at], new_ends[at] = texts.starts + moved, texts.ends + moved
+            self._append(texts.buffer[low:high])
+            return
+        keep = np.ones(wanted, bool)
+        packed, begin, end = kernels.squeezed(texts.buffer, texts.starts, texts.ends, keep)
+        new_starts[at], new_ends[at] = begin - PAD + self.length, end - PAD + self.length
         self._append(packed[PAD : len(packed) - PAD])
 
     def _write(self, written: Written, new_starts: Ints, new_ends: Ints) -> None:
@@ -219,7 +231,7 @@ class Assembly:
             kinds[timed[real]] = found[real]
             written += [Written(timed[each.at], each.texts) for each in texts]
         plain = at[meant == NUMBER]
-        long = plain[(ends - starts)[plain] >= LONG]
+        long = plain[:0] if self.in_full else plain[(ends - starts)[plain] >= LONG]
         if len(long):
             numerals = [
                 buffer[a:b].tobytes().decode("ascii", "replace")
