@@ -26,6 +26,7 @@ NAMESPACES = " ".join(
         "svg": "svg-compatible",
     }.items()
 )
+NAMESPACES += ' xmlns:fo="urn:oasis:names:tc:opendocument:xmlns:xsl-fo-compatible:1.0"'
 NAMESPACES += (
     ' xmlns:calcext="urn:org:documentfoundation:names:experimental:calc:xmlns:calcext:1.0"'
 )

@@ -93,6 +93,13 @@ def test_a_sheets_own_marks_show_its_heading(mark):
     assert len(oc.load(book)) == 9
 
 
+@pytest.mark.parametrize("style", [0, 3, 4])
+def test_bold_and_coloured_cells_are_the_heading(style):
+    words = [["hill", "ridge"], *([f"{'hill' if n % 3 else 'ridge'}", "hill"] for n in range(9))]
+    found = oc.load(biff.workbook([("S", biff.sheet(words, styles={0: style}))]))
+    assert found.rows == (9 if style else 10)
+
+
 @pytest.mark.parametrize("cut", [700, 1500, 2600, 4000])
 def test_a_cut_workbook_is_refused_in_words(cut):
     book = biff.workbook([("S", biff.sheet(TABLE, with_list(INLINE) + biff.comment(1, 2, 2, "x")))])

@@ -113,8 +113,14 @@ def marked_book(mark: str, head: tuple, title: bool) -> bytes:
     sheet, top = book.add_worksheet(), 2 if title else 0
     if title:
         sheet.write(0, 0, "Groves of the cooperative")
+    style = {"bold": {"bold": True}, "coloured": {"bg_color": "#DDEEDD"}}.get(mark)
+    form = None if style is None else book.add_format(style)
     for at, row in enumerate([head, *WORDS * 3]):
-        sheet.write_row(top + at, 0, row)
+        sheet.write_row(top + at, 0, row, None if at else form)
+    if mark == "bold first column":
+        sheet.set_column(0, 0, 12, book.add_format({"bold": True}))
+    elif mark == "all bold":
+        sheet.set_column(0, 2, 12, book.add_format({"bold": True}))
     if mark == "table":
         headers = [{"header": each} for each in head]
         sheet.add_table(top, 0, top + 15, 2, {"columns": headers})
@@ -133,23 +139,72 @@ def marked_book(mark: str, head: tuple, title: bool) -> bytes:
 
 
 @pytest.mark.parametrize("title", [False, True])
-@pytest.mark.parametrize("mark", ["table", "filter", "frozen panes", "print titles"])
+@pytest.mark.parametrize(
+    "mark", ["table", "filter", "frozen panes", "print titles", "bold", "coloured"]
+)
 def test_what_a_sheet_has_for_a_heading_is_one(mark, title):
     """Where the cells do not show it; where they do, nothing changes."""
     found = oc.load(marked_book(mark, ("hill", "ridge", "green"), title))
     assert found.names == ["hill", "ridge", "green"]
     assert found.rows == 15
-    assert f"the sheet's {mark}" in " ".join(str(found.receipt).split())
+    said = "bold or coloured cells" if mark in ("bold", "coloured") else mark
+    assert f"the sheet's {said}" in " ".join(str(found.receipt).split())
     plain = oc.load(marked_book(mark, ("grove 1", "grove 2", "grove 3"), title))
     assert plain.rows == 15
 
 
-@pytest.mark.parametrize("mark", ["", "frozen first column", "frozen far below"])
+@pytest.mark.parametrize(
+    "mark", ["", "frozen first column", "frozen far below", "bold first column", "all bold"]
+)
 def test_other_marks_say_nothing_of_a_heading(mark):
     plan = oc.draft(marked_book(mark, ("hill", "ridge", "green"), False))
     assert plan.rows.names == () and any(
         each.about == "rows.names" and not each.certain for each in plan.evidence
     )
+
+
+STYLES = {
+    "bold": '<style:text-properties fo:font-weight="bold"/>',
+    "coloured": '<style:table-cell-properties fo:background-color="#ddeedd"/>',
+    "of a parent": "",
+    "plain": '<style:text-properties fo:font-weight="normal"/>',
+}
+
+
+@pytest.mark.parametrize("style", STYLES)
+def test_cells_that_stand_out_in_opendocument_are_the_heading(style):
+    def row(words: tuple, name: str) -> str:
+        cell = (
+            '<table:table-cell table:style-name="{}" office:value-type="string"><text:p>{}</text:p>'
+        )
+        cells = "".join(f"{cell.format(name, word)}</table:table-cell>" for word in words)
+        return f"<table:table-row>{cells}</table:table-row>"
+
+    made = '<style:style style:name="{}" style:family="table-cell" {}>{}</style:style>'
+    parent = made.format("p", "", STYLES["bold"])
+    own = 'style:parent-style-name="p"' if style == "of a parent" else ""
+    styles = f"<office:automatic-styles>{parent}{made.format('h', own, STYLES[style])}"
+    body = row(("hill", "ridge", "green"), "h") + "".join(row(each, "d") for each in WORDS * 3)
+    table = f"<table:table table:name='groves'>{body}</table:table>"
+    found = oc.load(opendocument(table, f"{styles}</office:automatic-styles>"))
+    assert found.rows == (16 if style == "plain" else 15)
+
+
+@pytest.mark.parametrize("style", ['<Font ss:Bold="1"/>', '<Interior ss:Pattern="Solid"/>', ""])
+def test_cells_that_stand_out_in_the_form_of_2003_are_the_heading(style):
+    def row(words: tuple, name: str) -> str:
+        cell = '<Cell ss:StyleID="{}"><Data ss:Type="String">{}</Data></Cell>'
+        return f"<Row>{''.join(cell.format(name, word) for word in words)}</Row>"
+
+    body = row(("hill", "ridge", "green"), "h") + "".join(row(each, "d") for each in WORDS * 3)
+    name = "urn:schemas-microsoft-com:office:spreadsheet"
+    data = (
+        f'<?xml version="1.0"?><Workbook xmlns="{name}" xmlns:ss="{name}"><Styles>'
+        f'<Style ss:ID="h">{style}</Style></Styles><Worksheet ss:Name="S"><Table>{body}</Table>'
+        "</Worksheet></Workbook>"
+    )
+    found = oc.load(data.encode())
+    assert found.rows == (15 if style else 16)
 
 
 def test_rows_that_an_opendocument_sheet_repeats_on_each_page_are_its_heading():

@@ -16,7 +16,13 @@ suspects_words = variable_claims.suspects_words
 file_list = set_words.file_list
 
 __all__ = ["Words", "claim_of", "quoted", "suspects_words"]
-MARK_VERBS = {"table": "has it", "filter": "shows", "print titles": "show", "frozen panes": "show"}
+MARK_VERBS = {
+    "table": "has it",
+    "filter": "shows",
+    "print titles": "show",
+    "frozen panes": "show",
+    "bold or coloured cells": "show",
+}
 WORDS_SHOWN = 4
 """Words of a list that are named."""
 

@@ -27,7 +27,9 @@ from .number_formats import BUILT_IN, format_of
 from .strings import Strings
 
 BOF, EOF, CONTINUE, FILEPASS = 0x809, 0x0A, 0x3C, 0x2F
-DATE_MODE, SST, FORMAT, XF = 0x22, 0xFC, 0x41E, 0xE0
+DATE_MODE, SST, FORMAT, XF, FONT = 0x22, 0xFC, 0x41E, 0xE0, 0x31
+BOLD = 600
+"""The weight of letters from which on they are bold (2.4.122)."""
 BOUND_SHEET, EXTERN_SHEET, NAME = 0x85, 0x17, 0x18
 ROW, COLUMNS, MERGED = 0x208, 0x7D, 0xE5
 BIFF8, WORKSHEET = 0x600, 0x10
@@ -90,7 +92,11 @@ class Biff:
     def _globals(self) -> None:
         """What holds for the whole workbook (2.1.7.20.3)."""
         self.from_1904 = False
-        self.codes, self.styles = dict(BUILT_IN), list[int]()
+        self.codes, self.styles, self.bold = (
+            dict(BUILT_IN),
+            list[tuple[int, int, bool]](),
+            list[bool](),
+        )
         self.bounds: list[tuple[str, int, bool, int]] = []
         self.externs: list[tuple[int, int]] = []
         self.defined: list[tuple[str, int, bytes]] = []
@@ -125,7 +131,11 @@ class Biff:
         elif kind == FORMAT:
             self.codes[struct.unpack_from("<H", body)[0]] = unicode_text(body, 2)
         elif kind == XF:
-            self.styles.append(struct.unpack_from("<H", body, 2)[0])
+            font, number = struct.unpack_from("<HH", body)
+            fill = struct.unpack_from("<I", body, 14)[0] >> 26
+            self.styles.append((number, font, fill != 0))
+        elif kind == FONT:
+            self.bold.append(struct.unpack_from("<H", body, 6)[0] >= BOLD)
         elif kind == BOUND_SHEET:
             at, state, form = struct.unpack_from("<IBB", body)
             self.bounds.append((short_text(body, 6), at, state & 3 != 0, form))
@@ -194,8 +204,18 @@ class Biff:
     @cached_property
     def formats(self) -> tuple[Format, ...]:
         """What each cell style's number format says."""
-        made = tuple(format_of(self.codes.get(each, "General")) for each in self.styles)
+        made = tuple(
+            format_of(self.codes.get(number, "General"))._replace(
+                stands_out=coloured or self._is_bold(font)
+            )
+            for number, font, coloured in self.styles
+        )
         return made or (Format(),)
+
+    def _is_bold(self, font: int) -> bool:
+        """Is a font bold? There is none of the number 4 (2.5.129)."""
+        place = font - (font > 4)
+        return place < len(self.bold) and self.bold[place]
 
     @cached_property
     def strings(self) -> Strings:

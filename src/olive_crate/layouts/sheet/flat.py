@@ -96,15 +96,27 @@ class _Reader:
             self.row = self.columns = 0
         elif tag == "Style":
             self.style = given.get("ID", "")
-        elif tag == "NumberFormat" and self.style:
-            self.formats.append(format_of(given.get("Format", "")))
-            self.styles[self.style] = len(self.formats) - 1
+        elif tag in ("NumberFormat", "Font", "Interior") and self.style:
+            self._styled(tag, given)
         elif tag == "NamedRange":
             self._named(given)
         elif tag == "Visible":
             self.text = []
         elif self.tables:
             self._in_sheet(tag, given)
+
+    def _styled(self, tag: str, given: dict[str, str]) -> None:
+        """A part of a style."""
+        place = self.styles.setdefault(self.style, len(self.formats))
+        if place == len(self.formats):
+            self.formats.append(Format())
+        old = self.formats[place]
+        if tag == "NumberFormat":
+            new = format_of(given.get("Format", ""))._replace(stands_out=old.stands_out)
+        else:
+            out = given.get("Bold") == "1" or given.get("Pattern", "None") != "None"
+            new = old._replace(stands_out=old.stands_out or out)
+        self.formats[place] = new
 
     def _in_sheet(self, tag: str, given: dict[str, str]) -> None:
         table = self.tables[-1]

@@ -96,13 +96,15 @@ class GridCells(msgspec.Struct, frozen=True, eq=False):
 
 
 class Format(NamedTuple):
-    """What a number format says of the cells that have it."""
+    """What a cell's style says: its number format, and whether it makes the cell stand out."""
 
     kind: int = NUMBER
     unit: str = ""
     decimals: int | None = None
     zeros: int = 0
     """Digits that are shown at least, with zeros in front."""
+    stands_out: bool = False
+    """In bold letters, or on a ground of its own colour."""
 
 
 class CellList(NamedTuple):
@@ -119,7 +121,7 @@ class HeadMark(NamedTuple):
 
     row: int
     kind: str
-    """`table`, `filter`, `print titles` or `frozen panes`."""
+    """`table`, `filter`, `print titles`, `frozen panes`, or `bold or coloured cells`."""
 
 
 class Sheet(msgspec.Struct, frozen=True, eq=False):

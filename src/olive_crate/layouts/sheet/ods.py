@@ -307,7 +307,7 @@ class ContentParser(StyleParser):
         if known is None:
             form = self.styles.format(style)
             unit = form.unit or CURRENCIES.get(currency, currency)
-            stated = Format(NUMBER, unit, form.decimals, form.zeros)
+            stated = Format(NUMBER, unit, form.decimals, form.zeros, form.stands_out)
             place = self.places.setdefault(stated, len(self.formats))
             if place == len(self.formats):
                 self.formats.append(stated)

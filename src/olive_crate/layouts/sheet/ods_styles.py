@@ -10,6 +10,10 @@ from ...sources.markup import XML_FAULTS, local, parser_for
 from .grid import BOOLEAN, DURATION, NUMBER, Format
 from .number_formats import CURRENCY
 
+BOLD = ("bold", "600", "700", "800", "900")
+DEEPEST = 8
+"""Styles that one may be made from, one after another."""
+
 
 class Styles:
     """Cell styles by name, and what their data styles say."""
@@ -17,11 +21,19 @@ class Styles:
     def __init__(self) -> None:
         self.data: dict[str, Format] = {}
         self.cells: dict[str, str] = {}
+        self.parents: dict[str, str] = {}
+        self.out: dict[str, bool] = {}
+        """Whether a style makes its cells stand out, where it says so itself."""
         self.hidden_tables: set[str] = set()
 
     def format(self, name: str) -> Format:
-        """What a cell style's data style says."""
-        return self.data.get(self.cells.get(name, ""), Format())
+        """What a cell style says, and the one that it is made from."""
+        form = self.data.get(self.cells.get(name, ""), Format())
+        for _ in range(DEEPEST):
+            if name in self.out or name not in self.parents:
+                break
+            name = self.parents[name]
+        return form._replace(stands_out=self.out.get(name, False))
 
 
 class StyleParser:
@@ -31,7 +43,7 @@ class StyleParser:
         self.container, self.path, self.styles = container, path, styles
         self.name = f"{container.name}: {path}"
         self.data_style = ""
-        self.table_style = ""
+        self.table_style = self.cell_style = ""
         self.parser = parser_for(self.name)
         self.parser.StartElementHandler = self._opened
         self.parser.EndElementHandler = self._closed
@@ -92,7 +104,16 @@ class StyleParser:
         elif tag == "style":
             self.data_style = ""
             if given.get("family") == "table-cell":
-                styles.cells[given.get("name", "")] = given.get("data-style-name", "")
+                self.cell_style = given.get("name", "")
+                styles.cells[self.cell_style] = given.get("data-style-name", "")
+                styles.parents[self.cell_style] = given.get("parent-style-name", "")
+            else:
+                self.cell_style = ""
             self.table_style = given.get("name", "") if given.get("family") == "table" else ""
+        elif tag in ("text-properties", "table-cell-properties") and self.cell_style:
+            weight, ground = given.get("font-weight"), given.get("background-color")
+            out = weight in BOLD or (ground or "transparent") != "transparent"
+            if weight is not None or ground is not None:
+                styles.out[self.cell_style] = out or styles.out.get(self.cell_style, False)
         elif tag == "table-properties" and given.get("display") == "false":
             styles.hidden_tables.add(self.table_style)

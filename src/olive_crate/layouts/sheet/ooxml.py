@@ -22,7 +22,7 @@ from .comments import Comments, comments_of
 from .formulas import add_not_calculated, not_calculated
 from .frame import Frame, frame_of
 from .grid import Format, HeadMark, Sheet, SheetEntry
-from .number_formats import BUILT_IN, format_of
+from .ooxml_styles import formats_of
 from .parser import SheetParser
 from .pieces import Assembly
 from .strings import Strings, is_utf8, shared_strings
@@ -147,17 +147,7 @@ class Xlsx:
         path = self._part("/styles")
         if path is None:
             return (Format(),)
-        tree = tree_of(self.container.whole(path), f"{self.name}: {path}")
-        codes = dict(BUILT_IN)
-        for each in tree.iter("numFmt"):
-            if each.get("numFmtId", "").isdigit():
-                codes[int(each.get("numFmtId", "0"))] = each.get("formatCode", "")
-        styles = tree.find("cellXfs")
-        numbers = [each.get("numFmtId", "0") for each in styles] if styles is not None else []
-        return tuple(
-            format_of(codes.get(int(number) if number.isdigit() else 0, "General"))
-            for number in numbers
-        ) or (Format(),)
+        return formats_of(tree_of(self.container.whole(path), f"{self.name}: {path}"))
 
     def _part(self, kind: str) -> str | None:
         return next(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 import msgspec
@@ -13,8 +13,10 @@ from ...plan.rows import Rows
 from ...sources.ranges import Area
 from ..base import Row
 from ..text.completing import row_parts
-from .grid import Sheet
+from .grid import HeadMark, Sheet
 
+MOST_OUT_BELOW = 0.2
+"""The share of cells below a heading that may stand out as it does: totals, for instance."""
 MOST_LEVELS = 6
 """Rows of a heading by merged cells."""
 
@@ -85,7 +87,7 @@ def _by_marks(
     by_number = {row.number: row for row in rows if area.first_row <= row.number < last}
     marks = [
         mark
-        for mark in sheet.heads
+        for mark in (*sheet.heads, *_standing_out(sheet, area, by_number))
         if mark.row in by_number and 2 * by_number[mark.row].filled >= len(columns)
     ]
     if not marks:
@@ -97,6 +99,22 @@ def _by_marks(
     if certain and (same or mark.kind != "table"):
         return None
     return _Heading(found if same else (mark.row,), by_number[mark.row].filled, by_mark=mark.kind)
+
+
+def _standing_out(sheet: Sheet, area: Area, rows: Mapping[int, Row]) -> Iterator[HeadMark]:
+    """The last of the rows at the top whose cells all stand out, where cells below do not."""
+    out = np.array([each.stands_out for each in sheet.formats] or [False])
+    cells = sheet.cells.between(area.first_row, area.last_row)
+    marked = out[np.minimum(cells.styles, len(out) - 1)]
+    last = 0
+    for number in sorted(rows):
+        own = marked[cells.rows == number]
+        if not len(own) or not own.all():
+            break
+        last = number
+    below = marked[cells.rows > last]
+    if last and len(below) and below.mean() <= MOST_OUT_BELOW:
+        yield HeadMark(last, "bold or coloured cells")
 
 
 def without_spacers(
