@@ -163,6 +163,45 @@ def test_other_marks_say_nothing_of_a_heading(mark):
     )
 
 
+ANSWERS = [["grower", "q1", "q2", "age"], *([n, n % 5, n % 3, 30 + n] for n in range(20))]
+CODEBOOK = [
+    ["Item name", "Question", "Codes"],
+    ["grower", "Number of the grower", None],
+    ["q1", "How content are you?", "0=not; 4=very"],
+    ["q2", "Do you irrigate?", "0=no; 1=yes; 2=partly"],
+    ["age", "Age in years", None],
+]
+DESCRIBING = {
+    "as it is": (CODEBOOK, True),
+    "below a title": ([["Codes of the survey"], [], *CODEBOOK], True),
+    "with other rows behind": ([*CODEBOOK, [], ["weight", "not in this file", None]], True),
+    "without a heading": (CODEBOOK[1:], False),
+    "names alone": ([row[:1] for row in CODEBOOK], False),
+    "names along": ([list(column) for column in zip(*CODEBOOK, strict=True)], False),
+    "two names": ([*CODEBOOK[:2], CODEBOOK[4]], False),
+    "the same variables": (ANSWERS, False),
+}
+
+
+@pytest.mark.parametrize("case", DESCRIBING)
+def test_a_sheet_that_describes_the_variables_is_offered(case, tmp_path):
+    table, offered = DESCRIBING[case]
+    with xlsxwriter.Workbook(tmp_path / "survey.xlsx") as book:
+        for name, rows in (("Answers", ANSWERS), ("Codebook", table)):
+            sheet = book.add_worksheet(name)
+            for at, row in enumerate(rows):
+                sheet.write_row(at, 0, ["" if each is None else each for each in row])
+    plan = oc.draft(tmp_path / "survey.xlsx", sheet="Answers")
+    points = [each for each in plan.evidence if each.about == "sheet.dictionary"]
+    assert [(each.sheet, each.certain) for each in points] == [("Codebook", False)] * offered
+    assert [each.mend is None for each in points] == [case.startswith("with other")] * offered
+    if case == "as it is":
+        found = oc.load(tmp_path / "survey.xlsx", sheet="Answers", **points[0].mend.parts)
+        assert found["age"].variable.label == "Age in years"
+        assert [each.label for each in found["q1"].variable.meanings] == ["not", "very"]
+        assert not [each for each in found.plan.evidence if each.about == "sheet.dictionary"]
+
+
 STYLES = {
     "bold": '<style:text-properties fo:font-weight="bold"/>',
     "coloured": '<style:table-cell-properties fo:background-color="#ddeedd"/>',

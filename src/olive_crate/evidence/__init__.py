@@ -72,6 +72,7 @@ from .sheet import (
     SheetChosen,
     SpacerColumns,
     StoredAsText,
+    VariablesDescribed,
 )
 from .source import (
     AlignedColumns,
@@ -162,6 +163,7 @@ ALL_EVIDENCE = (
         GroupTitles,
         SourceDiffers,
         LiesOnItsSide,
+        VariablesDescribed,
         SpacerColumns,
         NotCalculated,
     ),
@@ -274,5 +276,6 @@ __all__ = [
     "UnitsDiffer",
     "UnitsFound",
     "UnnamedColumns",
+    "VariablesDescribed",
     "with_answers",
 ]

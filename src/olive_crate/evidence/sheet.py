@@ -32,6 +32,17 @@ class LiesOnItsSide(Evidence, frozen=True, kw_only=True):
     of_columns: int
 
 
+class VariablesDescribed(Evidence, frozen=True, kw_only=True):
+    """Another sheet of the workbook has a row for each variable."""
+
+    about: ClassVar[str] = "sheet.dictionary"
+    names: int
+    of: int
+    sheet: str
+    heading: str
+    """Of the column with their names."""
+
+
 class SpacerColumns(Evidence, frozen=True, kw_only=True):
     """Blank columns within a block; what stands on both sides may be two tables."""
 

@@ -277,6 +277,14 @@ def _(evidence: ev.LiesOnItsSide) -> str:
 
 
 @claim_of.register
+def _(evidence: ev.VariablesDescribed) -> str:
+    return (
+        f"{evidence.names} of {several(evidence.of, 'variable')} are described in the sheet "
+        f'"{evidence.sheet}", which is not used'
+    )
+
+
+@claim_of.register
 def _(evidence: ev.HiddenCells) -> str:
     parts = [row_list(evidence.rows, evidence.row_count)] if evidence.rows else []
     parts += [f"column {each}" for each in evidence.columns]

@@ -37,6 +37,7 @@ ABOUT = {
     "sheet.range": "range",
     "sheet.hidden": "hidden cells",
     "sheet.turned": "cases",
+    "sheet.dictionary": "dictionary",
     "sheet.outside": "outside the range",
     "sheet.merged": "merged cells",
     "sheet.blanks": "blanks",

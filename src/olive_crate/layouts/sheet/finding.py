@@ -35,6 +35,7 @@ from .aside import set_aside
 from .blocks import SheetBlock, WorkbookContents, find_blocks
 from .cell_kinds import with_kinds
 from .comments import with_comments
+from .described import note_described, other_sheets
 from .grid import GridCells, Sheet, SheetEntry
 from .layout import SheetLayout
 from .lists import allowed_in, known_by_lists
@@ -85,6 +86,7 @@ def find_sheet(source: Source, plan: Decisions, before: Before) -> SourceLayout:
         used_rows = chosen.sheet.cells.used_rows()
         area = _area(plan, workbook, chosen, evidence)
         lists = allowed_in(book, chosen.sheet)
+        others = other_sheets(book, plan, chosen.contents, source.size or 0)
     sheet = _visible(chosen.sheet, plan)
     rows = rows_of(sheet, area.area, area.columns)
     note_side(sheet, area.area, area.columns, evidence)
@@ -98,6 +100,7 @@ def find_sheet(source: Source, plan: Decisions, before: Before) -> SourceLayout:
     heading = [row for row in rows if row.number in (parts.names or ())]
     _check_rows(source, parts, area.area, sheet.written(area.area))
     headings = headings_of(plan, heading, len(area.columns), source)
+    note_described(source, others, headings, evidence)
     layout = _layout(source, plan, chosen, sheet, area, parts, last, used_rows, before.thorough)
     aside = set_aside(sheet, area.area, area.columns, parts, layout.last_row, evidence)
     layout = msgspec.structs.replace(layout, aside=aside.rows)
