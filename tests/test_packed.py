@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import gzip
 import io
+import json
+import shutil
 import zipfile
 
 import pyarrow.parquet as pq
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import olive_crate as oc
 from olive_crate import Plan
+from olive_crate.formats import parquet
 from olive_crate.reading import packing
 
 
@@ -163,3 +166,102 @@ def test_what_unpack_cannot_open(tmp_path):
     for name, message in [("y.parquet", "no such file"), ("x.parquet", "not a Parquet file")]:
         with pytest.raises(oc.SourceError, match=message):
             oc.unpack(tmp_path / name)
+
+
+GROWERS = "id,name,score,day,mark\n" + "".join(
+    f"{n},grower {n % 7},{n % 13 / 8},2025-10-{n % 28 + 1:02d},{'NA' if n % 9 == 0 else n % 5}\n"
+    for n in range(400)
+)
+
+
+@pytest.fixture(scope="module")
+def packed_forms(tmp_path_factory):
+    """What was loaded, the bytes of it packed, and the folder of it packed as a set."""
+    folder = tmp_path_factory.mktemp("growers")
+    (folder / "a.csv").write_text(GROWERS)
+    (folder / "b.csv").write_text(GROWERS)
+    oc.pack(folder / "a.csv", folder / "a.parquet")
+    oc.pack([folder / "a.csv", folder / "b.csv"], folder / "set")
+    return oc.load(folder / "a.csv"), (folder / "a.parquet").read_bytes(), folder / "set"
+
+
+DAMAGE = st.tuples(st.floats(0, 1, exclude_max=True), st.integers(1, 255))
+
+
+@settings(max_examples=150)
+@given(DAMAGE)
+def test_a_changed_byte_is_found_or_changes_nothing(packed_forms, tmp_path, damage):
+    """Every byte: of the data, the heads of pages, the description, the sums themselves."""
+    dataset, data, _ = packed_forms
+    broken = bytearray(data)
+    broken[int(damage[0] * len(data))] ^= damage[1]
+    (tmp_path / "b.parquet").write_bytes(broken)
+    assert not oc.verify(tmp_path / "b.parquet").is_whole
+    try:
+        again = oc.unpack(tmp_path / "b.parquet")
+        again.to_arrow()
+    except oc.SourceError as error:
+        assert str(error).startswith(str(tmp_path / "b.parquet"))
+        return
+    assert again.rows == dataset.rows and again.names == dataset.names
+
+
+@settings(max_examples=40)
+@given(st.floats(0, 1, exclude_max=True))
+def test_a_cut_file_is_refused(packed_forms, tmp_path, share):
+    data = packed_forms[1]
+    (tmp_path / "b.parquet").write_bytes(data[: int(share * len(data))])
+    with pytest.raises(oc.SourceError):
+        oc.unpack(tmp_path / "b.parquet")
+
+
+@settings(max_examples=60)
+@given(DAMAGE, st.integers(0, 2))
+def test_a_changed_byte_of_a_set_is_found(packed_forms, tmp_path_factory, damage, which):
+    folder = tmp_path_factory.mktemp("set") / "set"
+    shutil.copytree(packed_forms[2], folder)
+    name = sorted(each.name for each in folder.iterdir() if each.is_file())[which]
+    broken = bytearray((folder / name).read_bytes())
+    broken[int(damage[0] * len(broken))] ^= damage[1]
+    (folder / name).write_bytes(broken)
+    try:
+        made = oc.verify(folder)
+    except oc.SourceError as error:
+        assert name == "_olive_crate.json" and name in str(error)
+        return
+    assert [each.name for each in made.parts if each.problem] == [name]
+
+
+def test_what_is_whole_is_said_to_be(packed_forms, tmp_path, command):
+    dataset, data, folder = packed_forms
+    (tmp_path / "a.parquet").write_bytes(data)
+    assert oc.verify(tmp_path / "a.parquet").is_whole and oc.verify(folder).is_whole
+    done = command("verify", "a.parquet")
+    assert done.returncode == 0 and "400 rows" in done.stdout and "whole" in done.stdout
+    kept = dataset.declare("score", missing=[0]).keep(["id", "score"])
+    kept.pack(tmp_path / "kept.parquet")
+    assert oc.verify(tmp_path / "kept.parquet").is_whole
+    (tmp_path / "a.parquet").write_bytes(data[:900] + b"x" + data[901:])
+    done = command("verify", "a.parquet", "--json")
+    assert done.returncode == 3 and json.loads(done.stdout)["parts"][0]["problem"]
+    (tmp_path / "plain.csv").write_text(GROWERS)
+    done = command("verify", "plain.csv")
+    assert done.returncode == 1 and "not a packed dataset" in done.stderr
+
+
+def test_a_description_that_says_what_cannot_be_is_refused(packed_forms, tmp_path):
+    """Whole bytes, but not ours: each part of the description taken away or made something else."""
+    table = pq.read_table(io.BytesIO(packed_forms[1]))
+    told = json.loads(pq.read_metadata(io.BytesIO(packed_forms[1])).metadata[b"olive_crate"])
+    strange = (None, 5, "x", [1], {"a": {"b": 1}})
+    for key in ("variables", "reasons", "withheld", "receipt", "plan", "rows"):
+        for value in strange:
+            metadata = {b"olive_crate": json.dumps(told | {key: value}).encode()}
+            metadata[parquet.SUM_KEY] = parquet.NO_SUMS
+            pq.write_table(table.replace_schema_metadata(metadata), tmp_path / "b.parquet")
+            parquet.seal(tmp_path / "b.parquet")
+            try:
+                oc.unpack(tmp_path / "b.parquet").to_arrow()
+            except oc.SourceError:
+                continue
+            assert (key, value) in [("rows", None)]

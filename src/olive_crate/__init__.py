@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from .api.dataset import Dataset
     from .api.pictures import draw_counts, draw_files, draw_pairs, draw_patterns, draw_positions
     from .api.plan import Plan
-    from .api.reading import dictionary, draft, files, load, look, pack, pieces, unpack
+    from .api.reading import dictionary, draft, files, load, look, pack, pieces, unpack, verify
     from .checks.comparison import Comparison
     from .checks.findings import Finding, Findings
     from .columns.column import Column
@@ -49,7 +49,17 @@ _HOMES = {
     "api.dataset": ("Dataset",),
     "api.pictures": ("draw_counts", "draw_files", "draw_pairs", "draw_patterns", "draw_positions"),
     "api.plan": ("Plan",),
-    "api.reading": ("dictionary", "draft", "files", "load", "look", "pack", "pieces", "unpack"),
+    "api.reading": (
+        "dictionary",
+        "draft",
+        "files",
+        "load",
+        "look",
+        "pack",
+        "pieces",
+        "unpack",
+        "verify",
+    ),
     "checks.comparison": ("Comparison",),
     "checks.findings": ("Finding", "Findings"),
     "columns.column": ("Column",),
@@ -120,6 +130,7 @@ __all__ = [
     "pack",
     "pieces",
     "unpack",
+    "verify",
 ]
 
 views.fill(lambda: import_module(".show.views", __name__))

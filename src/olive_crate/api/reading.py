@@ -16,6 +16,7 @@ from .plan import NO_PLAN, Plan
 
 if TYPE_CHECKING:
     from ..dataset.update import Update
+    from ..dataset.verification import Verification
     from ..formats.set_packing import RunnerOf
     from ..plan.model import Decisions
     from ..reading.looking import Look
@@ -249,6 +250,20 @@ def unpack(path: str | os.PathLike[str], *, cluster: Any = None) -> Dataset:
     return Dataset.of(opened(path, cluster))
 
 
+def verify(path: str | os.PathLike[str]) -> Verification:
+    """Read all of a packed dataset, or of the folder of a packed set, and say whether it is whole.
+
+    Every byte is compared with the checksums that were written with it, every cell is read, and the
+    receipt is held against the cells. `is_whole` says whether nothing is wrong; `parts` has a file
+    each, with its `problem`, and `imbalances` what of the receipt does not add up.
+
+    Raises `SourceError` for what does not exist or was not packed by Olive Crate.
+    """
+    from ..formats.verifying import verify as verified
+
+    return verified(path)
+
+
 def dictionary(
     path: str | os.PathLike[str],
     *,
@@ -276,4 +291,4 @@ def _base(plan: Plan | None) -> Plan:
     return NO_PLAN if plan is None else plan
 
 
-__all__ = ["dictionary", "draft", "files", "load", "look", "pack", "pieces", "unpack"]
+__all__ = ["dictionary", "draft", "files", "load", "look", "pack", "pieces", "unpack", "verify"]

@@ -15,7 +15,7 @@ import typer
 
 COMMANDS = (
     *("look", "draft", "pack", "codebook", "counts", "summary", "patterns", "correlations"),
-    *("check", "compare", "trace", "export", "demo"),
+    *("check", "compare", "trace", "verify", "export", "demo"),
 )
 
 

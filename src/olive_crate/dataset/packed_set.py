@@ -15,7 +15,7 @@ from ..declaration.variable import Variable
 
 METADATA = "_olive_crate.json"
 STAGING = "_staging"
-VERSION = 1
+VERSION = 2
 MOST_FOLDERS = 10_000
 """Values of variables that parts are divided by; more are refused."""
 
@@ -50,6 +50,10 @@ class Part(msgspec.Struct, omit_defaults=True):
     withheld: dict[str, str] = {}
     constants: dict[str, Constant] = {}
     """The variables by whose values the set is divided."""
+    footer: str = ""
+    """The checksum of the file's footer (`formats.parquet`)."""
+    body: str = ""
+    """That of all before it; empty where the file lies on another machine."""
 
 
 class PackedSource(msgspec.Struct, omit_defaults=True):
@@ -74,6 +78,13 @@ class PackedSource(msgspec.Struct, omit_defaults=True):
     name_types: dict[str, str] = {}
     """As what type each part of the name was written."""
     not_kept: tuple[str, ...] = ()
+
+
+class Sealed(msgspec.Struct):
+    """The metadata file: what is known, and its checksum."""
+
+    sum: str
+    set: msgspec.Raw
 
 
 class SetMetadata(msgspec.Struct, omit_defaults=True):

@@ -137,7 +137,7 @@ class Change(Worded, msgspec.Struct, frozen=True):
 class Imbalance(msgspec.Struct, frozen=True):
     """Something that does not add up."""
 
-    what: Literal["lines", "rows", "characters", "filled cells", "cells", "rows of files"]
+    what: Literal["lines", "rows", "characters", "filled cells", "cells", "values", "rows of files"]
     counted: int
     accounted: int
     variable: str = ""

@@ -8,6 +8,8 @@ one key of the file's own metadata.
 
 from __future__ import annotations
 
+import contextlib
+import zlib
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -22,20 +24,22 @@ from ..columns.column import NOTHING, Column, Columns, Unread, Withheld, told_ap
 from ..dataset.model import PlainDataset
 from ..dataset.receipt import Receipt
 from ..declaration.variable import Variable
-from ..errors import SourceError, nearest
+from ..errors import OliveCrateError, SourceError, nearest
 from ..kernels.spans import RowNumbers
 from ..kernels.types import Ints
 from ..plan.model import Decisions
 from ..plan.toml_read import decisions_from
 from ..plan.toml_write import tables_of
 from ..sources.writing import checked_target, put_in_place, temporary_beside
+from .parquet import AGAIN, KEY, NO_SUMS, SUM_KEY, check_seal, opened, reading, seal
 from .table_shape import TableShape
 from .writing_behind import WritingBehind
 
-KEY = b"olive_crate"
-VERSION = 3
+VERSION = 4
 """Of what is held in the metadata; files of other versions are refused."""
 ROWS_A_GROUP = 1 << 18
+WRONG = (msgspec.MsgspecError, ValueError, KeyError, TypeError, IndexError, zlib.error)
+"""What is raised by a description that is not of the form in which it was written."""
 KEPT = 20_000_000
 """Columns of no more cases are kept once they were read."""
 
@@ -84,9 +88,10 @@ class Packing:
             "plan": tables_of(plan, self.path.parent),
             "rows": None if came is None else came.to_dict(),
         }
-        self._writer.add_metadata({KEY: msgspec.json.encode(metadata)})
+        self._writer.add_metadata({KEY: msgspec.json.encode(metadata), SUM_KEY: NO_SUMS})
         self._writer.close()
         self._writer = None
+        seal(self._temporary)
         checked_target(self.path, self._replace)
         put_in_place(self._temporary, self.path)
 
@@ -130,31 +135,75 @@ def unpack_file(path: Any) -> PlainDataset:
     if not target.is_file():
         siblings = [each.name for each in target.parent.glob("*.parquet")]
         raise SourceError(f"{target}: no such file{nearest(target.name, siblings)}")
-    try:
-        file = pq.ParquetFile(target, memory_map=True)
-    except (pa.ArrowInvalid, OSError) as error:
-        raise SourceError(f"{target}: not a Parquet file, or damaged ({error})") from None
-    held = (file.metadata.metadata or {}).get(KEY)
-    if held is None:
+    check_seal(target)
+    file = opened(target, target)
+    text = (file.metadata.metadata or {}).get(KEY)
+    if text is None:
         raise SourceError(f"{target}: a Parquet file, but not a packed dataset")
-    meta = msgspec.json.decode(held)
-    if meta["version"] != VERSION:
-        which = "a newer" if meta["version"] > VERSION else "an older"
-        raise SourceError(
-            f"{target}: packed by {which} version of Olive Crate; pack the source again"
-        )
-    variables = tuple(msgspec.convert(each, Variable) for each in meta["variables"])
-    reasons, held = meta["reasons"], meta.get("withheld", {})
+    with described(target):
+        meta = _metadata(target, text)
+        came = RowNumbers.from_dict(meta.rows)
+        receipt = Receipt.from_dict(meta.receipt)
+        plan = decisions_from(meta.plan, target.parent, f"{target}: ")
+    reasons, held = meta.reasons, meta.withheld
+    _check_columns(target, file, [each.name for each in meta.variables], reasons, held)
     columns = Columns(
         {
             each.name: _later(target, file, each, reasons.get(each.name), held.get(each.name))
-            for each in variables
+            for each in meta.variables
         }
     )
-    plan = decisions_from(meta["plan"], target.parent, f"{target}: ")
-    receipt = Receipt.from_dict(meta["receipt"])
-    came = RowNumbers.from_dict(meta.get("rows"))
-    return PlainDataset(variables, columns, file.metadata.num_rows, receipt, plan, came)
+    return PlainDataset(meta.variables, columns, file.metadata.num_rows, receipt, plan, came)
+
+
+class PackedMetadata(msgspec.Struct):
+    """What a packed file says of itself beside its columns."""
+
+    variables: tuple[Variable, ...]
+    reasons: dict[str, str]
+    """The columns of reasons, by variable."""
+    withheld: dict[str, str]
+    receipt: dict[str, Any]
+    plan: dict[str, Any]
+    rows: dict[str, Any] | None = None
+
+
+class _Version(msgspec.Struct):
+    version: int
+
+
+def _metadata(target: Path, text: bytes) -> PackedMetadata:
+    version = msgspec.json.decode(text, type=_Version).version
+    if version != VERSION:
+        which = "a newer" if version > VERSION else "an older"
+        raise SourceError(
+            f"{target}: packed by {which} version of Olive Crate; pack the source again"
+        )
+    return msgspec.json.decode(text, type=PackedMetadata)
+
+
+@contextlib.contextmanager
+def described(name: object) -> Iterator[None]:
+    """What is raised about a description that says what it cannot, as `SourceError`."""
+    try:
+        yield
+    except SourceError:
+        raise
+    except (OliveCrateError, *WRONG) as error:
+        raise SourceError(
+            f"{name}: its description cannot be understood ({error}); {AGAIN}"
+        ) from None
+
+
+def _check_columns(
+    target: Path, file: pq.ParquetFile, names: list[str], *beside: dict[str, str]
+) -> None:
+    """Raise `SourceError` where the description names columns that are not there."""
+    there = set(file.schema_arrow.names)
+    wanted = [*names, *(each for columns in beside for each in columns.values())]
+    lacking = [each for each in wanted if each not in there]
+    if lacking:
+        raise SourceError(f'{target}: damaged: it has no column "{lacking[0]}"; {AGAIN}')
 
 
 def _later(
@@ -170,17 +219,22 @@ def _later(
         return _cells(variable, arrays, reasons, withheld)
 
     def read() -> Column:
+        with reading(path):
+            return whole()
+
+    def whole() -> Column:
         repeated = variable.type == "text" and _repeats(file, variable.name)
-        own = _opened(path, file, [variable.name] if repeated else [])
+        own = opened(path, path, [variable.name] if repeated else [], file.metadata)
         first = {variable.name: _column(own, variable.name, repeated)}
         return column(first | {name: _column(own, name) for name in names[1:]})
 
     def pieces() -> Iterator[Column]:
         """By groups of rows; texts stay encoded by their dictionaries, as the file has them."""
         encoded = [variable.name] if variable.type == "text" else []
-        own = _opened(path, file, encoded)
+        own = opened(path, path, encoded, file.metadata)
         for group in range(own.num_row_groups):
-            table = own.read_row_group(group, columns=names, use_threads=False)
+            with reading(path):
+                table = own.read_row_group(group, columns=names, use_threads=False)
             yield column({name: _joined(table.column(name)) for name in names})
         if not own.num_row_groups:
             yield read()
@@ -206,11 +260,6 @@ def cells_of_file(
     """A variable from the columns of a table read from a file."""
     arrays = {name: _joined(table.column(name)) for name in table.column_names}
     return _cells(variable, arrays, reasons, withheld)
-
-
-def _opened(path: Path, file: pq.ParquetFile, encoded: list[str]) -> pq.ParquetFile:
-    """The file once more, for one thread; some columns stay places in dictionaries."""
-    return pq.ParquetFile(path, memory_map=True, metadata=file.metadata, read_dictionary=encoded)
 
 
 def _column(file: pq.ParquetFile, name: str, repeated: bool = False) -> pa.Array:
@@ -253,6 +302,12 @@ def _numbers(variable: Variable, words: pa.Array) -> np.ndarray:
     known = {word: number for number, word in told_apart(variable).items()}
     if not pa.types.is_dictionary(words.type):
         words = words.dictionary_encode()
-    table = np.array([known[word] for word in words.dictionary.to_pylist()] + [0], np.uint8)
+    met = words.dictionary.to_pylist()
+    strange = [word for word in met if word not in known]
+    if strange:
+        raise SourceError(
+            f'"{variable.name}": damaged: no reason is called "{strange[0]}"; {AGAIN}'
+        )
+    table = np.array([known[word] for word in met] + [0], np.uint8)
     numbers: np.ndarray = table[words.indices.fill_null(len(table) - 1).to_numpy()]
     return numbers

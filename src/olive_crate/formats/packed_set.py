@@ -22,7 +22,7 @@ from ..columns.column import Column, Columns, Unread, in_pieces, joined_columns,
 from ..columns.dates import microseconds
 from ..columns.rule import IS_NOT_IN_FILE
 from ..dataset.model import PlainDataset
-from ..dataset.packed_set import METADATA, VERSION, Part, SetMetadata
+from ..dataset.packed_set import METADATA, VERSION, Part, Sealed, SetMetadata
 from ..dataset.receipt import Receipt
 from ..declaration.variable import Variable
 from ..errors import SourceError
@@ -30,7 +30,9 @@ from ..kernels.spans import RowNumbers, chained
 from ..kernels.types import Ints
 from ..plan.toml_read import decisions_from
 from ..sources.folder import Folder
-from .packed import KEPT, cells_of_file
+from . import parquet
+from .packed import KEPT, cells_of_file, described
+from .parquet import damaged, footer_of, reading, sum_of
 
 ARROW = {
     "integer": pa.int64(),
@@ -49,10 +51,12 @@ def metadata_of(folder: Folder) -> SetMetadata | None:
     data = folder.read(METADATA)
     if data is None:
         return None
-    try:
-        made = msgspec.json.decode(data, type=SetMetadata)
-    except msgspec.DecodeError as error:
-        raise SourceError(f"{folder.path(METADATA)}: damaged ({error})") from None
+    name = folder.path(METADATA)
+    with described(name):
+        sealed = msgspec.json.decode(data, type=Sealed)
+        if sum_of(bytes(sealed.set)) != sealed.sum:
+            raise damaged(name)
+        made = msgspec.json.decode(sealed.set, type=SetMetadata)
     if made.version != VERSION:
         which = "a newer" if made.version > VERSION else "an older"
         raise SourceError(
@@ -182,13 +186,14 @@ class PackedParts:
         """A part, opened. Raises `SourceError` if it is gone or damaged."""
         where = self.folder.path(part.path)
         try:
-            if self.folder.is_local:
-                return pq.ParquetFile(where, memory_map=True)
-            return pq.ParquetFile(self.folder.open(part.path))
+            with self.folder.open(part.path) as file:
+                if sum_of(footer_of(file, where)) != part.footer:
+                    raise damaged(where)
+            return parquet.opened(
+                where if self.folder.is_local else self.folder.open(part.path), where
+            )
         except FileNotFoundError:
             raise SourceError(f"{where}: this part of the packed set is gone") from None
-        except (pa.ArrowInvalid, OSError) as error:
-            raise SourceError(f"{where}: not a Parquet file, or damaged ({error})") from None
 
     def column(self, variable: Variable) -> Unread:
         """A column that is read when it is asked for."""
@@ -223,7 +228,8 @@ class PackedParts:
     def _group(self, file: pq.ParquetFile, part: Part, variable: Variable, group: int) -> Column:
         beside = (part.reasons.get(variable.name), part.withheld.get(variable.name))
         names = [variable.name, *(each for each in beside if each)]
-        table = file.read_row_group(group, columns=names, use_threads=False)
+        with reading(self.folder.path(part.path)):
+            table = file.read_row_group(group, columns=names, use_threads=False)
         return cells_of_file(variable, table, *beside)
 
     def _absent(self, variable: Variable, count: int) -> Column:

@@ -28,6 +28,7 @@ from ..kernels.spans import RowNumbers, gathered
 from ..kernels.types import Ints
 from ..plan.model import Decisions
 from ..sources.folder import Folder
+from .parquet import body_sum, footer_of, sum_of
 from .table_shape import TableShape, new_writer
 
 MOST_OPEN = 200
@@ -127,6 +128,7 @@ class PartFiles:
                 self.shape.reasons,
                 self.shape.withheld,
                 constants,
+                *held.sums(),
             )
         )
 
@@ -176,6 +178,14 @@ class _Open:
             self.stream.close()
         except OSError as error:
             raise TargetError(f"{self.folder.path(self.name)}: {error}") from None
+
+    def sums(self) -> tuple[str, str]:
+        """The checksums of the complete file: of its footer and, on this machine, of its body."""
+        name = f"{STAGING}/{self.name}"
+        with self.folder.open(name) as file:
+            footer = footer_of(file, self.folder.path(name))
+            body = body_sum(file, len(footer)) if self.folder.is_local else ""
+            return sum_of(footer), body
 
     def give_up(self) -> None:
         """Remove the file."""

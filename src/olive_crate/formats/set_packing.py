@@ -20,6 +20,7 @@ from ..dataset.packed_set import (
     STAGING,
     PackedSource,
     PartsBy,
+    Sealed,
     SetMetadata,
 )
 from ..dataset.receipt import Receipt
@@ -41,6 +42,7 @@ from ..sources.locking import locked
 from ..sources.sets import Files, Member, member_of
 from .packed import Packing
 from .packed_set import metadata_of, opened, parts_of
+from .parquet import sum_of
 from .part_files import PartFiles, too_many
 
 LOCK = "_lock.json"
@@ -127,7 +129,9 @@ def _in_place(
     receipt = _with_promises(folder, packed)
     if receipt is not packed.receipt:
         metadata.receipt = stored(receipt)
-    folder.write(METADATA, msgspec.json.encode(metadata))
+    made = msgspec.json.encode(metadata)
+    sealed = Sealed(sum_of(made), msgspec.Raw(made))
+    folder.write(METADATA, msgspec.json.encode(sealed))
     kept = {part.path for part in named}
     for source in [*(old.sources if old else ()), *gone]:
         for part in source.parts:

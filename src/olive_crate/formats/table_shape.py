@@ -70,6 +70,7 @@ def new_writer(where: Any, schema: pa.Schema, first: pa.Table | None = None) -> 
         schema,
         compression="zstd",
         compression_level=1,
+        write_page_checksum=True,
         use_dictionary=others if differences else True,
         column_encoding=dict.fromkeys(differences, "DELTA_BINARY_PACKED") or None,
     )

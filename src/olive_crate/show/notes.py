@@ -181,6 +181,8 @@ def imbalance_words(each: Imbalance) -> str:
     """What does not add up."""
     if each.what == "cells":
         return f"{each.variable}: {each.accounted} cells for {each.counted} rows"
+    if each.what == "values":
+        return f"{each.variable}: {each.accounted:,} values, but {each.counted:,} in the data"
     if each.what == "rows":
         return f"{each.counted} rows of data, but {each.accounted} in the dataset"
     return f"{each.counted} {each.what}, but {each.accounted} accounted for"

@@ -34,6 +34,7 @@ TEXT = {
     "Summary": "summary.summary_text",
     "Update": "set_words.update_text",
     "Trace": "trace.trace_text",
+    "Verification": "verification.verification_text",
 }
 """By the name of a value's class, or of one that it derives from: a function of this room."""
 HTML = {

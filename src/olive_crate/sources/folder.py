@@ -103,6 +103,8 @@ class Folder:
 
     def open(self, name: str) -> IO[bytes]:
         """A file to be read at any place."""
+        if self.is_local:
+            return Path(self.address, name).open("rb")
         system, root = self._fs()
         return cast(IO[bytes], system.open(f"{root}/{name}", "rb"))
 

@@ -1,0 +1,26 @@
+"""olive-crate verify: whether what was packed is whole."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from .screen import show, show_json, width
+
+
+def verify(
+    source: Annotated[str, typer.Argument(help="A packed dataset, or the folder of a set.")],
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+) -> None:
+    """Read all of a packed dataset and say whether it is whole; exit with 3 if it is not."""
+    from ..api.reading import verify as verified
+    from ..show.verification import verification_text
+
+    made = verified(source)
+    if as_json:
+        show_json(made.to_dict())
+    else:
+        show(verification_text(made, width()))
+    if not made.is_whole:
+        raise typer.Exit(3)
