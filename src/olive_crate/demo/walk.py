@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import shutil
+import sqlite3
 from importlib.resources import files
 from importlib.util import find_spec
 from pathlib import Path
 
-from ..errors import PlanError
+from ..errors import PlanError, TargetError
+from ..sources.writing import write_whole
 from .database import write_database
 
 STEPS = (
@@ -115,9 +117,12 @@ def write_demo(folder: Path) -> None:
             shutil.rmtree(old)
         else:
             old.unlink()
-    write_database(folder / "mill.db")
+    try:
+        write_database(folder / "mill.db")
+    except sqlite3.Error as error:
+        raise TargetError(f"{folder / 'mill.db'}: cannot be written: {error}") from None
     for each in sources:
-        (folder / each.name).write_bytes(each.read_bytes())
+        write_whole(folder / each.name, each.read_bytes())
     (folder / "months").mkdir()
     for each in months:
-        (folder / "months" / each.name).write_bytes(each.read_bytes())
+        write_whole(folder / "months" / each.name, each.read_bytes())

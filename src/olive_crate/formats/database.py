@@ -65,8 +65,9 @@ def write_table(
             plan.write(link, pieces)
     except BaseException:
         if new_file:
-            with contextlib.suppress(OSError):
-                Path(name).unlink()
+            for left in (name, f"{name}-journal"):
+                with contextlib.suppress(OSError):
+                    Path(left).unlink()
         raise
     return (f"{name}: {table}", f"{name}: {table}{CODES}"), _notes(dataset, missing)
 

@@ -11,7 +11,7 @@ import msgspec
 from ..columns.cell_texts import checked_way
 from ..errors import PlanError, nearest
 from ..sources.addresses import is_database
-from ..sources.writing import put_in_place, temporary_beside
+from ..sources.writing import put_in_place, temporary_beside, writing
 from .beside import DDI, beside, check_unedited, sealed
 
 if TYPE_CHECKING:
@@ -138,6 +138,11 @@ def write_all(target: Path, files: Files, replace: bool) -> None:
     check_unedited(others)
     files = {**files, **sealed(others)}
     made: dict[Path, Path] = {}
+    with writing(target):
+        _write(files, made)
+
+
+def _write(files: Files, made: dict[Path, Path]) -> None:
     try:
         for path, content in files.items():
             made[path] = temporary_beside(path)

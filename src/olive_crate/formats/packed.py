@@ -30,7 +30,7 @@ from ..kernels.types import Ints
 from ..plan.model import Decisions
 from ..plan.toml_read import decisions_from
 from ..plan.toml_write import tables_of
-from ..sources.writing import checked_target, put_in_place, temporary_beside
+from ..sources.writing import checked_target, put_in_place, temporary_beside, writing
 from .parquet import AGAIN, KEY, NO_SUMS, SUM_KEY, check_seal, opened, reading, seal
 from .table_shape import TableShape
 from .writing_behind import WritingBehind
@@ -51,7 +51,8 @@ class Packing:
         self.path = checked_target(path, replace)
         self._replace = replace
         self._writer: WritingBehind | None = None
-        self._temporary = temporary_beside(self.path)
+        with writing(self.path):
+            self._temporary = temporary_beside(self.path)
 
     def start(
         self, variables: tuple[Variable, ...], types: list[pa.DataType], reasons: dict[str, bool]
@@ -61,14 +62,17 @@ class Packing:
         `reasons` has the variables with missing cells, and says whether any of them are withheld.
         """
         if self._writer is not None:
-            self._writer.close()
+            with writing(self.path):
+                self._writer.close()
         self.shape = TableShape(variables, types, reasons)
         self._writer = WritingBehind(self._temporary, self.shape.schema)
 
     def write(self, columns: list[Column], rows: Ints | None = None) -> None:
         """Add cases; the columns are those of `start`, with their final declarations."""
         assert self._writer is not None
-        self._writer.write(self.shape.table(columns))
+        table = self.shape.table(columns)
+        with writing(self.path):
+            self._writer.write(table)
 
     def finish(
         self,
@@ -88,17 +92,19 @@ class Packing:
             "plan": tables_of(plan, self.path.parent),
             "rows": None if came is None else came.to_dict(),
         }
-        self._writer.add_metadata({KEY: msgspec.json.encode(metadata), SUM_KEY: NO_SUMS})
-        self._writer.close()
-        self._writer = None
-        seal(self._temporary)
-        checked_target(self.path, self._replace)
-        put_in_place(self._temporary, self.path)
+        with writing(self.path):
+            self._writer.add_metadata({KEY: msgspec.json.encode(metadata), SUM_KEY: NO_SUMS})
+            self._writer.close()
+            self._writer = None
+            seal(self._temporary)
+            checked_target(self.path, self._replace)
+            put_in_place(self._temporary, self.path)
 
     def abandon(self) -> None:
         """Leave nothing behind; harmless after `finish`."""
         if self._writer is not None:
-            self._writer.close()
+            with contextlib.suppress(OSError):  # what went wrong has been raised already
+                self._writer.close()
             self._writer = None
         self._temporary.unlink(missing_ok=True)
 

@@ -7,6 +7,7 @@ a variable has no column in the files, as other engines expect it.
 
 from __future__ import annotations
 
+import contextlib
 import datetime as dt
 import uuid
 from collections.abc import Iterator
@@ -23,11 +24,12 @@ from ..dataset.packed_set import MOST_FOLDERS, STAGING, Constant, Part, PartsBy
 from ..dataset.receipt import Receipt
 from ..declaration.values import value_text
 from ..declaration.variable import Variable
-from ..errors import PlanError, TargetError
+from ..errors import PlanError
 from ..kernels.spans import RowNumbers, gathered
 from ..kernels.types import Ints
 from ..plan.model import Decisions
 from ..sources.folder import Folder
+from ..sources.writing import writing
 from .parquet import body_sum, footer_of, sum_of
 from .table_shape import TableShape, new_writer
 
@@ -158,26 +160,23 @@ class _Open:
     def __init__(self, folder: Folder, name: str, schema: pa.Schema) -> None:
         self.folder, self.name = folder, name
         self.stream: IO[bytes] = folder.new(f"{STAGING}/{name}")
-        self.writer: pq.ParquetWriter = new_writer(self.stream, schema)
+        with writing(folder.path(name)):
+            self.writer: pq.ParquetWriter = new_writer(self.stream, schema)
         self.count = 0
         self.rows: list[Ints] = []
 
     def write(self, table: pa.Table, rows: Ints) -> None:
         """Add rows."""
-        try:
+        with writing(self.folder.path(self.name)):
             self.writer.write_table(table)
-        except OSError as error:
-            raise TargetError(f"{self.folder.path(self.name)}: {error}") from None
         self.count += len(rows)
         self.rows.append(np.asarray(rows, np.int64))
 
     def close(self) -> None:
         """Complete the file."""
-        try:
+        with writing(self.folder.path(self.name)):
             self.writer.close()
             self.stream.close()
-        except OSError as error:
-            raise TargetError(f"{self.folder.path(self.name)}: {error}") from None
 
     def sums(self) -> tuple[str, str]:
         """The checksums of the complete file: of its footer and, on this machine, of its body."""
@@ -189,8 +188,9 @@ class _Open:
 
     def give_up(self) -> None:
         """Remove the file."""
-        self.writer.close()
-        self.stream.close()
+        for each in (self.writer, self.stream):
+            with contextlib.suppress(OSError):  # what went wrong has been raised already
+                each.close()
         self.folder.remove(f"{STAGING}/{self.name}")
 
 

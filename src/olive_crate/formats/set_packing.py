@@ -83,10 +83,12 @@ def pack_set(
     old = _checked(folder, replace)
     try:
         with locked(folder, LOCK):
-            packed = pack_files(files, plan, folder, by, runner_of or threads(plan), progress)
-            return _in_place(folder, packed, old)
+            try:
+                packed = pack_files(files, plan, folder, by, runner_of or threads(plan), progress)
+                return _in_place(folder, packed, old)
+            finally:
+                folder.clear(STAGING)  # files of a run that did not end, this one or one before
     finally:
-        folder.remove_empty(STAGING)
         folder.remove_empty("")
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import io
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -37,6 +38,8 @@ HEADINGS = (
     "meanings",
 )
 COUNTS = ("valid cells", "missing cells")
+OPTIONS = dict.fromkeys(("strings_to_numbers", "strings_to_formulas", "strings_to_urls"), False)
+"""Texts stay texts."""
 FIRST_DAY = dt.date(1900, 3, 1)
 EXACT = 2**53
 
@@ -48,6 +51,7 @@ def workbook_writer(dataset: PlainDataset, path: Path, missing: str) -> Callable
     """
     try:
         import xlsxwriter
+        from xlsxwriter.exceptions import FileCreateError
     except ImportError:
         raise PlanError('XlsxWriter is not installed; install "olive-crate[xlsx]"') from None
     if dataset.rows > MOST_ROWS or len(dataset.variables) > MOST_COLUMNS:
@@ -56,13 +60,15 @@ def workbook_writer(dataset: PlainDataset, path: Path, missing: str) -> Callable
         )
 
     def write(temporary: Path) -> None:
-        book = xlsxwriter.Workbook(
-            str(temporary),
-            {"strings_to_numbers": False, "strings_to_formulas": False, "strings_to_urls": False},
-        )
+        held = io.BytesIO()  # a full disk is told by us, not by what writes the archive
+        book = xlsxwriter.Workbook(held, OPTIONS)
         _data(book, dataset, missing)
         _codebook(book, dataset)
-        book.close()
+        try:
+            book.close()
+        except FileCreateError as error:  # of the files that it keeps for a while
+            raise OSError(*error.args[0].args) from None
+        temporary.write_bytes(held.getbuffer())
 
     return write
 

@@ -6,7 +6,9 @@ beside its place and renamed; an object store makes a file visible when it is co
 
 from __future__ import annotations
 
+import contextlib
 import os
+import shutil
 from pathlib import Path
 from typing import IO, Any, cast
 
@@ -130,6 +132,15 @@ class Folder:
         system, root = self._fs()
         if system.exists(f"{root}/{name}"):
             system.rm_file(f"{root}/{name}")
+
+    def clear(self, name: str) -> None:
+        """Remove a folder within and all that is in it, if it is there."""
+        if self.is_local:
+            shutil.rmtree(Path(self.address, name), ignore_errors=True)
+            return
+        system, root = self._fs()
+        with contextlib.suppress(OSError):
+            system.rm(f"{root}/{name}", recursive=True)
 
     def remove_empty(self, name: str) -> None:
         """Remove a folder within, if it is there and empty."""

@@ -2,23 +2,42 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import tempfile
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-from ..errors import Advice, PlanError
+from ..errors import Advice, PlanError, TargetError
+
+
+@contextlib.contextmanager
+def writing(path: object) -> Iterator[None]:
+    """What the system raises while this is written, as `TargetError`: a full disk, no access."""
+    try:
+        yield
+    except OSError as error:
+        raise TargetError(f"{path}: cannot be written: {reason_of(error)}") from None
+
+
+def reason_of(error: OSError) -> str:
+    """What the system says, without its numbers and without what a library says around it."""
+    if error.errno:
+        return os.strerror(error.errno).lower()
+    return " ".join(str(error).split("\n")[0].split())
 
 
 def write_whole(path: Path, data: bytes) -> None:
-    """Write a file so that it is either there as a whole or not at all."""
-    name = temporary_beside(path)
-    try:
-        name.write_bytes(data)
-        put_in_place(name, path)
-    except BaseException:
-        name.unlink(missing_ok=True)
-        raise
+    """Write a file so that it is either there as a whole or not at all. Raises `TargetError`."""
+    with writing(path):
+        name = temporary_beside(path)
+        try:
+            name.write_bytes(data)
+            put_in_place(name, path)
+        except BaseException:
+            name.unlink(missing_ok=True)
+            raise
 
 
 def temporary_beside(path: Path) -> Path:

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import io
 import os
 from pathlib import Path
 from typing import Any
 
 from ...errors import PlanError, nearest
+from ...sources.writing import write_whole
 
 INK, PAPER, QUIET = "#22251f", "#fbfaf5", "#d9d5c7"
 OLIVE, BLUE, RUST, STONE = "#7a8450", "#5b7f95", "#b3562e", "#b9b3a1"
@@ -31,7 +33,9 @@ def save(made: Any, path: str | os.PathLike[str]) -> None:
         raise PlanError(f'{target}: a picture cannot be written as "{kind}"{nearest(kind, KINDS)}')
     if not target.parent.is_dir():
         raise PlanError(f"{target}: no such folder: {target.parent}")
-    made.savefig(target, format=kind[1:], facecolor=PAPER)
+    held = io.BytesIO()
+    made.savefig(held, format=kind[1:], facecolor=PAPER)
+    write_whole(target, held.getvalue())
 
 
 def bare(axes: Any) -> None:
