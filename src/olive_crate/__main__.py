@@ -1,5 +1,5 @@
 """`python -m olive_crate` is the command."""
 
-from .cli import main
+from olive_crate_command import main
 
 main()

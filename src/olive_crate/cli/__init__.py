@@ -13,6 +13,8 @@ from typing import Annotated
 
 import typer
 
+INTERRUPTED = 130
+"""The status by which the parser of arguments says that it has caught an interrupt."""
 COMMANDS = (
     *("look", "draft", "pack", "codebook", "counts", "summary", "patterns", "correlations"),
     *("check", "compare", "trace", "verify", "export", "demo"),
@@ -75,14 +77,14 @@ def main() -> None:
     except SystemExit as stop:
         from .datasets import broken
 
+        if stop.code == INTERRUPTED:
+            raise KeyboardInterrupt from None
         sys.exit(stop.code or (3 if broken else 0))
     except OliveCrateError as error:
         _fail(error.for_command())
     except BrokenPipeError:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         sys.exit(1)
-    except KeyboardInterrupt:
-        _fail("interrupted", 130)
     except MemoryError:
         _fail("out of memory; pack works in bounded memory")
     except OSError as error:

@@ -11,7 +11,7 @@ import msgspec
 from ..columns.cell_texts import checked_way
 from ..errors import PlanError, nearest
 from ..sources.addresses import is_database
-from ..sources.writing import put_in_place, temporary_beside, writing
+from ..sources.writing import give_up, put_in_place, temporary_beside, writing
 from .beside import DDI, beside, check_unedited, sealed
 
 if TYPE_CHECKING:
@@ -154,4 +154,4 @@ def _write(files: Files, made: dict[Path, Path]) -> None:
             put_in_place(temporary, path)
     finally:
         for temporary in made.values():
-            temporary.unlink(missing_ok=True)
+            give_up(temporary)

@@ -30,7 +30,7 @@ from ..kernels.types import Ints
 from ..plan.model import Decisions
 from ..plan.toml_read import decisions_from
 from ..plan.toml_write import tables_of
-from ..sources.writing import checked_target, put_in_place, temporary_beside, writing
+from ..sources.writing import checked_target, give_up, put_in_place, temporary_beside, writing
 from .parquet import AGAIN, KEY, NO_SUMS, SUM_KEY, check_seal, opened, reading, seal
 from .table_shape import TableShape
 from .writing_behind import WritingBehind
@@ -106,7 +106,7 @@ class Packing:
             with contextlib.suppress(OSError):  # what went wrong has been raised already
                 self._writer.close()
             self._writer = None
-        self._temporary.unlink(missing_ok=True)
+        give_up(self._temporary)
 
 
 def _gathered(texts: pa.Array) -> Withheld:

@@ -22,7 +22,7 @@ from .links import exported
 from .requests import Moment, NotChanged
 from .source import Source
 from .web import WebFile, file_name, pieces_of, source_of
-from .writing import put_in_place, temporary_beside, write_whole
+from .writing import give_up, put_in_place, temporary_beside, write_whole
 
 DIGITS = 12
 """Digits of the SHA-256 in a copy's name."""
@@ -103,7 +103,7 @@ def _written(source: Source, file: WebFile, folder: Path) -> tuple[Path, Moment]
             if not path.is_file() or _digest(path) != digest[:DIGITS]:
                 put_in_place(held, path)
         finally:
-            held.unlink(missing_ok=True)
+            give_up(held)
         import tomlkit
 
         record = tomlkit.dumps({**msgspec.to_builtins(file.moment), "sha256": digest})

@@ -15,6 +15,7 @@ from pathlib import Path
 
 from ..errors import TargetError
 from .folder import Folder
+from .writing import lives
 
 
 @contextlib.contextmanager
@@ -57,10 +58,4 @@ def _is_held(path: Path) -> bool:
         return False
     if host != socket.gethostname():
         return True
-    try:
-        os.kill(process, 0)
-    except ProcessLookupError:
-        return False
-    except OSError:
-        return True
-    return True
+    return lives(process)

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import contextlib
+import glob
 import os
+import re
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -36,15 +38,79 @@ def write_whole(path: Path, data: bytes) -> None:
             name.write_bytes(data)
             put_in_place(name, path)
         except BaseException:
-            name.unlink(missing_ok=True)
+            give_up(name)
             raise
 
 
 def temporary_beside(path: Path) -> Path:
-    """An empty file in the same folder, to be written and then put in the place of `path`."""
-    handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
-    os.close(handle)
+    """An empty file in the same folder, to be written and then put in the place of `path`.
+
+    Its name tells the process that writes it, which holds a lock on it. Files of processes that
+    have ended without removing them are removed.
+    """
+    _remove_left_over(path)
+    handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.{os.getpid()}-")
+    if not _locked(handle):
+        os.close(handle)
+    else:
+        _HELD[name] = handle
     return Path(name)
+
+
+def give_up(temporary: Path) -> None:
+    """Remove a temporary file, if it is still there."""
+    temporary.unlink(missing_ok=True)
+    _let_go(temporary)
+
+
+_HELD: dict[str, int] = {}
+"""Temporary files that this process holds, with the handles of their locks."""
+
+
+def _let_go(temporary: Path) -> None:
+    handle = _HELD.pop(str(temporary), None)
+    if handle is not None:
+        os.close(handle)
+
+
+def _locked(handle: int) -> bool:
+    """Lock a file, unless another process has; false too where the system has no such locks."""
+    try:
+        import fcntl
+
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except (ImportError, OSError):
+        return False
+    return True
+
+
+def _remove_left_over(path: Path) -> None:
+    """Remove the temporary files of this target whose processes are gone."""
+    pattern = re.compile(re.escape(f".{path.name}.") + r"(\d+)-\w+")
+    for each in path.parent.glob(f".{glob.escape(path.name)}.*"):
+        match = pattern.fullmatch(each.name)
+        if match is None or lives(int(match[1])):
+            continue
+        with contextlib.suppress(OSError):
+            handle = os.open(each, os.O_RDWR)
+            try:
+                if _locked(handle):
+                    each.unlink()
+            finally:
+                os.close(handle)
+
+
+def lives(process: int) -> bool:
+    """Is there such a process on this machine? Where that cannot be asked, there may be."""
+    if os.name != "posix":
+        return True
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except OSError:
+        return True
+    return True
 
 
 def put_in_place(temporary: Path, path: Path) -> None:
@@ -53,6 +119,7 @@ def put_in_place(temporary: Path, path: Path) -> None:
     os.umask(mask)
     os.chmod(temporary, 0o666 & ~mask)
     os.replace(temporary, path)
+    _let_go(temporary)
 
 
 def checked_target(path: Any, replace: bool) -> Path:

@@ -1,0 +1,46 @@
+"""The entry of the command: from here on, an interrupt ends it with one line and nothing else.
+
+It stands outside of the package and imports nothing before it is ready, since an interrupt while
+modules are imported would end in a traceback.
+"""
+
+
+def main() -> None:
+    """Run the command. A first interrupt lets it clean up; one that comes later ends it at once."""
+    try:
+        _catch_interrupts()
+        from olive_crate.cli import main as run
+
+        run()
+    except KeyboardInterrupt:
+        import os
+        import sys
+
+        try:
+            sys.stdout.flush()
+        finally:
+            os.write(2, b"olive-crate: interrupted\n")
+            os._exit(130)  # without waiting for threads that still work
+
+
+PATIENCE = 2.0
+"""Seconds in which what is begun is cleaned up; further interrupts are of no use until then."""
+
+
+def _catch_interrupts() -> None:
+    import os
+    import signal
+    from time import monotonic
+
+    if signal.getsignal(signal.SIGINT) is not signal.default_int_handler:
+        return  # whoever has started us wants it otherwise
+    first: list[float] = []
+
+    def interrupted(_signal: int, _frame: object) -> None:
+        if not first:
+            first.append(monotonic())
+            raise KeyboardInterrupt
+        if monotonic() - first[0] > PATIENCE:
+            os._exit(130)
+
+    signal.signal(signal.SIGINT, interrupted)
