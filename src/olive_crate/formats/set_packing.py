@@ -80,8 +80,8 @@ def pack_set(
     progress: Progress | None = None,
 ) -> Receipt:
     """Pack a set into a folder, whole or not at all. Raises `TargetError` if it must not be."""
-    old = _checked(folder, replace)
     try:
+        old = _checked(folder, replace)
         with locked(folder, LOCK):
             try:
                 packed = pack_files(files, plan, folder, by, runner_of or threads(plan), progress)
@@ -266,7 +266,10 @@ def update_set(
     kept = [source for _, source in same] + ([] if forget_gone else gone)
     how = _How(settled, folder, old, runner_of or threads(settled), progress)
     with locked(folder, LOCK):
-        return _updated(told, Files(again), how, kept, {s.name: each for each, s in same})
+        try:
+            return _updated(told, Files(again), how, kept, {s.name: each for each, s in same})
+        finally:
+            folder.clear(STAGING)
 
 
 class _How(NamedTuple):

@@ -26,11 +26,18 @@ def locked(folder: Folder, name: str) -> Iterator[None]:
         return
     path = Path(folder.address, name)
     own = json.dumps({"process": os.getpid(), "host": socket.gethostname()})
-    _take(path, own, folder)
     try:
+        _take(path, own, folder)
         yield
     finally:
-        path.unlink(missing_ok=True)
+        _let_go(path, own)
+
+
+def _let_go(path: Path, own: str) -> None:
+    """Remove the lock if it is ours; who was interrupted while taking it may have none."""
+    with contextlib.suppress(OSError):
+        if path.read_text("utf-8") == own:
+            path.unlink()
 
 
 def _take(path: Path, own: str, folder: Folder) -> None:
