@@ -18,6 +18,9 @@ def main() -> None:
 
         try:
             sys.stdout.flush()
+            writing = sys.modules.get("olive_crate.sources.writing")
+            if writing is not None:
+                writing.clean_up()
         finally:
             os.write(2, b"olive-crate: interrupted\n")
             os._exit(130)  # without waiting for threads that still work

@@ -15,7 +15,7 @@ from pathlib import Path
 
 from ..errors import TargetError
 from .folder import Folder
-from .writing import lives
+from .writing import LOCKS, lives
 
 
 @contextlib.contextmanager
@@ -26,17 +26,19 @@ def locked(folder: Folder, name: str) -> Iterator[None]:
         return
     path = Path(folder.address, name)
     own = json.dumps({"process": os.getpid(), "host": socket.gethostname()})
+    LOCKS[path] = own
     try:
         _take(path, own, folder)
         yield
     finally:
         _let_go(path, own)
+        LOCKS.pop(path, None)
 
 
 def _let_go(path: Path, own: str) -> None:
     """Remove the lock if it is ours; who was interrupted while taking it may have none."""
     with contextlib.suppress(OSError):
-        if path.read_text("utf-8") == own:
+        if path.read_text("utf-8") in (own, "") and path in LOCKS:
             path.unlink()
 
 
@@ -47,11 +49,13 @@ def _take(path: Path, own: str, folder: Folder) -> None:
                 stream.write(own)
             return
         except FileExistsError:
+            LOCKS.pop(path, None)  # it is not ours
             if _is_held(path):
                 raise TargetError(
                     f"{folder}: another run is packing into it; wait until it has ended"
                 ) from None
             path.unlink(missing_ok=True)
+            LOCKS[path] = own
         except OSError as error:
             raise TargetError(f"{folder}: cannot be written to: {error.strerror}") from None
 

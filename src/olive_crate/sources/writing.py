@@ -65,6 +65,20 @@ def give_up(temporary: Path) -> None:
 
 _HELD: dict[str, int] = {}
 """Temporary files that this process holds, with the handles of their locks."""
+LOCKS: dict[Path, str] = {}
+"""Locks of folders that this process holds or is taking, with what it writes into them."""
+
+
+def clean_up() -> None:
+    """Remove what this process has begun, for an end that comes before anybody else does it."""
+    for name in list(_HELD):
+        with contextlib.suppress(OSError):
+            os.unlink(name)
+    for path, own in list(LOCKS.items()):
+        with contextlib.suppress(OSError):
+            if path.read_text("utf-8") in (own, ""):
+                path.unlink()
+            path.parent.rmdir()  # if nothing is in it
 
 
 def _let_go(temporary: Path) -> None:
