@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN = .venv/bin
 
-.PHONY: demo test lint bench bench-more clean
+.PHONY: demo test lint bench bench-more fuzz clean
 
 .venv/ready: pyproject.toml setup.py $(wildcard src/olive_crate/kernels/native/*)
 	$(PYTHON) -c 'import sys; sys.exit("Python 3.11 or newer is needed") if sys.version_info < (3, 11) else 0'
@@ -42,6 +42,12 @@ bench-more: .venv/ready
 	$(BIN)/python benchmarks/sets.py
 	$(BIN)/python benchmarks/large_set.py
 	$(BIN)/python benchmarks/register.py
+
+# Damaged inputs of every kind, and the properties with new seeds.
+SECONDS ?= 60
+fuzz: .venv/ready
+	$(BIN)/python fuzz/run.py --seconds $(SECONDS) --seed $(shell date +%s)
+	$(BIN)/python -m pytest -q -n auto -k "alike or changed or damaged or any_bytes or balance" tests
 
 clean:
 	rm -rf .venv demo build

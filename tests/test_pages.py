@@ -64,6 +64,10 @@ CASES = {
         '<tr><td>B<td>2<span style="display:none">9</span><td>y',
         [["A", 1, "x"], ["B", 2, "y"]],
     ),
+    "instructions to programs are no text": (
+        f"{HEAD}<tr><td>A<?mill x?><td>1<td><?td ?>x<tr><td>B<td><? >2<td>y",
+        [["A", 1, "x"], ["B", 2, "y"]],
+    ),
     "line breaks and blocks set words apart": (
         f"{HEAD}<tr><td>A<br>B<td>1<td><p>x<p>y<tr><td>B<td>2<td><div>v</div><div>w</div>",
         [["A B", 1, "x y"], ["B", 2, "v w"]],

@@ -290,7 +290,7 @@ def _collect(node: Any, pieces: list[str], marks: list[str] | None, depth: int) 
     if depth > DEEPEST:
         return
     for child in _children(node):
-        tag = child.tag
+        tag = child.tag or "-"  # an instruction has none
         if tag == "-text":
             pieces.append(child.text_content or "")
         elif tag in UNSEEN or tag.startswith(("-", "!")) or tag == "table" or _is_hidden(child):

@@ -120,7 +120,8 @@ def _numbers(sheet: Records, raw: Bytes) -> _Found:
 
 def numerals(values: np.ndarray) -> pa.StringArray:
     """Numbers as the shortest numerals, whole ones without a point or an exponent."""
-    whole = (values == np.floor(values)) & (np.abs(values) < EXACT)
+    with np.errstate(invalid="ignore"):
+        whole = (values == np.floor(values)) & (np.abs(values) < EXACT)
     if whole.all():
         return pa.array(values.astype(np.int64)).cast(pa.string())
     texts = pa.array(values).cast(pa.string())
