@@ -334,3 +334,35 @@ def test_fixed_width_and_workbooks_read_back_equal(tmp_path_factory, dataset):
         assert '"word"' in str(error)  # blanks at its ends, or a line end, that no field can keep
         return
     assert oc.load(Plan.read(folder / "x.txt.plan.toml")).equals(dataset)
+
+
+FORMULAS = ["=1+1", "@sum", "+cmd|x", "-A1", "-2-3", "\tx", "=", "-"]
+NO_FORMULAS = ["-5", "+49.30", "-1,5", "a=b", "x-y", "", "'=1", "1+1"]
+
+
+@pytest.mark.parametrize("text", [*FORMULAS, *NO_FORMULAS])
+def test_texts_that_a_spreadsheet_would_work_out_are_told_and_quoted_on_request(text, tmp_path):
+    source = f'id,note\n1,"{text}"\n2,plain\n'.encode()
+    options = {"types": {"note": "text"}, "missing": {}, "delimiter": ",", "trim": False}
+    ds = oc.load(source, rows={"names": 1}, **options)
+    made = ds.export(tmp_path / "a.csv")
+    told = [note for note in made.notes if "formulas in a spreadsheet" in note]
+    assert len(told) == (text in FORMULAS)
+    assert oc.load(oc.Plan.read(tmp_path / "a.csv.plan.toml")).equals(ds)
+    quoted = ds.export(tmp_path / "q.csv", formulas="quoted")
+    cells = [row.partition(",")[2] for row in (tmp_path / "q.csv").read_text().splitlines()[1:]]
+    mark = "'" if text in FORMULAS else ""
+    assert cells[0].strip('"') == mark + text and cells[1] == "plain"
+    assert any("an apostrophe was put" in note for note in quoted.notes) == (text in FORMULAS)
+
+
+def test_formulas_apply_to_delimited_text_alone(tmp_path, command):
+    ds = oc.load(b"id,note\n1,=x\n2,y\n")
+    with pytest.raises(oc.PlanError, match='expected "as is" or "quoted"'):
+        ds.export(tmp_path / "a.csv", formulas="none")
+    with pytest.raises(oc.PlanError, match="apply only to"):
+        ds.export(tmp_path / "a.arrow", formulas="quoted")
+    (tmp_path / "s.csv").write_text("id,note\n1,=x\n2,y\n")
+    done = command("export", "s.csv", "a.csv", "--formulas", "quoted")
+    assert done.returncode == 0 and "apostrophe" in done.stdout
+    assert "'=x" in (tmp_path / "a.csv").read_text()

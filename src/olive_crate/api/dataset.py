@@ -233,6 +233,7 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         delimiter: str | None = None,
         metadata: str | Sequence[str] | None = None,
         table: str | None = None,
+        formulas: Literal["as is", "quoted"] | None = None,
         replace: bool = False,
     ) -> Exported:
         """Write the data for other programs, with the declarations in accompanying files.
@@ -248,6 +249,10 @@ class Dataset(PlainDataset, frozen=True, eq=False):
 
         `missing`: "codes" writes the codes of missing cells (default for text and workbooks),
         "null" leaves them empty, "reasons" adds a column of reasons.
+
+        `formulas`: "as is" (the default of delimited text) writes texts as they are and notes those
+        that a spreadsheet would take for formulas (`=`, `+`, `-`, `@` before more than a number);
+        "quoted" puts an apostrophe before each.
 
         Files beside the data are named after it in full (`answers.csv.plan.toml`); one that an
         export wrote and nobody has edited since is replaced, any other never.
@@ -267,6 +272,7 @@ class Dataset(PlainDataset, frozen=True, eq=False):
             delimiter=delimiter,
             metadata=metadata,
             table=table,
+            formulas=formulas,
             replace=replace,
         )
 

@@ -34,6 +34,10 @@ def export(
     to_table: Annotated[
         str | None, typer.Option("--to-table", help="Table of a database to write.", metavar="NAME")
     ] = None,
+    formulas: Annotated[
+        str | None,
+        typer.Option(help="Texts that a spreadsheet would take for formulas: as is, or quoted."),
+    ] = None,
     replace: Annotated[bool, typer.Option("--replace", help="Overwrite existing files.")] = False,
     as_json: Annotated[
         bool, typer.Option("--json", help="Print what was written as JSON.")
@@ -51,6 +55,7 @@ def export(
         missing=cells,
         metadata=None if metadata is None else [each.strip() for each in metadata.split(",")],
         table=to_table,
+        formulas=formulas,
         replace=replace,
     )
     if as_json:

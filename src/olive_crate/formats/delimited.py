@@ -22,6 +22,7 @@ from .arrow import lacking_values
 from .beside import CSVW, PLAN
 from .beside import beside as beside_file
 from .exporting import Files, with_standards
+from .formulas import AS_IS, QUOTED, formula_notes, guarded
 from .table_shape import beside as columns_beside
 
 if TYPE_CHECKING:
@@ -39,6 +40,7 @@ def delimited_files(
     missing: str,
     encoding: str,
     standards: Sequence[str],
+    formulas: str = AS_IS,
 ) -> tuple[Files, list[str]]:
     """The files to write, and what they cannot carry.
 
@@ -47,7 +49,7 @@ def delimited_files(
     if not dataset.names:
         raise PlanError(f"{path}: no variable to write")
     codec = codec_name(encoding)
-    files: Files = {path: _writer(dataset, path, delimiter, codec, missing)}
+    files: Files = {path: _writer(dataset, path, delimiter, codec, missing, formulas)}
     notes: list[str] = []
     plan = _plan(dataset, path, delimiter, encoding)
     if "csvw" in standards:
@@ -56,12 +58,13 @@ def delimited_files(
         metadata, notes = csvw_text(dataset, path.name, delimiter, codec, missing)
         files[beside_file(path, CSVW)] = metadata.encode("utf-8")
     notes += with_standards(files, dataset, path, standards)
+    notes += formula_notes(dataset, formulas)
     files[beside_file(path, PLAN)] = plan_text(plan, claim_of, path.parent).encode("utf-8")
     return files, notes
 
 
 def _writer(
-    dataset: PlainDataset, target: Path, delimiter: str, codec: str, missing: str
+    dataset: PlainDataset, target: Path, delimiter: str, codec: str, missing: str, formulas: str
 ) -> Callable[[Path], None]:
     """Writes the text some rows at a time, so that a packed dataset is not held as a whole."""
     lacking = lacking_values(dataset) if missing == "reasons" else []
@@ -71,9 +74,12 @@ def _writer(
         row = 1
         with path.open("wb") as stream:
             headings = [x for name in dataset.names for x in (name, called.get(name)) if x]
+            headings = [guarded(each) for each in headings] if formulas == QUOTED else headings
             stream.write(encoded(csv_text([headings], delimiter), codec, target, row))
             for piece in pieces_of(dataset, ROWS) if dataset.rows else ():
                 columns = _cells(piece, missing, called)
+                if formulas == QUOTED:
+                    columns = [list(map(guarded, each)) for each in columns]
                 row += 1
                 text = csv_text(zip(*columns, strict=True), delimiter)
                 stream.write(encoded(text, codec, target, row, first=False))

@@ -45,6 +45,7 @@ def export(
     delimiter: str | None = None,
     metadata: str | Sequence[str] | None = None,
     table: str | None = None,
+    formulas: str | None = None,
     replace: bool = False,
 ) -> Exported:
     """See `Dataset.export`."""
@@ -63,13 +64,17 @@ def export(
         raise PlanError(f"{target}: fields apply only to fixed-width text ({', '.join(FIXED)})")
     if delimiter is not None and kind not in DELIMITERS:
         raise PlanError(f"{target}: a delimiter applies only to {', '.join(DELIMITERS)}")
+    if formulas is not None and kind not in DELIMITERS:
+        raise PlanError(f"{target}: formulas apply only to {', '.join(DELIMITERS)}")
     way = checked_way(missing or ("null" if kind in (".arrow", ".parquet") else "codes"))
     standards = _standards(metadata, kind)
     if kind in DELIMITERS:
         from .delimited import delimited_files
+        from .formulas import AS_IS, checked_formulas
 
+        how = checked_formulas(AS_IS if formulas is None else formulas)
         files, notes = delimited_files(
-            dataset, target, delimiter or DELIMITERS[kind], way, encoding, standards
+            dataset, target, delimiter or DELIMITERS[kind], way, encoding, standards, how
         )
     elif kind in FIXED:
         from .fixed import fixed_files
