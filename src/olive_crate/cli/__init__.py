@@ -107,9 +107,10 @@ def _run(arguments: list[str], may_ask: bool = True) -> None:
     except PasswordNeeded as needed:
         if not (may_ask and needed.may_be_asked and sys.stdin.isatty() and sys.stderr.isatty()):
             raise
+        from ..show.text import cleaned
         from ..sources.connecting import PASSWORD, USER
 
-        typer.echo(str(needed.problem), err=True)
+        typer.echo(cleaned(str(needed.problem)), err=True)
         if USER not in os.environ:
             os.environ[USER] = typer.prompt("User", err=True)
         os.environ[PASSWORD] = typer.prompt("Password", hide_input=True, err=True)
@@ -118,5 +119,7 @@ def _run(arguments: list[str], may_ask: bool = True) -> None:
 
 def _fail(message: str, status: int = 1) -> None:
     sys.stdout.flush()
-    sys.stderr.write(f"olive-crate: {message}\n")
+    from ..show.text import cleaned
+
+    sys.stderr.write(f"olive-crate: {cleaned(message)}\n")
     sys.exit(status)

@@ -47,7 +47,9 @@ def dataset_of(source: str, options: dict[str, Any]) -> Any:
 
 def _tell(receipt: Receipt) -> None:
     """Name broken promises; the command goes on, and exits with status 3 in the end."""
+    from ..show.text import cleaned
+
     for each in receipt.promises:
         if not each.kept:
-            typer.echo(f"olive-crate: {each}", err=True)
+            typer.echo(f"olive-crate: {cleaned(str(each))}", err=True)
     broken.append(receipt.source)

@@ -8,7 +8,7 @@ from typing import Annotated, Any
 import typer
 
 from .options import reading, sources_argument, sources_of
-from .screen import progress, show, show_json, show_lines, width
+from .screen import progress, show, show_file, show_json, show_lines, width
 
 
 @reading
@@ -37,7 +37,7 @@ def draft(
         return
     text = plan.code() if code else plan.text(target.parent if target else Path())
     if target is None:
-        show(text.rstrip("\n"))
+        show_file(text.rstrip("\n"))
         return
     write_whole(target, text.encode("utf-8"))
     show(f"wrote {target}: {several(len(plan.variables), 'variable')}")

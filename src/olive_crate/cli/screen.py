@@ -9,6 +9,8 @@ from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from typing import Any
 
+from ..show.text import cleaned, size_words
+
 STYLES = {
     "title": "bold",
     "names": "green",
@@ -37,13 +39,18 @@ def is_terminal() -> bool:
 
 
 def show(text: str) -> None:
-    """Print text as it is."""
-    sys.stdout.write(text + "\n")
+    """Print lines of text, with nothing in them that steers the terminal."""
+    sys.stdout.write(cleaned(text) + "\n")
+
+
+def show_file(text: str) -> None:
+    """Print what could be a file: true where it is piped, cleaned where a person reads it."""
+    sys.stdout.write((cleaned(text) if is_terminal() else text) + "\n")
 
 
 def show_json(value: Any) -> None:
     """Print plain values as JSON."""
-    show(json.dumps(value, ensure_ascii=False, indent=2, default=str))
+    show_file(json.dumps(value, ensure_ascii=False, indent=2, default=str))
 
 
 def show_lines(lines: Iterable[tuple[str, str]]) -> None:
@@ -56,7 +63,7 @@ def show_lines(lines: Iterable[tuple[str, str]]) -> None:
 
     console = Console(highlight=False, soft_wrap=True)
     for kind, text in lines:
-        console.print(Text(text, style=STYLES.get(kind, "")))
+        console.print(Text(cleaned(text), style=STYLES.get(kind, "")))
 
 
 @contextmanager
@@ -86,8 +93,6 @@ def progress(what: str) -> Iterator[Any]:
 
 def _amount(done: int, total: int | None, step: str) -> str:
     """How much is done: files where they are counted, else bytes."""
-    from ..show.text import size_words
-
     if step.endswith("files"):
         return f"{done:,} of {total:,}" if total else f"{done:,}"
     return size_words(done) + (f" of {size_words(total)}" if total else "")

@@ -26,7 +26,7 @@ from .look_tables import listing, table_title
 from .mends import mend_text
 from .notes import imbalance_words, problem_reason
 from .summary import tables_of_summary
-from .text import size_words, visible
+from .text import cleaned, size_words, visible
 
 MOST_COUNTS = 200
 """Values of a frequency table that a notebook shows."""
@@ -48,7 +48,7 @@ def table(headings: Sequence[str], rows: Iterable[Sequence[str]], right: str = "
 
 def paragraph(text: str) -> str:
     """A line of text."""
-    return f"<p>{escape(text)}</p>"
+    return f"<p>{escape(cleaned(text))}</p>"
 
 
 def dataset_html(dataset: PlainDataset, rows: int = 10) -> str:

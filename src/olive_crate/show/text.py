@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import unicodedata
 from collections.abc import Iterable, Sequence
 from typing import TYPE_CHECKING
@@ -46,7 +47,21 @@ def _visible(char: str) -> str:
     code = ord(char)
     if code < 32:
         return chr(0x2400 + code)
-    return "␡" if code == 127 else "·" if 0x80 <= code < 0xA0 else char
+    return "␡" if code == 127 else "·" if 0x80 <= code < 0xA0 or char in TURNS else char
+
+
+TURNS = "\u061c\u200e\u200f\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069"
+"""Characters that turn the direction of what follows (Unicode, annex 9), and hide nothing else."""
+_CONTROLS = re.compile(f"[\x00-\x08\x0b-\x1f\x7f-\x9f{TURNS}]")
+
+
+def cleaned(text: str) -> str:
+    """Lines of text with everything made visible that would steer a terminal or a page.
+
+    This is the door that all words go through, whoever has put the text of a file, of its name or
+    of a server into them.
+    """
+    return _CONTROLS.sub(lambda match: _visible(match[0]), text)
 
 
 def width_of(text: str) -> int:

@@ -74,7 +74,9 @@ def _named(place: str) -> View:
 
 def text(value: Any) -> str:
     """The value as plain text."""
-    return str(_of(TEXT, value)(value))
+    from .text import cleaned
+
+    return cleaned(str(_of(TEXT, value)(value)))
 
 
 def lines(value: Any, width: int) -> Iterable[tuple[str, str]]:
