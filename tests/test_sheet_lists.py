@@ -196,6 +196,8 @@ def test_a_sheet_that_describes_the_variables_is_offered(case, tmp_path):
     assert [(each.sheet, each.certain) for each in points] == [("Codebook", False)] * offered
     assert [each.mend is None for each in points] == [case.startswith("with other")] * offered
     if case == "as it is":
+        open_points = oc.draft(tmp_path / "survey.xlsx").evidence
+        assert [each.certain for each in open_points if each.about == "sheet.sheet"] == [True]
         found = oc.load(tmp_path / "survey.xlsx", sheet="Answers", **points[0].mend.parts)
         assert found["age"].variable.label == "Age in years"
         assert [each.label for each in found["q1"].variable.meanings] == ["not", "very"]

@@ -44,14 +44,16 @@ def one_of(*choices: str, optional: bool = True) -> Check:
     return check
 
 
-def whole_number(least: int) -> Check:
-    """A whole number from `least` up."""
+def whole_number(least: int, most: int | None = None) -> Check:
+    """A whole number from `least` up, and not above `most`."""
 
     def check(value: Any, at: str) -> Any:
         if value is None:
             return None
         if isinstance(value, bool) or not isinstance(value, int) or value < least:
             raise PlanError(f"{at}: expected a whole number from {least} up, got {value!r}")
+        if most is not None and value > most:
+            raise PlanError(f"{at}: expected at most {most}, got {value}")
         return value
 
     return check

@@ -381,7 +381,7 @@ class ReadingOptions(TypedDict, total=False):
         Option(
             "Reading",
             "Number of threads.",
-            whole_number(1),
+            whole_number(1, 64),
             default="one per core, at most 8",
             flags=(Flag("--workers", metavar="COUNT"),),
         ),

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from ...evidence import Evidence, Mend, VariablesDescribed
+import msgspec
+
+from ...evidence import Evidence, Mend, SheetChosen, VariablesDescribed
 from ...plan.model import Decisions
 from ...sources.ranges import Area
 from ...sources.source import Source
@@ -57,15 +59,20 @@ def _head(sheet: Sheet) -> Iterator[Row]:
 def note_described(
     source: Source, others: Described, headings: Sequence[str], evidence: list[Evidence]
 ) -> None:
-    """Note the sheet that describes most of the variables."""
+    """Note the sheet that describes most of the variables; it is no sheet of data."""
     names = {each.strip() for each in headings if each.strip()}
     best: VariablesDescribed | None = None
     for sheet, rows in others:
         found = _described(source, sheet, rows, names)
         if found is not None and (best is None or found.names > best.names):
             best = found
-    if best is not None:
-        evidence.append(best)
+    if best is None:
+        return
+    for place, each in enumerate(evidence):
+        if isinstance(each, SheetChosen) and best.sheet in each.alternatives:
+            left = tuple(name for name in each.alternatives if name != best.sheet)
+            evidence[place] = msgspec.structs.replace(each, alternatives=left, certain=not left)
+    evidence.append(best)
 
 
 def _described(
