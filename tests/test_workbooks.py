@@ -10,6 +10,7 @@ import zipfile
 from pathlib import Path
 
 import pytest
+import xlsxwriter
 from conftest import topic
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -696,3 +697,28 @@ def test_any_range_is_a_dataset_or_one_clear_message(named_book):
             assert oc.load(named_book, sheet=1, range=area).receipt.balanced
         except oc.OliveCrateError as error:
             assert area.partition(":")[0] in str(error)
+
+
+SHORT = st.builds(
+    lambda digits, places: float(f"{digits}e-{places}"),
+    st.integers(-(10**15), 10**15),
+    st.integers(0, 20),
+)
+
+
+@settings(max_examples=60)
+@given(st.lists(SHORT | st.floats(-1e15, 1e15, allow_nan=False), min_size=1, max_size=60))
+def test_numbers_cut_to_16_digits_are_the_shortest_that_are_written_so(numbers):
+    """One of 15 digits comes back to the last bit, another as a number that is written alike."""
+    data = io.BytesIO()
+    with xlsxwriter.Workbook(data, {"in_memory": True}) as book:
+        sheet = book.add_worksheet()
+        sheet.write_row(0, 0, ["id", "number"])
+        for row, number in enumerate(numbers, 1):
+            sheet.write_row(row, 0, [row, number])
+    given_ = {"range": f"A1:B{len(numbers) + 1}", "rows": {"names": 1}, "missing": {}}
+    found = oc.load(data.getvalue(), types={"number": "number"}, **given_)
+    for was, came in zip(numbers, found["number"].values.to_pylist(), strict=True):
+        assert f"{came:.16g}" == f"{was:.16g}"
+        if float(f"{was:.15g}") == was:
+            assert came == was

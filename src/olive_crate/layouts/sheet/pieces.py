@@ -21,12 +21,11 @@ from ...kernels.reference.sheet_xml import (
     SHARED,
 )
 from ...kernels.types import PAD, Bytes, Ints, NumberRequest, SheetRead, SheetRule
+from .cut_numerals import LONG, shorter
 from .grid import BOOLEAN, DATE, DATETIME, ERROR, NUMBER, TEXT, TIME, Format, GridCells
 from .strings import Strings, unescaped
-from .values import Written, serial_texts, shortest_numeral
+from .values import Written, serial_texts
 
-LONG = 17
-"""Characters of a numeral with a point and 16 digits."""
 INDEX, SERIAL = NumberRequest(True, 0), NumberRequest(False, ord("."))
 CLOCK = re.compile(r"T?\d{1,2}:\d{2}")
 
@@ -233,12 +232,8 @@ class Assembly:
         plain = at[meant == NUMBER]
         long = plain[:0] if self.in_full else plain[(ends - starts)[plain] >= LONG]
         if len(long):
-            numerals = [
-                buffer[a:b].tobytes().decode("ascii", "replace")
-                for a, b in zip(starts[long].tolist(), ends[long].tolist(), strict=True)
-            ]
-            shortened = [_shortened(text).encode() for text in numerals]
-            written.append(Written(long, np.array(shortened, "O")))
+            cut, shown = shorter(buffer, starts[long], ends[long])
+            written.append(Written(long[cut], np.array(shown, "O")))
 
     def _iso(self, buffer: Bytes, types: Ints, starts: Ints, ends: Ints, kinds: np.ndarray) -> None:
         for place in np.flatnonzero(types == ISO).tolist():
@@ -281,11 +276,3 @@ def serials_of(buffer: Bytes, starts: Ints, ends: Ints) -> np.ndarray:
         except ValueError:
             values[place] = np.nan
     return values
-
-
-def _shortened(text: str) -> str:
-    digits = text.lstrip("-").partition("E")[0].replace(".", "").lstrip("0")
-    try:
-        return shortest_numeral(text) if len(digits) == 16 else text
-    except ValueError:
-        return text
