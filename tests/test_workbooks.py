@@ -722,3 +722,38 @@ def test_numbers_cut_to_16_digits_are_the_shortest_that_are_written_so(numbers):
         assert f"{came:.16g}" == f"{was:.16g}"
         if float(f"{was:.15g}") == was:
             assert came == was
+
+
+ODD_NUMBERS = {
+    "xl/tables/table1.xml": (b'totalsRowShown="0"', b'totalsRowCount="%s"'),
+    "xl/workbook.xml": (b'localSheetId="0"', b'localSheetId="%s"'),
+    "xl/styles.xml": (b'fontId="0"', b'fontId="%s"'),
+    "xl/worksheets/sheet1.xml": (b's="1"', b's="%s"'),
+}
+
+
+@pytest.mark.parametrize("number", [b"", b"-1", b"x", b"1.5", b"\xc2\xb2", b"999999999"])
+@pytest.mark.parametrize("part", ODD_NUMBERS)
+def test_numbers_in_the_parts_of_a_workbook_that_are_none(part, number):
+    """Read as if they were not there, or refused in words."""
+    data, made = io.BytesIO(), io.BytesIO()
+    with xlsxwriter.Workbook(data, {"in_memory": True}) as book:
+        sheet = book.add_worksheet("S")
+        rows = [[n, f"w{n}"] for n in range(9)]
+        sheet.add_table(0, 0, 9, 1, {"columns": [{"header": "id"}, {"header": "word"}]})
+        for at, row in enumerate(rows, 1):
+            sheet.write_row(at, 0, row, book.add_format({"bold": at == 3, "num_format": "0"}))
+        sheet.repeat_rows(0)
+        book.define_name("S!local", "=S!$A$1:$B$10")
+    old, new = ODD_NUMBERS[part]
+    with zipfile.ZipFile(data) as whole, zipfile.ZipFile(made, "w") as changed:
+        for name in whole.namelist():
+            text = whole.read(name)
+            assert name != part or old in text
+            changed.writestr(name, text.replace(old, new.replace(b"%s", number)))
+    try:
+        found = oc.load(made.getvalue())
+    except oc.OliveCrateError as error:
+        assert str(error)
+        return
+    assert found.receipt.imbalances() == []

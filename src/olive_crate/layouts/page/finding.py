@@ -163,7 +163,7 @@ def _table_named(source: Source, page: Page, wanted: str | int) -> PageTable:
                     f'{source.name}: several tables are called "{wanted}" ({listed}); '
                     "name one by its number"
                 )
-        if wanted.isdigit():
+        if wanted.isdecimal():
             wanted = int(wanted)
     if isinstance(wanted, int):
         if not 1 <= wanted <= len(tables):
@@ -181,7 +181,7 @@ def _name_of(table: PageTable, page: Page, plan: Decisions) -> str | int:
         (table.id, [each.id for each in page.tables]),
         (table.caption, [each.caption for each in page.tables]),
     ):
-        if name and not name.isdigit() and all_names.count(name) == 1:
+        if name and not name.isdecimal() and all_names.count(name) == 1:
             return name
     return table.number
 
@@ -330,7 +330,7 @@ def _set_titles_aside(cut: _Cut, parts: Rows, evidence: list[Evidence]) -> None:
     data = [row for row in cut.rows if row.number >= (parts.first or 1)]
     found = [row for row, after in itertools.pairwise(data) if row.filled == 1 < after.filled]
     marked = [row for row in found if row.number in cut.across]
-    plain = [row for row in found if row.cells[0] and not row.cells[0][:1].isdigit()]
+    plain = [row for row in found if row.cells[0] and not row.cells[0][:1].isdecimal()]
     others = (row.cells[0] for row in data if row.filled > 1)
     told = parts.groups is not None or name_groups([row.cells[0] for row in plain], others)
     titles = marked or (plain if told else [])

@@ -146,7 +146,7 @@ def _stored_as_text(cells: GridCells, name: str) -> list[Evidence]:
     words = (text for text in held if not is_value(text))
     if not held or any(itertools.islice(words, len(held) // 5, None)):  # more than a fifth
         return []
-    if any(len(text) > 1 and text[0] == "0" and text.isdigit() for text in held):
+    if any(len(text) > 1 and text[0] == "0" and text.isdecimal() for text in held):
         return []
     day = sum(bool(re.search(r"\d[-./]\d+[-./]\d", text)) for text in held) > 0.5 * len(held)
     kind = "date" if day else "number"
@@ -191,7 +191,7 @@ def _serial_days(cells: GridCells, name: str) -> list[Evidence]:
     if not DAY_WORDS.search(name):
         return []
     texts = cells.chosen(np.flatnonzero(cells.kinds == NUMBER)).chosen(slice(0, 500)).texts()  # type: ignore[arg-type]
-    good = [text.isdigit() and DAYS_FROM < int(text) < DAYS_TO for text in texts]
+    good = [text.isdecimal() and DAYS_FROM < int(text) < DAYS_TO for text in texts]
     if not good or sum(good) < 0.95 * len(good):
         return []
     return [

@@ -27,7 +27,7 @@ def comments_of(tree: ET.Element) -> Comments:
             continue
         if text.startswith(THREADED) and REPLY in text:
             text = text.partition(REPLY)[2]
-        elif number.isdigit() and int(number) < len(authors) and authors[int(number)]:
+        elif number.isdecimal() and int(number) < len(authors) and authors[int(number)]:
             text = text.removeprefix(f"{authors[int(number)]}:")
         found[area.first_row, area.first_column] = text
     return found

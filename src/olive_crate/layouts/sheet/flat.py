@@ -189,7 +189,7 @@ def _place(given: dict[str, str], last: int) -> int:
 
 def _number(given: dict[str, str], name: str) -> int:
     text = given.get(name, "")
-    return int(text) if text.isdigit() else 0
+    return int(text) if text.isdecimal() else 0
 
 
 def _moment(text: str) -> tuple[int, str]:

@@ -48,6 +48,6 @@ def marks_of(tree: Element) -> tuple[HeadMark, ...]:
         if pane is None or top is None or pane.get("state") not in ("frozen", "frozenSplit"):
             continue
         split = pane.get("ySplit", "0").partition(".")[0]
-        if split.isdigit() and int(split):
+        if split.isdecimal() and int(split):
             found.append(HeadMark(top[0] + int(split) - 1, "frozen panes"))
     return tuple(found)

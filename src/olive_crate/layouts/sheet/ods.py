@@ -327,7 +327,7 @@ class ContentParser(StyleParser):
 
 
 def _count(text: str | None) -> int:
-    return min(max(int(text), 1), 1 << 24) if text and text.isdigit() else 1
+    return min(max(int(text), 1), 1 << 24) if text and text.isdecimal() else 1
 
 
 def _value_type(attributes: dict[str, str]) -> dict[str, str]:

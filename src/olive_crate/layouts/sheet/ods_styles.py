@@ -91,12 +91,12 @@ class StyleParser:
         elif tag == "number" and self.data_style:
             places = given.get("decimal-places", "")
             old = styles.data[self.data_style]
-            if places.isdigit():
+            if places.isdecimal():
                 more = 2 if old.unit == "100 %" else 0
                 old = old._replace(decimals=int(places) + more)
             digits = given.get("min-integer-digits", "")
             plain = old.kind == NUMBER and not old.unit and places in ("", "0")
-            if digits.isdigit() and int(digits) > 1 and plain:
+            if digits.isdecimal() and int(digits) > 1 and plain:
                 old = old._replace(zeros=int(digits))
             styles.data[self.data_style] = old
         elif tag in ("text", "embedded-text") and self.data_style:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import posixpath
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import cached_property
 
 from ... import kernels
@@ -113,8 +113,10 @@ class Xlsx:
                     tree = tree_of(self.container.whole(path), f"{self.name}: {path}")
                     area = area_of(tree.get("ref", ""))
                     if area:
-                        totals = int(tree.get("totalsRowCount", "0") or 0)
-                        area = area._replace(last_row=area.last_row - totals)
+                        totals = tree.get("totalsRowCount", "0")
+                        count = int(totals) if totals.isdecimal() else 0
+                        last = max(area.last_row - count, area.first_row)
+                        area = area._replace(last_row=last)
                         name = tree.get("displayName") or tree.get("name") or path
                         found[name] = (sheet.name, area, tree.get("headerRowCount") != "0")
         return found
@@ -126,7 +128,7 @@ class Xlsx:
             name, local = each.get("name"), each.get("localSheetId")
             if not name or each.get("hidden") in ("1", "true") or name.startswith("_xlnm."):
                 continue  # print areas and titles, filters: no names that a user has given
-            own = sheets[int(local)] if local and int(local) < len(sheets) else ""
+            own = _at(sheets, local or "")
             yield (f"{own}!{name}" if own else name), (each.text or "").strip()
 
     @cached_property
@@ -220,7 +222,7 @@ class Xlsx:
         found = []
         for each in self.tree.iter("definedName"):
             own = each.get("localSheetId", "")
-            if each.get("name") != "_xlnm.Print_Titles" or not own.isdigit():
+            if each.get("name") != "_xlnm.Print_Titles" or not own.isdecimal():
                 continue
             rows = re.search(r"!\$(\d+):\$(\d+)", each.text or "")
             if int(own) < len(sheets) and sheets[int(own)] == entry.name and rows:
@@ -356,3 +358,8 @@ def named_area(text: str) -> tuple[str, Area] | None:
     if match is None or area is None:
         return None
     return (match[1] or match[2]).replace("''", "'"), area
+
+
+def _at(names: Sequence[str], number: str) -> str:
+    """One of these names by its number from 0; empty for none."""
+    return names[int(number)] if number.isdecimal() and int(number) < len(names) else ""

@@ -35,7 +35,7 @@ def _parts(styles: Element, name: str) -> list[Element]:
 
 def _number(given: Element, name: str) -> int:
     text = given.get(name, "0")
-    return int(text) if text.isdigit() else 0
+    return int(text) if text.isdecimal() else 0
 
 
 def _bold_fonts(styles: Element) -> set[int]:

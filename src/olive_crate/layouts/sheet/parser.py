@@ -21,7 +21,7 @@ REPAIRED_ROW = 1 << 20
 def hidden_span(attributes: dict[str, str]) -> set[int]:
     """The columns that a `col` element hides."""
     low, high = attributes.get("min", ""), attributes.get("max", "")
-    if attributes.get("hidden") not in ("1", "true") or not (low.isdigit() and high.isdigit()):
+    if attributes.get("hidden") not in ("1", "true") or not (low.isdecimal() and high.isdecimal()):
         return set()
     return set(range(int(low), min(int(high), 1 << 14) + 1))
 
@@ -64,7 +64,7 @@ class SheetParser:
             self.formula = True
         elif tag == "row":
             number = given.get("r", "")
-            self.row = int(number) if number.isdigit() else self.row + 1
+            self.row = int(number) if number.isdecimal() else self.row + 1
             self.column = 0
             if given.get("hidden") in ("1", "true"):
                 self.hidden_rows.append(self.row)
@@ -103,7 +103,7 @@ class SheetParser:
                     (
                         self.row,
                         self.column,
-                        int(style) if style.isdigit() else 0,
+                        int(style) if style.isdecimal() else 0,
                         kind,
                         text.encode("utf-8", "replace"),
                     )

@@ -78,7 +78,7 @@ def sheet_named(workbook: Workbook, wanted: str | int) -> SheetEntry:
             )
         return entries[wanted - 1]
     exact = [each for each in entries if each.name == wanted]
-    if not exact and wanted.isdigit():
+    if not exact and wanted.isdecimal():
         return sheet_named(workbook, int(wanted))
     folded = [each for each in entries if each.name.casefold() == wanted.casefold().strip()]
     if exact or len(folded) == 1:
