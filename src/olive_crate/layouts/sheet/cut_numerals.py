@@ -45,7 +45,7 @@ def _shorter(buffer: Bytes, starts: Ints, ends: Ints) -> tuple[Ints, list[bytes]
     numbers: list[np.ndarray] = []
     rest: list[Ints] = []
     lengths = ends - starts
-    for length in np.unique(lengths).tolist():
+    for length in np.flatnonzero(np.bincount(lengths)).tolist():
         at = np.flatnonzero(lengths == length)
         if length > MOST_CHARACTERS:
             rest.append(at)
@@ -53,7 +53,7 @@ def _shorter(buffer: Bytes, starts: Ints, ends: Ints) -> tuple[Ints, list[bytes]
         text = buffer[starts[at][:, None] + np.arange(length)]
         plain, point = _plain(text)
         rest.append(at[~plain])
-        for place in np.unique(point[plain]).tolist():
+        for place in np.flatnonzero(np.bincount(point[plain])).tolist():
             own = np.flatnonzero(plain & (point == place))
             found, values = _meant(text[own], place)
             places.append(at[own[found]])

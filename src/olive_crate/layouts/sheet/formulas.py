@@ -26,16 +26,22 @@ def not_calculated(rows: memoryview) -> list[tuple[int, int]]:
 
     A formula whose value is an empty text says so by its type, and has a value.
     """
-    text = bytes(rows)
-    if b"<f" not in text:
+    if not _has_formulas(rows):
         return []
     found = []
-    for match in WITHOUT.finditer(text):
+    for match in WITHOUT.finditer(rows):
         place = PLACE.search(match[1])
         at = cell_of(place[1].decode("ascii")) if place else None
         if at is not None and not AS_TEXT.search(match[1]):
             found.append(at)
     return found
+
+
+def _has_formulas(rows: memoryview) -> bool:
+    """Does an element begin with an f? There are few f's in numbers and names of elements."""
+    text = np.frombuffer(rows, np.uint8)
+    at = np.flatnonzero(text == ord("f"))
+    return bool((text[at - 1] == ord("<")).any())
 
 
 def add_not_calculated(assembly: Assembly, places: Sequence[tuple[int, int]]) -> None:

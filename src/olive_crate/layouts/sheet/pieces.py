@@ -70,11 +70,9 @@ class Assembly:
         if len(read.special):
             at = read.special
             kinds = kinds.copy()
-            size = int((read.ends[at] - read.starts[at]).sum())
-            packed = kernels.squeezed(
-                read.texts, read.starts[at], read.ends[at], np.ones(size, bool)
-            )
-            worked = self._worked(packed[0], read.styles[at], read.types[at], *packed[1:])
+            held = kernels.padded(read.texts.data)
+            spans = (read.starts[at] + PAD, read.ends[at] + PAD)
+            worked = self._worked(held, read.styles[at], read.types[at], *spans)
             kinds[at], starts[at], ends[at] = worked
         part = (read.rows, read.columns, kinds, read.styles)
         self._keep_part(*part, starts, ends)
