@@ -15,6 +15,8 @@ from ..base import Row
 from ..text.completing import row_parts
 from .grid import HeadMark, Sheet
 
+LOOKED_BELOW = 500
+"""Rows of a block in which cells that stand out are counted."""
 MOST_OUT_BELOW = 0.2
 """The share of cells below a heading that may stand out as it does: totals, for instance."""
 MOST_LEVELS = 6
@@ -104,7 +106,7 @@ def _by_marks(
 def _standing_out(sheet: Sheet, area: Area, rows: Mapping[int, Row]) -> Iterator[HeadMark]:
     """The last of the rows at the top whose cells all stand out, where cells below do not."""
     out = np.array([each.stands_out for each in sheet.formats] or [False])
-    cells = sheet.cells.between(area.first_row, area.last_row)
+    cells = sheet.cells.between(area.first_row, min(area.last_row, area.first_row + LOOKED_BELOW))
     marked = out[np.minimum(cells.styles, len(out) - 1)]
     last = 0
     for number in sorted(rows):

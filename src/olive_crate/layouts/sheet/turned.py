@@ -15,7 +15,7 @@ from ...errors import LayoutError
 from ...evidence import Evidence, LiesOnItsSide, Mend
 from ...plan.model import Decisions
 from ...sources.ranges import MOST_COLUMNS, Area, turned_area
-from .grid import TEXT, CellList, GridCells, Sheet, SheetEntry
+from .grid import KINDS, TEXT, CellList, GridCells, Sheet, SheetEntry
 from .workbook import Workbook
 
 MOST_VARIABLES = 2_000
@@ -129,9 +129,8 @@ def note_side(sheet: Sheet, area: Area, columns: Sequence[int], evidence: list[E
 
 def _kinds_of(lines: np.ndarray, kinds: np.ndarray) -> list[int | None]:
     """The kind of nearly all cells of each row, or column; `None` where they mix."""
-    found: list[int | None] = []
-    for line in np.unique(lines).tolist():
-        counts = np.bincount(kinds[lines == line])
-        kind = int(counts.argmax())
-        found.append(kind if counts[kind] >= OF_ONE_KIND * counts.sum() else None)
-    return found
+    different, place = np.unique(lines, return_inverse=True)
+    counts = np.bincount(place * len(KINDS) + kinds, minlength=len(different) * len(KINDS))
+    table = counts.reshape(len(different), len(KINDS))
+    most, alike = table.argmax(axis=1), table.max(axis=1) >= OF_ONE_KIND * table.sum(axis=1)
+    return [kind if one else None for kind, one in zip(most.tolist(), alike.tolist(), strict=True)]
