@@ -337,7 +337,7 @@ def test_fixed_width_and_workbooks_read_back_equal(tmp_path_factory, dataset):
 
 
 FORMULAS = ["=1+1", "@sum", "+cmd|x", "-A1", "-2-3", "\tx", "=", "-"]
-NO_FORMULAS = ["-5", "+49.30", "-1,5", "a=b", "x-y", "", "'=1", "1+1"]
+NO_FORMULAS = ["-5", "+49.30", "-1,5", "-1e-05", "+2.5E10", "a=b", "x-y", "", "'=1", "1+1"]
 
 
 @pytest.mark.parametrize("text", [*FORMULAS, *NO_FORMULAS])
@@ -366,3 +366,12 @@ def test_formulas_apply_to_delimited_text_alone(tmp_path, command):
     done = command("export", "s.csv", "a.csv", "--formulas", "quoted")
     assert done.returncode == 0 and "apostrophe" in done.stdout
     assert "'=x" in (tmp_path / "a.csv").read_text()
+
+
+def test_numbers_are_never_quoted_and_spans_below_zero_are(tmp_path):
+    rows = "".join(f"{-n / 1e7!r},-PT{n}S,{-n}\n" for n in range(1, 9))
+    ds = oc.load(f"a,span,n\n{rows}".encode(), types={"span": "duration"})
+    made = ds.export(tmp_path / "a.csv", formulas="quoted")
+    first = (tmp_path / "a.csv").read_text().splitlines()[1].split(",")
+    assert [cell[:1] for cell in first] == ["-", "'", "-"]
+    assert any("8 cells (span)" in note for note in made.notes)

@@ -265,3 +265,28 @@ def test_a_description_that_says_what_cannot_be_is_refused(packed_forms, tmp_pat
             except oc.SourceError:
                 continue
             assert (key, value) in [("rows", None)]
+
+
+def test_files_of_another_version_are_said_to_be(packed_forms, tmp_path):
+    """Not damaged, though what another version wrote has no checksums, or other ones."""
+    _, data, folder = packed_forms
+    table, held = pq.read_table(io.BytesIO(data)), pq.read_metadata(io.BytesIO(data)).metadata
+    for version, which in ((1, "an older"), (99, "a newer")):
+        told = json.loads(held[b"olive_crate"]) | {"version": version}
+        metadata = {b"olive_crate": json.dumps(told).encode()}
+        pq.write_table(table.replace_schema_metadata(metadata), tmp_path / "o.parquet")
+        with pytest.raises(oc.SourceError, match=f"{which} version"):
+            oc.unpack(tmp_path / "o.parquet")
+        shutil.copytree(folder, tmp_path / f"set{version}")
+        (tmp_path / f"set{version}" / "_olive_crate.json").write_text(
+            json.dumps({"version": version, "variables": [], "sources": []})
+        )
+        with pytest.raises(oc.SourceError, match=f"{which} version"):
+            oc.unpack(tmp_path / f"set{version}")
+    pq.write_table(table, tmp_path / "plain.parquet")
+    with pytest.raises(oc.SourceError, match="but not a packed dataset"):
+        oc.unpack(tmp_path / "plain.parquet")
+    bare = {b"olive_crate": held[b"olive_crate"]}
+    pq.write_table(table.replace_schema_metadata(bare), tmp_path / "bare.parquet")
+    with pytest.raises(oc.SourceError, match="its checksums are gone"):
+        oc.unpack(tmp_path / "bare.parquet")

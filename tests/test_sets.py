@@ -830,3 +830,30 @@ def test_cells_that_are_not_in_a_file_stay_so_through_declarations_and_exports(t
     book = dataset.codebook()
     assert book["note"].missing == {"not in file": 2}
     assert "not in file" in str(dataset.counts("note"))
+
+
+def test_a_run_that_failed_goes_on_with_what_it_had_finished(tmp_path):
+    """One that was interrupted, or had finished nothing, leaves nothing."""
+    for name in ("a", "b"):
+        (tmp_path / f"{name}.csv").write_text("id,word\n1,x\n2,y\n")
+    (tmp_path / "c.csv").write_text("id,word\nfive,z\n")
+    sources, out = [tmp_path / f"{name}.csv" for name in "abc"], tmp_path / "set"
+    options = {"types": {"id": "integer"}, "unreadable": "stop", "workers": 1}
+
+    def stop(done: int, total: int | None, step: str) -> None:
+        raise KeyboardInterrupt
+
+    with pytest.raises(KeyboardInterrupt):
+        oc.pack(sources[:2], out, progress=stop, **options)
+    assert not out.exists()
+    with pytest.raises(oc.UnreadableError, match="c.csv"):
+        oc.pack(list(reversed(sources)), out, **options)
+    assert not out.exists()
+    with pytest.raises(oc.UnreadableError, match="c.csv"):
+        oc.pack(sources, out, **options)
+    waiting = {each.name for each in (out / "_staging").glob("*.parquet")}
+    (tmp_path / "c.csv").write_text("id,word\n3,z\n")
+    receipt = oc.pack(sources, out, **options)
+    assert receipt.rows == 5 and len(waiting) == 2
+    assert waiting <= {each.name for each in out.glob("*.parquet")}
+    assert not (out / "_staging").exists() and oc.verify(out).is_whole

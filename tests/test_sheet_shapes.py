@@ -102,6 +102,19 @@ def test_a_standing_sheet_is_not_said_to_lie(table):
     assert not [each for each in plan.evidence if each.about == "sheet.turned"]
 
 
+@pytest.mark.parametrize("turn", [False, None])
+def test_what_a_plan_has_settled_is_not_asked_again(turn, tmp_path):
+    """Neither the direction of a sheet, nor by what its variables are described."""
+    data = book_of(LYING)
+    if turn is False:
+        settled = oc.draft(data, turned=False)
+        assert not [each for each in settled.evidence if each.about == "sheet.turned"]
+        return
+    oc.draft(data).write(tmp_path / "a.plan.toml")
+    again = oc.load(data, plan=oc.Plan.read(tmp_path / "a.plan.toml"))
+    assert not [each for each in again.plan.evidence if each.about == "sheet.turned"]
+
+
 def test_a_long_sheet_cannot_be_turned():
     data = book_of([["a", "b"], *([n, str(n)] for n in range(17_000))])
     with pytest.raises(oc.LayoutError, match="17,001 rows, too many to be variables"):

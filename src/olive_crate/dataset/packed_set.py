@@ -83,14 +83,14 @@ class PackedSource(msgspec.Struct, omit_defaults=True):
 class Sealed(msgspec.Struct):
     """The metadata file: what is known, and its checksum."""
 
-    sum: str
-    set: msgspec.Raw
+    version: int
+    sum: str = ""
+    set: msgspec.Raw = msgspec.Raw(b"")
 
 
 class SetMetadata(msgspec.Struct, omit_defaults=True):
     """All that is known of a packed set."""
 
-    version: int
     variables: list[Variable]
     by: PartsBy
     plan: dict[str, Any]

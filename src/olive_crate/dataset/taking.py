@@ -97,7 +97,7 @@ def _mask(values: Any) -> np.ndarray | None:
     if isinstance(values, (pa.Array, pa.ChunkedArray)):
         values = values.fill_null(False).to_numpy(zero_copy_only=False)
     mask = np.asarray(values)
-    return mask if mask.dtype == bool else None
+    return mask.astype(bool) if mask.dtype == bool or not mask.size else None
 
 
 def changed(

@@ -12,7 +12,7 @@ from ..dataset.model import PlainDataset
 from ..errors import PlanError, several
 
 AS_IS, QUOTED = "as is", "quoted"
-BEGINS, NUMBER = r"^[=+@\t\r-]", r"^[+-][0-9.,]+$"
+BEGINS, NUMBER = r"^[=+@\t\r-]", r"^[+-][0-9.,]+([eE][+-]?[0-9]+)?$"
 """How a formula begins, and what begins so and is none."""
 _BEGINS, _NUMBER = re.compile(BEGINS), re.compile(NUMBER)
 NAMED = 4
@@ -63,6 +63,9 @@ def _count(column: Column) -> int:
     import pyarrow.compute as pc
 
     count = 0
+    if pa.types.is_duration(column.values.type):  # -PT5S
+        below = pc.less(column.values.cast(pa.int64()), 0)
+        count = int(pc.sum(below).as_py() or 0)
     for texts in (column.values, column.withheld.texts):
         kind = texts.type
         if pa.types.is_dictionary(kind) and pa.types.is_string(kind.value_type):

@@ -31,7 +31,7 @@ from ..plan.model import Decisions
 from ..plan.toml_read import decisions_from
 from ..plan.toml_write import tables_of
 from ..sources.writing import checked_target, give_up, put_in_place, temporary_beside, writing
-from .parquet import AGAIN, KEY, NO_SUMS, SUM_KEY, check_seal, opened, reading, seal
+from .parquet import AGAIN, KEY, NO_SUMS, SUM_KEY, check_seal, damaged, opened, reading, seal
 from .table_shape import TableShape
 from .writing_behind import WritingBehind
 
@@ -141,13 +141,16 @@ def unpack_file(path: Any) -> PlainDataset:
     if not target.is_file():
         siblings = [each.name for each in target.parent.glob("*.parquet")]
         raise SourceError(f"{target}: no such file{nearest(target.name, siblings)}")
-    check_seal(target)
+    sealed = check_seal(target)
     file = opened(target, target)
     text = (file.metadata.metadata or {}).get(KEY)
     if text is None:
         raise SourceError(f"{target}: a Parquet file, but not a packed dataset")
     with described(target):
-        meta = _metadata(target, text)
+        check_version(target, msgspec.json.decode(text, type=_Version).version, VERSION)
+        if sealed is None:
+            raise damaged(target, "its checksums are gone")
+        meta = msgspec.json.decode(text, type=PackedMetadata)
         came = RowNumbers.from_dict(meta.rows)
         receipt = Receipt.from_dict(meta.receipt)
         plan = decisions_from(meta.plan, target.parent, f"{target}: ")
@@ -178,14 +181,13 @@ class _Version(msgspec.Struct):
     version: int
 
 
-def _metadata(target: Path, text: bytes) -> PackedMetadata:
-    version = msgspec.json.decode(text, type=_Version).version
-    if version != VERSION:
-        which = "a newer" if version > VERSION else "an older"
+def check_version(name: object, version: int, own: int) -> None:
+    """Raise `SourceError` for what another version has packed."""
+    if version != own:
+        which = "a newer" if version > own else "an older"
         raise SourceError(
-            f"{target}: packed by {which} version of Olive Crate; pack the source again"
+            f"{name}: packed by {which} version of Olive Crate; pack the source again"
         )
-    return msgspec.json.decode(text, type=PackedMetadata)
 
 
 @contextlib.contextmanager

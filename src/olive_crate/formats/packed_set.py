@@ -31,7 +31,7 @@ from ..kernels.types import Ints
 from ..plan.toml_read import decisions_from
 from ..sources.folder import Folder
 from . import parquet
-from .packed import KEPT, cells_of_file, described
+from .packed import KEPT, cells_of_file, check_version, described
 from .parquet import damaged, footer_of, reading, sum_of
 
 ARROW = {
@@ -54,15 +54,10 @@ def metadata_of(folder: Folder) -> SetMetadata | None:
     name = folder.path(METADATA)
     with described(name):
         sealed = msgspec.json.decode(data, type=Sealed)
+        check_version(name, sealed.version, VERSION)
         if sum_of(bytes(sealed.set)) != sealed.sum:
             raise damaged(name)
-        made = msgspec.json.decode(sealed.set, type=SetMetadata)
-    if made.version != VERSION:
-        which = "a newer" if made.version > VERSION else "an older"
-        raise SourceError(
-            f"{folder}: packed by {which} version of Olive Crate; pack the source again"
-        )
-    return made
+        return msgspec.json.decode(sealed.set, type=SetMetadata)
 
 
 def unpack_set(folder: Folder, spread: Spread | None = None) -> PlainDataset:

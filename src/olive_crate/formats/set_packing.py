@@ -6,8 +6,9 @@ replaced last: until then the folder is what it was. Only files that the metadat
 
 from __future__ import annotations
 
+import contextlib
 import shutil
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -18,6 +19,7 @@ from ..dataset.packed_set import (
     METADATA,
     MOST_FOLDERS,
     STAGING,
+    VERSION,
     PackedSource,
     PartsBy,
     Sealed,
@@ -82,12 +84,9 @@ def pack_set(
     """Pack a set into a folder, whole or not at all. Raises `TargetError` if it must not be."""
     try:
         old = _checked(folder, replace)
-        with locked(folder, LOCK):
-            try:
-                packed = pack_files(files, plan, folder, by, runner_of or threads(plan), progress)
-                return _in_place(folder, packed, old)
-            finally:
-                folder.clear(STAGING)  # files of a run that did not end, this one or one before
+        with locked(folder, LOCK), _staged(folder):
+            packed = pack_files(files, plan, folder, by, runner_of or threads(plan), progress)
+            return _in_place(folder, packed, old)
     finally:
         folder.remove_empty("")
 
@@ -132,24 +131,31 @@ def _in_place(
     if receipt is not packed.receipt:
         metadata.receipt = stored(receipt)
     made = msgspec.json.encode(metadata)
-    sealed = Sealed(sum_of(made), msgspec.Raw(made))
+    sealed = Sealed(VERSION, sum_of(made), msgspec.Raw(made))
     folder.write(METADATA, msgspec.json.encode(sealed))
     kept = {part.path for part in named}
     for source in [*(old.sources if old else ()), *gone]:
         for part in source.parts:
             if part.path not in kept:
                 folder.remove(part.path)
-    _clear(folder)
+    folder.clear(STAGING)
     return receipt
 
 
-def _clear(folder: Folder) -> None:
-    """Remove what was noted aside, and parts there that came to nothing."""
-    if folder.is_local:
-        shutil.rmtree(Path(folder.address, STAGING), ignore_errors=True)
-        return
-    for name in folder.names(STAGING):
-        folder.remove(f"{STAGING}/{name}")
+@contextlib.contextmanager
+def _staged(folder: Folder) -> Iterator[None]:
+    """While parts wait aside: those of finished sources stay there if a run fails.
+
+    So the next run goes on with the others. An interrupt leaves nothing, and neither does a run
+    that has finished none.
+    """
+    try:
+        yield
+    except BaseException as error:
+        finished = any(name.endswith(".json") for name in folder.names(STAGING))
+        if isinstance(error, KeyboardInterrupt) or not finished:
+            folder.clear(STAGING)
+        raise
 
 
 def _with_promises(folder: Folder, packed: Packed) -> Receipt:
@@ -265,11 +271,8 @@ def update_set(
         again = [same.pop()[0]]
     kept = [source for _, source in same] + ([] if forget_gone else gone)
     how = _How(settled, folder, old, runner_of or threads(settled), progress)
-    with locked(folder, LOCK):
-        try:
-            return _updated(told, Files(again), how, kept, {s.name: each for each, s in same})
-        finally:
-            folder.clear(STAGING)
+    with locked(folder, LOCK), _staged(folder):
+        return _updated(told, Files(again), how, kept, {s.name: each for each, s in same})
 
 
 class _How(NamedTuple):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -59,7 +59,8 @@ def _of_file(path: Path) -> Verification:
         sealed = check_seal(path)
         dataset = unpack(path)
         _check_body(Folder(path.parent), path.name, sealed)
-        valid = _read_all(dataset)
+        names, rows = dataset.names, dataset.rows
+        valid = Counter({n: _values(n, dataset.column_pieces(n), rows) for n in names})
     except SourceError as error:
         problem = str(error).removeprefix(f"{path}: ")
         return Verification(str(path), 0, (PartState(path.name, 0, problem),))
@@ -74,18 +75,14 @@ def _of_part(folder: Folder, part: Part, variables: Sequence[Variable], valid: C
             _check_body(folder, part.path, part.body)
         held = PackedParts(folder, [part], variables)
         for variable in variables:
-            rows = 0
-            for piece in held.column(variable).pieces():
-                rows += len(piece)
-                valid[variable.name] += _valid(piece)
-            if rows != part.rows:
-                return f"{rows:,} rows, not the {part.rows:,} that were written"
+            pieces = held.column(variable).pieces()
+            valid[variable.name] += _values(variable.name, pieces, part.rows)
     except SourceError as error:
         return str(error).removeprefix(f"{folder.path(part.path)}: ")
     return ""
 
 
-def _check_body(folder: Folder, name: str, wanted: str) -> None:
+def _check_body(folder: Folder, name: str, wanted: str | None) -> None:
     if not wanted:
         return
     with folder.open(name) as file:
@@ -94,21 +91,15 @@ def _check_body(folder: Folder, name: str, wanted: str) -> None:
             raise damaged(folder.path(name), "its data have changed")
 
 
-def _read_all(dataset: PlainDataset) -> Counter[str]:
-    """How many values each variable has. Raises `SourceError` for what is damaged."""
-    valid: Counter[str] = Counter()
-    for name in dataset.names:
-        rows = 0
-        for piece in dataset.column_pieces(name):
-            rows += len(piece)
-            valid[name] += _valid(piece)
-        if rows != dataset.rows:
-            raise SourceError(f'"{name}": {rows:,} cells, where there are {dataset.rows:,} rows')
+def _values(name: str, pieces: Iterable[Column], rows: int) -> int:
+    """How many values a variable has. Raises `SourceError` for what is damaged."""
+    cells = valid = 0
+    for piece in pieces:
+        cells += len(piece)
+        valid += len(piece) - int(np.count_nonzero(piece.reasons))
+    if cells != rows:
+        raise SourceError(f'"{name}": {cells:,} cells, not the {rows:,} that were written')
     return valid
-
-
-def _valid(piece: Column) -> int:
-    return len(piece) - int(np.count_nonzero(piece.reasons))
 
 
 def _imbalances(dataset: PlainDataset, valid: Counter[str]) -> Iterator[Imbalance]:

@@ -15,14 +15,13 @@ from typing import NamedTuple
 
 import msgspec
 
-from ..errors import SourceError
 from ..evidence import Evidence, SourceDiffers
 from .addresses import full_address, safe_address
 from .links import exported
 from .requests import Moment, NotChanged
 from .source import Source
 from .web import WebFile, file_name, pieces_of, source_of
-from .writing import give_up, put_in_place, temporary_beside, write_whole
+from .writing import give_up, put_in_place, temporary_beside, write_whole, writing
 
 DIGITS = 12
 """Digits of the SHA-256 in a copy's name."""
@@ -95,7 +94,7 @@ def _digest(path: Path) -> str:
 def _written(source: Source, file: WebFile, folder: Path) -> tuple[Path, Moment]:
     """The copy and its record, each written whole; one that is there and whole is left as it is."""
     name = PurePosixPath(file_name(file.final))
-    try:
+    with writing(f"{folder}: the copy of {file.name}"):
         held = temporary_beside(folder / name)
         try:
             digest = _put(source, held)
@@ -108,10 +107,6 @@ def _written(source: Source, file: WebFile, folder: Path) -> tuple[Path, Moment]
 
         record = tomlkit.dumps({**msgspec.to_builtins(file.moment), "sha256": digest})
         write_whole(path.with_name(path.name + RECORD), record.encode("utf-8"))
-    except OSError as error:
-        raise SourceError(
-            f"{folder}: the copy of {file.name} cannot be written: {error.strerror}"
-        ) from None
     return path, file.moment
 
 

@@ -141,6 +141,5 @@ FIELDS: dict[int, Field] = {
     **dict.fromkeys((19, 25, 1042, 1043), _texts),
 }
 """The types that are taken as they are, by their numbers in the catalogue `pg_type`: int2, int4,
-int8, float8, date, bytea, name,
-text, char, varchar. Others are asked for as text."""
+int8, float8, date, bytea, name, text, char, varchar. Others are asked for as text."""
 TEXT = 25

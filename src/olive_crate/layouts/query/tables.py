@@ -204,11 +204,8 @@ def _typed(made: Any, kind: str) -> tuple[SourceColumn, str | None, tuple[str, .
         scale = getattr(made, "scale", None)
         whole = scale == 0 and kind != "sqlite"
         decimals = scale if isinstance(scale, int) and 0 < scale <= 12 else None
-        return (
-            typed._replace(type="integer" if whole else "number", shown_decimals=decimals),
-            None,
-            (),
-        )
+        number = typed._replace(type="integer" if whole else "number", shown_decimals=decimals)
+        return number, None, ()
     if isinstance(made, types.DateTime):
         zoned = bool(getattr(made, "timezone", False))
         return typed._replace(type="zoned" if zoned else "datetime"), None, ()

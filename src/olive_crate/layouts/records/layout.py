@@ -52,7 +52,6 @@ class Wanted(NamedTuple):
     first: int = 1
     last: int | None = None
     limit: int | None = None
-    workers: int = 1
 
 
 class Records(Protocol):
@@ -206,7 +205,7 @@ class RecordLayout(msgspec.Struct, frozen=True, eq=False):
         columns = None
         if hands.columns is not None:
             columns = tuple(sorted({*hands.columns, *self.key}))
-        wanted = Wanted(columns, self.first, self.last, self.limit, hands.workers.count)
+        wanted = Wanted(columns, self.first, self.last, self.limit)
         for batch in self.records.batches(wanted, tally):
             tally.parts[DATA] += len(batch.rows)
             tally.bytes += sum(each.nbytes for each in batch.arrays.values())

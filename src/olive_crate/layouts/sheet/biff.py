@@ -20,7 +20,7 @@ from ...sources.container import Limits
 from ...sources.ranges import Area
 from ...sources.source import Source
 from .biff_cells import Records, cells_of
-from .biff_frame import areas_of, comments_of, frozen_rows, lists_of
+from .biff_frame import AREA_OF_SHEET, area_at, areas_of, comments_of, frozen_rows, lists_of
 from .biff_text import Continued, shared_texts, short_text, unicode_text
 from .grid import Format, HeadMark, Sheet, SheetEntry
 from .number_formats import BUILT_IN, format_of
@@ -33,8 +33,8 @@ BOLD = 600
 BOUND_SHEET, EXTERN_SHEET, NAME = 0x85, 0x17, 0x18
 ROW, COLUMNS, MERGED = 0x208, 0x7D, 0xE5
 BIFF8, WORKSHEET = 0x600, 0x10
-AREA, CELL = (0x3B, 0x5B, 0x7B), (0x3A, 0x5A, 0x7A)
-"""Tokens of a formula that stand for a rectangle or a cell of a sheet (2.5.198)."""
+CELL = (0x3A, 0x5A, 0x7A)
+"""Tokens of a formula that stand for a cell of a sheet (2.5.198)."""
 ENCRYPTED = "EncryptedPackage".encode("utf-16-le")
 """The part of a newer workbook that is encrypted, which is kept in a compound file too."""
 LAST_COLUMN, LAST_ROW = 0xFF, 0xFFFF
@@ -92,11 +92,9 @@ class Biff:
     def _globals(self) -> None:
         """What holds for the whole workbook (2.1.7.20.3)."""
         self.from_1904 = False
-        self.codes, self.styles, self.bold = (
-            dict(BUILT_IN),
-            list[tuple[int, int, bool]](),
-            list[bool](),
-        )
+        self.codes, self.bold = dict(BUILT_IN), list[bool]()
+        self.styles: list[tuple[int, int, bool]] = []
+        """The number format and the font of each style, and whether it colours the cell."""
         self.bounds: list[tuple[str, int, bool, int]] = []
         self.externs: list[tuple[int, int]] = []
         self.defined: list[tuple[str, int, bytes]] = []
@@ -188,18 +186,17 @@ class Biff:
 
     def _meant(self, formula: bytes) -> tuple[str, Area] | None:
         """The rectangle that a formula of one token stands for."""
-        if formula[:1] and formula[0] in AREA and len(formula) == 11:
-            which, top, bottom, left, right = struct.unpack_from("<HHHHH", formula, 1)
-        elif formula[:1] and formula[0] in CELL and len(formula) == 7:
+        token = formula[0] if formula else 0
+        if token in AREA_OF_SHEET and len(formula) == 11:
+            which, area = struct.unpack_from("<H", formula, 1)[0], area_at(formula, 3)
+        elif token in CELL and len(formula) == 7:
             which, top, left = struct.unpack_from("<HHH", formula, 1)
-            bottom, right = top, left
+            column = (left & 0x3FFF) + 1
+            area = Area(top + 1, column, top + 1, column)
         else:
             return None
-        first, last = self.externs[which] if which < len(self.externs) else (-1, -2)
-        if first != last or not 0 <= first < len(self.bounds):
-            return None
-        left, right = left & 0x3FFF, right & 0x3FFF
-        return self.bounds[first][0], Area(top + 1, left + 1, bottom + 1, right + 1)
+        sheet = self.referred[which] if which < len(self.referred) else None
+        return None if sheet is None else (sheet, area)
 
     @cached_property
     def formats(self) -> tuple[Format, ...]:
@@ -232,7 +229,7 @@ class Biff:
             merged = tuple(self._merged(places.get(MERGED, ())))
             comments = comments_of(self.data, places)
             heads = (*self._marked(entry), *frozen_rows(self.data, places))
-            lists = lists_of(self.data, places, self.every_name, self._referred())
+            lists = lists_of(self.data, places, self.every_name, self.referred)
         except (struct.error, IndexError, ValueError) as error:
             raise self._damaged(error) from None
         return Sheet(
@@ -248,7 +245,8 @@ class Biff:
             lists=lists,
         )
 
-    def _referred(self) -> list[str | None]:
+    @cached_property
+    def referred(self) -> list[str | None]:
         """The sheet that each number in a formula refers to; `None` for several, and for others."""
         return [
             self.bounds[first][0] if first == last and 0 <= first < len(self.bounds) else None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 
 import msgspec
 
@@ -44,16 +44,15 @@ def other_sheets(
         if entry.name == own or (size > LARGE and entry.name not in known):
             continue
         sheet = known.get(entry.name) or workbook.read(entry, whole=False)
-        found.append((entry.name, list(_head(sheet))))
+        found.append((entry.name, _head(sheet)))
     return found
 
 
-def _head(sheet: Sheet) -> Iterator[Row]:
+def _head(sheet: Sheet) -> list[Row]:
     if sheet.used is None:
-        return iter(())
+        return []
     last = min(sheet.used.last_column, MOST_COLUMNS)
-    area = Area(1, 1, sheet.used.last_row, last)
-    return iter(rows_of(sheet, area, range(1, last + 1)))
+    return rows_of(sheet, Area(1, 1, sheet.used.last_row, last), range(1, last + 1))
 
 
 def note_described(

@@ -89,7 +89,8 @@ def find_sheet(source: Source, plan: Decisions, before: Before) -> SourceLayout:
         others = other_sheets(book, plan, chosen.contents, source.size or 0)
     sheet = _visible(chosen.sheet, plan)
     rows = rows_of(sheet, area.area, area.columns)
-    note_side(sheet, area.area, area.columns, evidence)
+    if plan.sheet.turned is None and not plan.listed:  # a plan with variables has settled it
+        note_side(sheet, area.area, area.columns, evidence)
     given, found = moved(plan, rows, len(area.columns), source)
     evidence += [] if found is None else [found]
     marked = marked_heading(sheet, area.area, area.columns, rows, given, evidence)

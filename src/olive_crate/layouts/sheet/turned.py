@@ -92,7 +92,7 @@ def note_side(sheet: Sheet, area: Area, columns: Sequence[int], evidence: list[E
     all cells are numbers, nothing tells which way round the sheet is meant.
     """
     count = area.last_row - area.first_row + 1
-    if sheet.turned or not FEWEST_ROWS < count <= MOST_VARIABLES or len(columns) <= FEWEST_CASES:
+    if not FEWEST_ROWS < count <= MOST_VARIABLES or len(columns) <= FEWEST_CASES:
         return
     near = sheet.cells.between(area.first_row, area.last_row)
     labels = near.chosen(np.flatnonzero(near.columns == columns[0]))

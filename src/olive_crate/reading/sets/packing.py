@@ -16,7 +16,7 @@ import msgspec
 
 from ...columns.search import Settled
 from ...columns.search_result import SearchResult, of_file
-from ...dataset.packed_set import STAGING, VERSION, PackedSource, PartsBy, SetMetadata
+from ...dataset.packed_set import STAGING, PackedSource, PartsBy, SetMetadata
 from ...dataset.receipt import CellCounts, Receipt
 from ...declaration.codes import NOT_IN_FILE
 from ...declaration.variable import Variable
@@ -325,7 +325,6 @@ def _packed(
     ]
     variables += beside
     metadata = SetMetadata(
-        VERSION,
         variables,
         by,
         tables_of(found.plan, Path(folder.address) if folder.is_local else None),
