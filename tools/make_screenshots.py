@@ -30,7 +30,8 @@ PICTURES = Path(__file__).parent.parent / "docs" / "screenshots"
 DISPLAY = ":97"
 SHOTS = {
     "look": "olive-crate look deliveries_2025.csv",
-    "pack": "olive-crate pack deliveries.plan.toml --replace",
+    "pack": "olive-crate pack deliveries.plan.toml --replace; "
+    "olive-crate verify deliveries_2025.parquet",
     "codebook": "olive-crate codebook deliveries_2025.parquet",
     "look-workbook": "olive-crate look panel_2025.xlsx",
     "look-database": "olive-crate look mill.db; olive-crate look mill.db --table deliveries",
