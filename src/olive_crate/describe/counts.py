@@ -146,6 +146,8 @@ def counts(
         other = chosen(by, dataset.variables)
         if len(wanted) != 1 or len(other) != 1:
             raise PlanError("by: expected one variable to cross with one other")
+        if bins is not None:
+            raise PlanError("bins: two crossed variables are not put into bins; leave it out")
         return _crossed(dataset, by_name[wanted[0]], by_name[other[0]])
     tables = [_counts(by_name[name], dataset, bins) for name in wanted]
     return tables[0] if isinstance(names, str) and len(tables) == 1 else CountTables(tables)
