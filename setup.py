@@ -10,8 +10,8 @@ from setuptools.command.bdist_wheel import bdist_wheel
 from setuptools.command.build_ext import build_ext
 
 NATIVE = Path("src/olive_crate/kernels/native")
-UNIX = ["-std=c++17", "-O2", "-fvisibility=hidden", "-fno-exceptions", "-fno-rtti", "-g0"]
-FLAGS = {"msvc": ["/std:c++17", "/O2"]}
+UNIX = ["-std=c++17", "-O2", "-fvisibility=hidden", "-fno-rtti", "-g0"]
+FLAGS = {"msvc": ["/std:c++17", "/O2", "/EHsc"]}
 
 
 class BuildKernels(build_ext):

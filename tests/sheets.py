@@ -45,6 +45,30 @@ def opendocument(body: str, styles: str = "") -> bytes:
     return data.getvalue()
 
 
+PARTS = {
+    "[Content_Types].xml": "<Types/>",
+    "_rels/.rels": '<Relationships><Relationship Id="r1" Type="x/officeDocument" '
+    'Target="xl/workbook.xml"/></Relationships>',
+    "xl/_rels/workbook.xml.rels": '<Relationships><Relationship Id="r1" Type="x/worksheet" '
+    'Target="worksheets/sheet1.xml"/><Relationship Id="r2" Type="x/sharedStrings" '
+    'Target="sharedStrings.xml"/></Relationships>',
+    "xl/workbook.xml": '<workbook xmlns:r="r"><sheets><sheet name="One" sheetId="1" r:id="r1"/>'
+    "</sheets></workbook>",
+    "xl/sharedStrings.xml": "<sst><si><t>name</t></si><si><r><t>ol</t></r><r><t>ive</t></r>"
+    "<rPh><t>no</t></rPh></si><si><t>a_x000D_b &amp; c</t></si></sst>",
+}
+
+
+def book_of(rows: str, around: str = "<worksheet>{}</worksheet>", **parts: str) -> bytes:
+    """A workbook with this sheet data."""
+    made = PARTS | {"xl/worksheets/sheet1.xml": around.format(rows)} | parts
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for path, text in made.items():
+            archive.writestr(path, text)
+    return out.getvalue()
+
+
 class MadeBook(NamedTuple):
     """A workbook and what is in it."""
 

@@ -508,3 +508,37 @@ def test_the_command_says_which_kernels_it_uses(monkeypatch, command, chosen, st
     monkeypatch.setenv("OLIVE_CRATE_KERNELS", chosen)
     done = command("--version")
     assert (done.returncode, says in done.stdout + done.stderr) == (status, True), done
+
+
+NUMERALS = st.one_of(
+    st.floats(allow_nan=False, allow_infinity=False).map(lambda x: f"{x:.16G}"),
+    st.tuples(st.integers(1, 10**15 - 1), st.integers(0, 21)).map(
+        lambda pair: f"{pair[0] / 10 ** pair[1]:.16G}"
+    ),
+    st.tuples(st.integers(1, 10**15 - 1), st.integers(0, 21), st.sampled_from("91")).map(
+        lambda parts: f"{parts[0] / 10 ** parts[1]:.16G}"[:-1] + parts[2]
+    ),
+    st.text("0123456789.-e", min_size=6, max_size=24),
+)
+
+
+@settings(max_examples=150)
+@given(st.lists(NUMERALS, min_size=1, max_size=60))
+def test_cut_numerals_are_shortened_alike_and_to_the_number_that_is_written_so(texts):
+    """A shorter numeral is written as the cut one is, to sixteen digits, and is the shortest."""
+    from olive_crate.layouts.sheet.cut_numerals import shorter
+
+    buffer = kernels.padded("".join(texts).encode())
+    ends = np.cumsum([len(each) for each in texts]) + PAD
+    starts = ends - np.array([len(each) for each in texts])
+    lengths, joined = reference.shorter_numerals(buffer, starts, ends)
+    others, also = compiled.shorter_numerals(buffer, starts, ends)
+    assert lengths.tolist() == others.tolist() and joined.tobytes() == also.tobytes()
+    places, sizes, shown = shorter(buffer, starts, ends)
+    begin = 0
+    for place, size in zip(places.tolist(), sizes.tolist(), strict=True):
+        short = shown[begin : begin + size].tobytes().decode()
+        begin += size
+        number, cut = float(short), float(texts[place])
+        assert repr(number) == short and len(short) < len(texts[place])
+        assert f"{number:.16g}" == f"{cut:.16g}" and f"{number:.15g}" == f"{cut:.15g}"

@@ -14,6 +14,7 @@ import xlsxwriter
 from conftest import topic
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from sheets import PARTS, book_of
 
 import olive_crate as oc
 from olive_crate.layouts.sheet.workbook import opened
@@ -151,30 +152,6 @@ def test_both_ways_of_reading_xml_give_the_same_cells(book):
                 assert (getattr(fast.cells, name) == getattr(slow.cells, name)).all()
             assert fast.cells.texts() == slow.cells.texts()
             assert (fast.merged, fast.claimed) == (slow.merged, slow.claimed)
-
-
-PARTS = {
-    "[Content_Types].xml": "<Types/>",
-    "_rels/.rels": '<Relationships><Relationship Id="r1" Type="x/officeDocument" '
-    'Target="xl/workbook.xml"/></Relationships>',
-    "xl/_rels/workbook.xml.rels": '<Relationships><Relationship Id="r1" Type="x/worksheet" '
-    'Target="worksheets/sheet1.xml"/><Relationship Id="r2" Type="x/sharedStrings" '
-    'Target="sharedStrings.xml"/></Relationships>',
-    "xl/workbook.xml": '<workbook xmlns:r="r"><sheets><sheet name="One" sheetId="1" r:id="r1"/>'
-    "</sheets></workbook>",
-    "xl/sharedStrings.xml": "<sst><si><t>name</t></si><si><r><t>ol</t></r><r><t>ive</t></r>"
-    "<rPh><t>no</t></rPh></si><si><t>a_x000D_b &amp; c</t></si></sst>",
-}
-
-
-def book_of(rows: str, around: str = "<worksheet>{}</worksheet>", **parts: str) -> bytes:
-    """A workbook with this sheet data."""
-    made = PARTS | {"xl/worksheets/sheet1.xml": around.format(rows)} | parts
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        for path, text in made.items():
-            archive.writestr(path, text)
-    return out.getvalue()
 
 
 ROWS = {
@@ -584,20 +561,20 @@ def test_every_block_of_a_sheet_is_listed(sizes, way):
         assert oc.load(book_of(f"<sheetData>{xml}</sheetData>"), range=area).receipt.balanced
 
 
-def test_the_command_reads_workbooks(command, tmp_path):
+def test_the_command_reads_workbooks(here, tmp_path):
     book = SAMPLES / "mill_a.xlsx"
-    done = command("pack", book, "--sheet", "Season 2", "--range", "D9:", "-o", "s.parquet")
+    done = here("pack", book, "--sheet", "Season 2", "--range", "D9:", "-o", "s.parquet")
     assert done.returncode == 0, done.stderr
     assert "filled cells: 361 in the range, 7 outside of it" in done.stdout
     assert len(oc.unpack(tmp_path / "s.parquet")) == 60
-    drafted = command("draft", book, "--sheet", "2", "-o", "p.toml")
+    drafted = here("draft", book, "--sheet", "2", "-o", "p.toml")
     assert (
         drafted.returncode == 0 and '[sheet]\nsheet = "Clean"' in (tmp_path / "p.toml").read_text()
     )
-    assert command("pack", "p.toml", "-o", "c.parquet").returncode == 0
-    wrong = command("look", book, "--sheet", "Seson 2")
+    assert here("pack", "p.toml", "-o", "c.parquet").returncode == 0
+    wrong = here("look", book, "--sheet", "Seson 2")
     assert wrong.returncode == 1 and 'did you mean "Season 2"?' in wrong.stderr
-    assert command("look", book, "--delimiter", ";").returncode == 1
+    assert here("look", book, "--delimiter", ";").returncode == 1
 
 
 def test_an_open_file_of_a_workbook_is_read_like_its_path():

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime as dt
 from collections.abc import Callable
 from typing import Any
 
@@ -11,7 +10,7 @@ import pyarrow as pa
 
 from .. import kernels
 from ..declaration.codes import FIRST_CODE
-from ..declaration.values import value_text
+from ..declaration.values import duration_text, value_text
 from ..declaration.variable import Variable
 from ..errors import Advice, PlanError, nearest, several
 from ..kernels.types import Ints
@@ -142,10 +141,3 @@ def writer(variable: Variable) -> Callable[[Any], str]:
             return lambda value: value.strftime(form)
         return lambda value: value.isoformat()
     return value_text
-
-
-def duration_text(value: dt.timedelta) -> str:
-    """ISO 8601-1:2019, 5.5.2."""
-    sign, rest = ("-", -value) if value < dt.timedelta(0) else ("", value)
-    fraction = f".{rest.microseconds:06d}" if rest.microseconds else ""
-    return f"{sign}P{rest.days}DT{rest.seconds}{fraction}S"

@@ -47,6 +47,7 @@ read_numbers = reference.read_numbers
 read_sheet = reference.read_sheet
 read_strings = reference.read_strings
 read_times = reference.read_times
+shorter_numerals = reference.shorter_numerals
 record_places = reference.record_places
 records_early = reference.records_early
 split = reference.split
@@ -74,6 +75,7 @@ SWITCHED = (
     "read_sheet",
     "read_strings",
     "read_times",
+    "shorter_numerals",
     "record_places",
     "records_early",
     "split",

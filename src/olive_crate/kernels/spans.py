@@ -5,7 +5,7 @@ from __future__ import annotations
 import base64
 import functools
 import zlib
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
 import msgspec
@@ -186,6 +186,19 @@ class RowNumbers(msgspec.Struct, frozen=True, eq=False):
 
     def __len__(self) -> int:
         return int(self.count.sum())
+
+    def __getitem__(self, case: int) -> int:
+        """The row of one case (counted from 0; negative from the end), in its own file."""
+        count = len(self)
+        if not -count <= case < count:
+            raise IndexError(f"there are {count} cases")
+        return int(self.at(np.array([case % count]))[0])
+
+    def __iter__(self) -> Iterator[int]:
+        """The row of each case, in its own file."""
+        for first, count in zip(self.first.tolist(), self.count.tolist(), strict=True):
+            start = first & LAST_ROW
+            yield from range(start, start + count * self.step, self.step)
 
     def at(self, cases: Ints) -> Ints:
         """The row of each of these cases (counted from 0), in its own file."""

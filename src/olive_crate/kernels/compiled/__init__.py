@@ -22,7 +22,7 @@ from .cells import (
 )
 from .figures import extremes, tally
 from .records import record_places
-from .sheet import document_rows, read_sheet, read_strings
+from .sheet import document_rows, read_sheet, read_strings, shorter_numerals
 from .structure import (
     cut,
     is_utf8,
@@ -53,6 +53,7 @@ __all__ = [
     "read_times",
     "record_places",
     "records_early",
+    "shorter_numerals",
     "split",
     "split_early",
     "structure",

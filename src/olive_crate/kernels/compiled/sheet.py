@@ -7,6 +7,8 @@ import numpy as np
 from ..types import Bytes, DocumentRows, Ints, SheetRead, SheetRule
 from . import _native
 
+SHORTER = 20
+"""Characters of a shorter numeral at most."""
 SHORTEST_STRING = len("<si><t></t></si>")
 
 
@@ -59,3 +61,12 @@ def read_strings(buffer: Bytes, low: int, high: int) -> tuple[Ints, Ints] | None
     starts, ends = np.empty((2, (high - low) // SHORTEST_STRING + 1), np.int64)
     count = _native.read_strings(buffer, low, high, starts, ends)
     return None if count < 0 else (starts[:count], ends[:count])
+
+
+def shorter_numerals(buffer: Bytes, starts: Ints, ends: Ints) -> tuple[np.ndarray, Bytes]:
+    """As in the reference."""
+    starts, ends = np.ascontiguousarray(starts, np.int64), np.ascontiguousarray(ends, np.int64)
+    lengths = np.empty(len(starts), np.int8)
+    texts = np.empty(SHORTER * len(starts), np.uint8)
+    used = _native.shorter_numerals(buffer, starts, ends, lengths, texts)
+    return lengths, texts[:used]

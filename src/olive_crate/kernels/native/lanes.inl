@@ -257,7 +257,8 @@ struct Lanes {
         const std::uint32_t sign = found.negative || first == '+';
         if ((digits | marks | groups | sign) != used || (marks & (marks - 1)) || !digits) return false;
         const int whole = trailing_zeros(marks ? marks : used + 1);
-        const std::uint32_t by_threes = (0x11111110u >> (32 - whole)) & ~((2u << sign) - 1);
+        const std::uint32_t by_threes =
+            static_cast<std::uint32_t>(0x11111110ull >> (32 - whole)) & ~((2u << sign) - 1);
         if (groups && (groups != by_threes || !(groups & (0x0Eu << sign)))) return false;
         const int counting = count_bits(digits);
         if (counting > 19) return false;

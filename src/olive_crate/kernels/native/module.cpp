@@ -6,6 +6,7 @@
 #define PY_SSIZE_T_CLEAN
 #include <Python.h>
 
+#include <exception>
 #include <memory>
 #include <vector>
 
@@ -615,6 +616,25 @@ PyObject* read_strings_(PyObject*, PyObject* args) {
     return PyLong_FromLongLong(count);
 }
 
+PyObject* shorter_numerals_(PyObject*, PyObject* args) {
+    Lent buffer, starts, ends, lengths, texts;
+    if (!PyArg_ParseTuple(args, "y*y*y*w*w*", &buffer.view, &starts.view, &ends.view,
+                          &lengths.view, &texts.view))
+        return nullptr;
+    const std::int64_t count = starts.count<std::int64_t>();
+    if (ends.count<std::int64_t>() != count || lengths.count<std::int8_t>() != count ||
+        texts.count<byte>() < 20 * count)
+        return refused("shorter_numerals: sizes differ");
+    std::int64_t used;
+    {
+        Unlocked unlocked;
+        used = shorter_numerals(buffer.bytes(), starts.as<std::int64_t>(),
+                                ends.as<std::int64_t>(), static_cast<std::size_t>(count), lengths.as<std::int8_t>(),
+                                texts.as<byte>());
+    }
+    return PyLong_FromLongLong(used);
+}
+
 PyObject* invalid(PyObject*, PyObject* args) {
     Lent buffer;
     long long low, high;
@@ -686,33 +706,44 @@ PyObject* instructions(PyObject*, PyObject* args) {
     return PyUnicode_FromString(instruction_set());
 }
 
+// A kernel for which there may be too little memory: Python is told so, and nothing ends.
+template <PyObject* (*kernel)(PyObject*, PyObject*)>
+PyObject* guarded(PyObject* self, PyObject* args) noexcept {
+    try {
+        return kernel(self, args);
+    } catch (const std::exception&) {  // bad_alloc, or a vector that is asked for too much
+        return PyErr_NoMemory();
+    }
+}
+
 PyMethodDef METHODS[] = {
-    {"survey", survey, METH_VARARGS, nullptr},
-    {"cut", cut, METH_VARARGS, nullptr},
-    {"split", split, METH_VARARGS, nullptr},
-    {"close_up", closed_up, METH_VARARGS, nullptr},
-    {"read_numbers", read_numbers, METH_VARARGS, nullptr},
-    {"powers", powers, METH_VARARGS, nullptr},
-    {"read_times", read_times_, METH_VARARGS, nullptr},
-    {"read_rows", read_rows_, METH_VARARGS, nullptr},
-    {"read_records", read_records_, METH_VARARGS, nullptr},
-    {"trim", trimmed, METH_VARARGS, nullptr},
-    {"blank", blanks, METH_VARARGS, nullptr},
-    {"total_length", length_of, METH_VARARGS, nullptr},
-    {"gather", gathered, METH_VARARGS, nullptr},
-    {"encode", encoded, METH_VARARGS, nullptr},
-    {"hashes", hashed, METH_VARARGS, nullptr},
-    {"spread_length", spread_length_, METH_VARARGS, nullptr},
-    {"spread", spread_, METH_VARARGS, nullptr},
-    {"read_sheet", read_sheet_, METH_VARARGS, nullptr},
-    {"document_rows", document_rows, METH_VARARGS, nullptr},
-    {"read_strings", read_strings_, METH_VARARGS, nullptr},
-    {"match", matched, METH_VARARGS, nullptr},
-    {"invalid_utf8", invalid, METH_VARARGS, nullptr},
-    {"tally", tallied, METH_VARARGS, nullptr},
-    {"record_places", record_places_, METH_VARARGS, nullptr},
-    {"extremes", extremes_, METH_VARARGS, nullptr},
-    {"instructions", instructions, METH_VARARGS, nullptr},
+    {"survey", guarded<survey>, METH_VARARGS, nullptr},
+    {"cut", guarded<cut>, METH_VARARGS, nullptr},
+    {"split", guarded<split>, METH_VARARGS, nullptr},
+    {"close_up", guarded<closed_up>, METH_VARARGS, nullptr},
+    {"read_numbers", guarded<read_numbers>, METH_VARARGS, nullptr},
+    {"powers", guarded<powers>, METH_VARARGS, nullptr},
+    {"read_times", guarded<read_times_>, METH_VARARGS, nullptr},
+    {"read_rows", guarded<read_rows_>, METH_VARARGS, nullptr},
+    {"read_records", guarded<read_records_>, METH_VARARGS, nullptr},
+    {"trim", guarded<trimmed>, METH_VARARGS, nullptr},
+    {"blank", guarded<blanks>, METH_VARARGS, nullptr},
+    {"total_length", guarded<length_of>, METH_VARARGS, nullptr},
+    {"gather", guarded<gathered>, METH_VARARGS, nullptr},
+    {"encode", guarded<encoded>, METH_VARARGS, nullptr},
+    {"hashes", guarded<hashed>, METH_VARARGS, nullptr},
+    {"spread_length", guarded<spread_length_>, METH_VARARGS, nullptr},
+    {"spread", guarded<spread_>, METH_VARARGS, nullptr},
+    {"read_sheet", guarded<read_sheet_>, METH_VARARGS, nullptr},
+    {"document_rows", guarded<document_rows>, METH_VARARGS, nullptr},
+    {"read_strings", guarded<read_strings_>, METH_VARARGS, nullptr},
+    {"shorter_numerals", guarded<shorter_numerals_>, METH_VARARGS, nullptr},
+    {"match", guarded<matched>, METH_VARARGS, nullptr},
+    {"invalid_utf8", guarded<invalid>, METH_VARARGS, nullptr},
+    {"tally", guarded<tallied>, METH_VARARGS, nullptr},
+    {"record_places", guarded<record_places_>, METH_VARARGS, nullptr},
+    {"extremes", guarded<extremes_>, METH_VARARGS, nullptr},
+    {"instructions", guarded<instructions>, METH_VARARGS, nullptr},
     {nullptr, nullptr, 0, nullptr},
 };
 

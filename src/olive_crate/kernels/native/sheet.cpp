@@ -398,4 +398,87 @@ std::int64_t read_strings(const byte* buffer, std::int64_t low, std::int64_t hig
     return count;
 }
 
+namespace {
+
+constexpr std::int64_t MOST_CHARACTERS = 20;
+constexpr int MOST_DECIMALS = 22;
+constexpr std::uint64_t LEAST_CUT = 1000000000000000, MOST_CUT = 10000000000000000;
+const double TENS[] = {1e0,  1e1,  1e2,  1e3,  1e4,  1e5,  1e6,  1e7,  1e8,  1e9,  1e10,
+                       1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18, 1e19, 1e20, 1e21};
+
+// A numeral of digits with one point, and perhaps a sign.
+struct Numeral {
+    std::uint64_t whole = 0;  // its digits
+    int decimals = 0;
+    bool negative = false;
+
+    bool read(const byte* at, const byte* end) {
+        negative = *at == '-';
+        at += negative;
+        const byte* point = nullptr;
+        for (const byte* each = at; each < end; ++each) {
+            if (*each == '.' && !point) {
+                point = each;
+            } else if (is_digit(*each)) {
+                whole = whole * 10 + static_cast<std::uint64_t>(*each - '0');
+            } else {
+                return false;
+            }
+        }
+        if (!point) return false;
+        decimals = static_cast<int>(end - point) - 1;
+        return decimals >= 1 && decimals <= MOST_DECIMALS && end[-1] != '0';
+    }
+};
+
+// The digits of a number with so many decimals, as short as they can be; how many bytes it takes.
+int write_short(std::uint64_t number, int decimals, bool negative, byte* into) {
+    byte digits[MOST_DECIMALS + 2];
+    int count = 0;
+    for (; number || count <= decimals; number /= 10) digits[count++] = byte('0' + number % 10);
+    int zeros = 0;
+    while (zeros < decimals - 1 && digits[zeros] == '0') ++zeros;
+    byte* at = into;
+    if (negative) *at++ = '-';
+    for (int place = count - 1; place >= zeros; --place) {
+        *at++ = digits[place];
+        if (place == decimals) *at++ = '.';
+    }
+    if (!decimals) *at++ = '0';
+    return static_cast<int>(at - into);
+}
+
+int shorter_numeral(const byte* at, const byte* end, byte* into) {
+    const byte last = end[-1];
+    const auto is_exponent = [end](int back) { return (end[-back] | 0x20) == 'e'; };
+    const bool written = is_exponent(3) || is_exponent(4) || is_exponent(5);
+    if (last != '9' && last != '1' && !written) return 0;
+    Numeral numeral;
+    if (end - at > MOST_CHARACTERS || !numeral.read(at, end)) return -1;
+    const std::uint64_t ending = numeral.whole % 10;
+    if (numeral.whole < LEAST_CUT || numeral.whole >= MOST_CUT || (ending != 9 && ending != 1))
+        return 0;
+    const double off = ending == 9 ? -1.0 : 1.0;
+    const std::uint64_t meant = (ending == 9 ? numeral.whole + 1 : numeral.whole - 1) / 10;
+    const double power = TENS[numeral.decimals - 1], digits = static_cast<double>(meant);
+    const double number = digits / power;
+    if (off * std::fma(number, power, -digits) < 0.05) return 0;
+    if (number < 1e-4) return -1;
+    return write_short(meant, numeral.decimals - 1, numeral.negative, into);
+}
+
+}  // namespace
+
+std::int64_t shorter_numerals(const byte* buffer, const std::int64_t* starts,
+                              const std::int64_t* ends, std::size_t count, std::int8_t* lengths,
+                              byte* texts) {
+    byte* at = texts;
+    for (std::size_t each = 0; each < count; ++each) {
+        const int length = shorter_numeral(buffer + starts[each], buffer + ends[each], at);
+        lengths[each] = static_cast<std::int8_t>(length);
+        if (length > 0) at += length;
+    }
+    return at - texts;
+}
+
 }  // namespace olive

@@ -48,4 +48,11 @@ bool read_sheet(const byte* buffer, std::int64_t low, std::int64_t high, const S
 std::int64_t read_strings(const byte* buffer, std::int64_t low, std::int64_t high, std::int64_t room,
                           std::int64_t* starts, std::int64_t* ends);
 
+// Numerals cut to 16 digits that stand for shorter ones (see `reference/numerals.py`): how long each
+// is then, 0 where there is none, -1 where it has to be looked at by itself. The texts are joined;
+// each takes at most 20 bytes. Returns the bytes that they take.
+std::int64_t shorter_numerals(const byte* buffer, const std::int64_t* starts,
+                              const std::int64_t* ends, std::size_t count, std::int8_t* lengths,
+                              byte* texts);
+
 }  // namespace olive

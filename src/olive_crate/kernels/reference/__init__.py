@@ -18,6 +18,7 @@ from .gather import (
     texts,
 )
 from .numbers import read_numbers
+from .numerals import shorter_numerals
 from .records import record_places
 from .sheet_xml import document_rows, read_sheet, read_strings
 from .structure import cut, line_marks, split, structure, text_marks
@@ -47,6 +48,7 @@ __all__ = [
     "read_times",
     "record_places",
     "records_early",
+    "shorter_numerals",
     "split",
     "split_early",
     "squeezed",

@@ -88,6 +88,9 @@ def set_aside(
 
 def _within(cells: GridCells, first: int, last: int, columns: Sequence[int]) -> GridCells:
     near = cells.between(first, last)
+    all_between = len(near) > 0 and len(columns) == columns[-1] - columns[0] + 1
+    if all_between and columns[0] <= near.columns.min() and near.columns.max() <= columns[-1]:
+        return near
     return near.chosen(np.flatnonzero(np.isin(near.columns, list(columns))))
 
 

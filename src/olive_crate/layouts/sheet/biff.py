@@ -16,7 +16,7 @@ from ... import kernels
 from ...errors import SourceError
 from ...kernels.types import Ints
 from ...sources.compound import Compound
-from ...sources.container import Limits
+from ...sources.limits import Limits
 from ...sources.ranges import Area
 from ...sources.source import Source
 from .biff_cells import Records, cells_of

@@ -13,7 +13,7 @@ from ... import kernels
 from ...errors import SourceError
 from ...kernels.reference.sheet_xml import FAILED, LOGICAL, NUMERIC, SHARED
 from ...kernels.types import PAD, Bytes, Ints
-from ...sources.container import Limits
+from ...sources.limits import Limits
 from .biff_text import unicode_text
 from .grid import Format, GridCells
 from .parser import PLAIN

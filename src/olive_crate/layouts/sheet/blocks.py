@@ -147,16 +147,26 @@ class _Piece:
         self.filled = len(at)
         self.columns, self.kinds, self.rows = columns, kinds, rows
         self._cells, self._at = cells, at
-        valued = rows[(kinds != TEXT) & ~self._years()]
-        self.has_values = len(valued) > 0
-        first_value = int(valued.min()) if self.has_values else self.area.last_row + 1
-        words = rows < first_value
+        words = self._words_above()
         self.head = np.unique(rows[words]) if self.has_values else np.zeros(0, np.int64)
         """Rows of words above the first row with a value."""
-        self.title = len(self.head) == 1 and int(words.sum()) == 1
+        self.title = len(self.head) == 1 and len(rows[words]) == 1
         """The first row is one text, which may name what follows."""
-        data = ~words if self.has_values else np.ones(len(rows), bool)
+        data: Flags | slice = slice(0, None)
+        if self.has_values:
+            data = slice(words.stop, None) if isinstance(words, slice) else ~words
         self.data_columns, self.data_kinds = columns[data], kinds[data]
+
+    def _words_above(self) -> Flags | slice:
+        """The cells above the first row with a value; a slice where they are in order of rows."""
+        valued = (self.kinds != TEXT) & ~self._years()
+        first = int(valued.argmax())
+        self.has_values = bool(valued[first])
+        if len(self._at) == len(self._cells.rows):
+            until = self.rows[first] if self.has_values else self.area.last_row + 1
+            return slice(0, int(np.searchsorted(self.rows, until)))
+        least = int(self.rows[valued].min()) if self.has_values else self.area.last_row + 1
+        return np.asarray(self.rows < least)
 
     def _years(self) -> Flags:
         """Which cells of the first rows are years, as they stand in headings."""
@@ -196,12 +206,22 @@ class _Open:
         self.area, self.filled = piece.area, piece.filled
         self.first, self.is_line = piece, piece.is_line
         self.valued = piece.has_values
-        self.counts = np.zeros((_width(piece.area), 16), np.int64)
-        self._count(piece)
+        self._counts = np.zeros((_width(piece.area), 16), np.int64)
+        self._uncounted: _Piece | None = piece
+
+    @property
+    def counts(self) -> np.ndarray:
+        """How many cells of each kind each column has; counted where somebody asks."""
+        piece, self._uncounted = self._uncounted, None
+        if piece is not None:
+            self._count(piece)
+        return self._counts
 
     def _count(self, piece: _Piece) -> None:
         place = piece.data_columns.astype(np.int64) - self.area.first_column
-        np.add.at(self.counts, (place, piece.data_kinds), 1)
+        wide = self._counts.shape[1]
+        counted = np.bincount(place * wide + piece.data_kinds, minlength=self._counts.size)
+        self._counts += counted.reshape(self._counts.shape)
 
     def take(self, piece: _Piece, between: list[_Open]) -> None:
         """Go on with a piece; lines between them are part of the block."""
@@ -209,9 +229,10 @@ class _Open:
         first = min(upper.first_column, lower.first_column)
         last = max(upper.last_column, lower.last_column)
         before, after = upper.first_column - first, last - upper.last_column
+        counts = self.counts
         if piece.has_values and not self.valued:  # what was counted so far were names
-            self.counts[:] = 0
-        self.counts = np.pad(self.counts, ((before, after), (0, 0)))
+            counts[:] = 0
+        self._counts = np.pad(counts, ((before, after), (0, 0)))
         self.area = Area(upper.first_row, first, max(upper.last_row, lower.last_row), last)
         self.filled += piece.filled + sum(each.filled for each in between)
         self.valued |= piece.has_values

@@ -16,7 +16,6 @@ from ...kernels.types import Ints
 from ...plan.known import with_known
 from ...plan.model import Decisions
 from ...plan.rows import KEEP, SKIP, Rows
-from ...sources.container import Limits
 from ...sources.ranges import Area, turned_area
 from ...sources.source import Source
 from ..base import Before, SourceLayout
@@ -79,7 +78,7 @@ def find_sheet(source: Source, plan: Decisions, before: Before) -> SourceLayout:
     """
     _check_plan(source, plan)
     evidence: list[Evidence] = []
-    with opened(source, plan.sheet.limits or Limits(), plan.workers) as book:
+    with opened(source, plan.limits, plan.workers) as book:
         workbook = as_planned(book, plan)
         plan = at_block(workbook, plan)
         chosen = _chosen_sheet(workbook, plan, evidence, before.thorough)
@@ -104,7 +103,9 @@ def find_sheet(source: Source, plan: Decisions, before: Before) -> SourceLayout:
     note_described(source, others, headings, evidence)
     layout = _layout(source, plan, chosen, sheet, area, parts, last, used_rows, before.thorough)
     aside = set_aside(sheet, area.area, area.columns, parts, layout.last_row, evidence)
-    layout = msgspec.structs.replace(layout, aside=aside.rows)
+    layout = msgspec.structs.replace(
+        layout, aside=tuple(sorted({*aside.rows, *(parts.left_out or ())}))
+    )
     layout, shown_units, more = with_kinds(layout, headings)
     rows_read = (layout.first, layout.last_row)
     known = known_by_lists(lists, area.columns, rows_read, headings, evidence)

@@ -12,7 +12,8 @@ from collections.abc import Iterator
 from functools import cached_property
 
 from ...errors import SourceError
-from ...sources.container import Container, Limits
+from ...sources.container import Container
+from ...sources.limits import Limits
 from ...sources.markup import XML_FAULTS, local, parser_for
 from ...sources.ranges import MOST_COLUMNS, MOST_ROWS, Area
 from ...sources.source import Source

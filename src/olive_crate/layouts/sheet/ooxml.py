@@ -15,6 +15,7 @@ from ... import kernels
 from ...errors import SourceError
 from ...kernels.types import PAD, SheetRead
 from ...sources.container import Container
+from ...sources.limits import Limits, beyond
 from ...sources.markup import tree_of
 from ...sources.ranges import Area, area_of
 from ...workers import Workers
@@ -32,6 +33,9 @@ HEAD = 4 << 20
 """A part that is no larger is read whole for a look; of others this is looked at:"""
 LOOKED_AT = 1 << 20
 SHEET_DATA = re.compile(rb"<sheetData\s*/?>")
+ROW_OR_END = re.compile(rb"</(?:row|sheetData)>")
+LONGEST_TAG = len("</sheetData>") - 1
+"""Bytes of it that may stand at the end of a piece."""
 
 
 class Xlsx:
@@ -241,7 +245,8 @@ class Xlsx:
     ) -> tuple[Assembly, Frame, list[int]] | None:
         """The rows at known places; `None` if they stand otherwise."""
         assembly = Assembly(strings, self.formats, self.from_1904)
-        cut = _RowPieces(self.container.pieces(entry.path, PIECE))
+        pieces = self.container.pieces(entry.path, PIECE)
+        cut = _RowPieces(pieces, f"{self.name}: {entry.path}", self.container.limits)
         hidden: list[int] = []
         count = 0
         with Workers(self.workers if whole else 1) as workers:
@@ -255,7 +260,7 @@ class Xlsx:
                 assembly.take(found)
                 add_not_calculated(assembly, without)
                 hidden += found.hidden
-                if not whole:
+                if not whole and not cut.ended:
                     break
         if cut.unusual or not cut.inside or (whole and not cut.ended):
             return None
@@ -301,42 +306,61 @@ def _read_rows(
 class _RowPieces:
     """The rows of a sheet's XML in pieces, and what stands before and behind them."""
 
-    def __init__(self, pieces: Iterator[bytes]) -> None:
-        self.pieces = pieces
-        self.before = self.after = b""
+    def __init__(self, pieces: Iterator[bytes], name: str, limits: Limits) -> None:
+        self.pieces, self.name, self.limits = pieces, name, limits
+        self.before = b""
         self.inside = self.ended = self.unusual = False
+        self._after: list[bytes] = []
+
+    @property
+    def after(self) -> bytes:
+        """What stands behind the rows."""
+        return b"".join(self._after)
 
     def __iter__(self) -> Iterator[memoryview]:
-        carried = b""
+        held: list[bytes] = []
         for piece in self.pieces:
-            text, carried = carried + piece, b""
             if not self.inside:
-                match = SHEET_DATA.search(text)
-                if match is None:
-                    carried = text
-                    self.unusual = b":sheetData" in text or len(text) > HEAD
-                    if self.unusual:
-                        return
-                    continue
-                self.before, self.inside = text[: match.start()], True
-                self.unusual = not is_utf8(self.before)
+                held = [b"".join([*held, piece])]
+                rest = self._begun(held[0])
                 if self.unusual:
                     return
-                self.ended = match.group().endswith(b"/>")
-                text = text[match.end() :]
+                if rest is None:
+                    continue
+                piece, held = rest, []
             if self.ended:
-                self.after += text
+                self._after.append(piece)
                 continue
+            seam = held[-1][-LONGEST_TAG:] if held else b""
+            held.append(piece)
+            if not ROW_OR_END.search(seam + piece):
+                self._refuse_endless(held)
+                continue
+            text = b"".join(held)
             cut = text.rfind(b"</row>") + 6
             end = text.find(b"</sheetData>", max(cut - 6, 0))
             if end >= 0:
-                self.ended, self.after = True, text[end + 12 :]
+                self.ended, self._after, held = True, [text[end + 12 :]], []
                 yield memoryview(text)[:end]
-            elif cut >= 6:
-                yield memoryview(text)[:cut]
-                carried = text[cut:]
             else:
-                carried = text
+                held = [text[cut:]]
+                yield memoryview(text)[:cut]
+
+    def _begun(self, text: bytes) -> bytes | None:
+        """What stands behind the start of the rows; `None` where that has not come yet."""
+        match = SHEET_DATA.search(text)
+        if match is None:
+            self.unusual = b":sheetData" in text or len(text) > HEAD
+            return None
+        self.before, self.inside = text[: match.start()], True
+        self.unusual = not is_utf8(self.before)
+        self.ended = match.group().endswith(b"/>")
+        return text[match.end() :]
+
+    def _refuse_endless(self, held: list[bytes]) -> None:
+        """Raise `SourceError` for a row that goes on for more bytes than a record may."""
+        if sum(map(len, held)) > self.limits.record:
+            raise beyond(self.name, "record", f"a row of over {self.limits.record:,} bytes")
 
 
 def kind_of_name(text: str) -> str:

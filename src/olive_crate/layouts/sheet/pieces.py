@@ -165,14 +165,13 @@ class Assembly:
 
     def _write(self, written: Written, new_starts: Ints, new_ends: Ints) -> None:
         """Append texts that were made here."""
-        at, texts = written
+        at, texts, lengths = written
         if not len(at):
             return
-        if texts.dtype == object:
-            lengths = np.array([len(each) for each in texts], np.int64)
+        if lengths is not None:
             after = np.cumsum(lengths) + self.length
             new_starts[at], new_ends[at] = after - lengths, after
-            self._append(np.frombuffer(b"".join(texts), np.uint8))
+            self._append(texts)
             return
         width = texts.dtype.itemsize
         new_starts[at] = self.length + width * np.arange(len(at))
@@ -226,12 +225,12 @@ class Assembly:
             texts, found = serial_texts(serials, meant[meant != NUMBER], self.from_1904)
             real = np.flatnonzero(found)
             kinds[timed[real]] = found[real]
-            written += [Written(timed[each.at], each.texts) for each in texts]
+            written += [each._replace(at=timed[each.at]) for each in texts]
         plain = at[meant == NUMBER]
         long = plain[:0] if self.in_full else plain[(ends - starts)[plain] >= LONG]
         if len(long):
-            cut, shown = shorter(buffer, starts[long], ends[long])
-            written.append(Written(long[cut], np.array(shown, "O")))
+            cut, lengths, shown = shorter(buffer, starts[long], ends[long])
+            written.append(Written(long[cut], shown, lengths))
 
     def _iso(self, buffer: Bytes, types: Ints, starts: Ints, ends: Ints, kinds: np.ndarray) -> None:
         for place in np.flatnonzero(types == ISO).tolist():

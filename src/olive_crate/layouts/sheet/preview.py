@@ -8,7 +8,6 @@ import msgspec
 import numpy as np
 
 from ...plan.model import Decisions
-from ...sources.container import Limits
 from ...sources.ranges import Area, letters
 from ...sources.source import Source
 from ..base import BlockView, CellRow, Preview, SheetView
@@ -53,7 +52,7 @@ def _sheet_views(
     known = {entry.name: (sheet, blocks) for entry, sheet, blocks in contents.sheets}
     shown: list[SheetView] = []
     count = 0
-    with opened(source, plan.sheet.limits or Limits()) as book:
+    with opened(source, plan.limits) as book:
         workbook = as_planned(book, plan)
         for entry in workbook.sheets:
             sheet, found = known.get(entry.name) or looked_at(workbook, entry, plan)

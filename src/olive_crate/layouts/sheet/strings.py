@@ -78,6 +78,8 @@ def _scanned(data: bytes) -> Strings | None:
     end = data.rfind(b"</si>") + 5
     if begin < 0:
         return Strings.of([]) if b"<si" not in data and b":si" not in data else None
+    if end < begin:  # the part is cut off
+        return None
     buffer = kernels.padded(memoryview(data)[begin:end])
     found = kernels.read_strings(buffer, PAD, PAD + end - begin)
     return None if found is None else unescaped(Strings(buffer, *found))

@@ -124,7 +124,7 @@ def without_spacers(
 ) -> tuple[int, ...]:
     """The columns without those that only make room between others."""
     near = sheet.cells.between(area.first_row, area.last_row)
-    filled = {*np.unique(near.columns).tolist()}
+    filled = {*np.flatnonzero(np.bincount(near.columns)).tolist()}
     kept = tuple(each for each in columns if each in filled)
     if not kept or len(kept) == len(columns):
         return columns

@@ -24,11 +24,13 @@ LAST_SERIAL = 2_958_466
 
 
 class Written(NamedTuple):
-    """Texts of one width for some of the cells."""
+    """Texts for some of the cells."""
 
     at: Ints
     texts: np.ndarray
-    """Byte strings of one width, or a list of texts as objects."""
+    """Byte strings of one width, or the bytes of all texts, joined."""
+    lengths: Ints | None = None
+    """How long each of joined texts is."""
 
 
 def serial_texts(
@@ -64,7 +66,8 @@ def serial_texts(
             continue
         if kind == DURATION:
             texts = [duration_text(value).encode() for value in whole[at].tolist()]
-            written.append(Written(at, np.array(texts, "O")))
+            lengths = np.array([len(each) for each in texts], np.int64)
+            written.append(Written(at, np.frombuffer(b"".join(texts), np.uint8), lengths))
             continue
         exact = rest[at] % 1000 == 0
         for some in (at[exact], at[~exact]):

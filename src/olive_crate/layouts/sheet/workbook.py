@@ -7,7 +7,8 @@ from contextlib import contextmanager
 from typing import Protocol
 
 from ...errors import LayoutError, nearest
-from ...sources.container import Container, Limits, workbook_kind
+from ...sources.container import Container, workbook_kind
+from ...sources.limits import Limits
 from ...sources.ranges import Area
 from ...sources.source import Source
 from ...workers import usual_workers
