@@ -422,17 +422,17 @@ def test_an_aligned_report_is_found_without_being_told(tmp_path):
     assert namespace["ds"].equals(dataset)
 
 
-def test_the_command_reads_fixed_columns(command, demo, tmp_path):
+def test_the_command_reads_fixed_columns(here, demo, tmp_path):
     lab = demo / "laboratory_2025.txt"
     spec = ("--fields", "sample:1-6,day:7-14,acidity:15-18", "--type", "day=date")
-    done = command("pack", lab, *spec, "-o", "lab.parquet", "--keep", "sample,day")
+    done = here("pack", lab, *spec, "-o", "lab.parquet", "--keep", "sample,day")
     assert done.returncode == 0, done.stderr
     assert oc.unpack(tmp_path / "lab.parquet")["day"].variable.format == "%Y%m%d"
     assert "positions 19 and beyond: no field covers these positions" in done.stdout
-    drawn = command("look", lab, *spec, "--picture", "p.png")
+    drawn = here("look", lab, *spec, "--picture", "p.png")
     assert drawn.returncode == 0 and (tmp_path / "p.png").read_bytes()[:4] == b"\x89PNG"
     table = ("--fields", demo / "laboratory.fields.csv", "--heading", "type=Kind")
-    drafted = command("draft", lab, *table)
+    drafted = here("draft", lab, *table)
     assert "[[field]]" in drafted.stdout and 'sign = "overpunched"' in drafted.stdout
-    assert command("look", lab, "--record-type", "x", *spec).returncode == 2
-    assert command("look", lab, "--delimiter", ";", *spec).returncode == 1
+    assert here("look", lab, "--record-type", "x", *spec).returncode == 2
+    assert here("look", lab, "--delimiter", ";", *spec).returncode == 1

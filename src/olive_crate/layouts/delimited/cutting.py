@@ -9,15 +9,18 @@ import msgspec
 import numpy as np
 
 from ... import kernels
-from ...errors import LayoutError
+from ...errors import SourceError
 from ...kernels.types import PAD, Bytes, CutPoint
-from ..text.decoding import Filled, behind, filled
+from ...sources.limits import Limits, raising
+from ..text.decoding import Filled, behind, together
 
 if TYPE_CHECKING:
     from .reading import DelimitedLayout
 
 LARGEST = (1 << 31) - 4 * PAD
 """The greatest piece that kernels can address with 32 bits."""
+SURELY_NO_TEXT = 1 << 24
+"""So many delimiters in one record are fields, whatever quotes stand among them."""
 FEED = 10
 BACK = 1 << 16
 """Bytes looked through at a time for the last line end."""
@@ -89,8 +92,6 @@ class Cutting:
         while piece is not None:
             following = next(pieces, None)
             buffer, low, high = piece
-            if high - low > LARGEST:
-                raise LayoutError(f"{self._name}: a record is longer than 2 GB")
             seen = self._seen(buffer, low, high, following is None)
             if following is None:
                 yield Cut(buffer, low, high, offset, True, seen, row)
@@ -99,10 +100,22 @@ class Cutting:
                 yield Cut(buffer, low, seen.cut, offset, False, seen, row)
                 longest, row = self._layout.block, row + seen.records
             else:
+                self._refuse_endless(buffer[low:high])
                 longest *= 2  # a record longer than a piece: look at it less and less often
-                following = _more(following, pieces, longest)
+                following = together(following, pieces, longest)
             offset += seen.cut - low
             piece = behind(buffer[seen.cut : high], following)
+
+    def _refuse_endless(self, text: Bytes) -> None:
+        """Raise for a record that is longer, or has more fields, than a record may."""
+        limits, marks = self._layout.limits, self._layout.dialect
+        if len(text) > min(limits.record, LARGEST):
+            raise longer_than(self._name, limits)
+        if marks.delimiter and len(text) > limits.fields:
+            fields = int(np.count_nonzero(text == marks.delimiter[-1]))
+            quoted = marks.quote and (text == marks.quote).any()
+            if fields > (max(limits.fields, SURELY_NO_TEXT) if quoted else limits.fields):
+                raise too_wide(self._name, fields, limits)
 
     def _seen(self, buffer: Bytes, low: int, high: int, final: bool) -> CutPoint:
         end = low
@@ -117,6 +130,22 @@ class Cutting:
         seen = kernels.cut(buffer, low, high, self._layout.dialect.quote)
         self._plain = seen.records == seen.feeds > 0
         return seen
+
+
+def longer_than(name: str, limits: Limits, where: str = "a record") -> SourceError:
+    """The error for a record that is longer than one may be."""
+    most = min(limits.record, LARGEST)
+    advice = raising("record") if most < LARGEST else None
+    return SourceError(f"{name}: {where} is longer than {most:,} bytes", advice)
+
+
+def too_wide(name: str, fields: int, limits: Limits, where: str = "a record") -> SourceError:
+    """The error for a record of more fields than one may have."""
+    return SourceError(
+        f"{name}: {where} has at least {fields:,} fields, more than {limits.fields:,}; is the "
+        "delimiter right?",
+        raising("fields"),
+    )
 
 
 def _behind_lines(piece: Filled, lines: int) -> int:
@@ -135,14 +164,3 @@ def _last_feed(buffer: Bytes, low: int, high: int) -> int:
             return begin + int(at[-1]) + 1
         high = begin
     return low
-
-
-def _more(first: Filled, pieces: Iterator[Filled], size: int) -> Filled:
-    """Several pieces as one of at least so many bytes."""
-    held, total = [first], first.high - first.low
-    while total < size and (piece := next(pieces, None)) is not None:
-        held.append(piece)
-        total += piece.high - piece.low
-    if len(held) == 1:
-        return first
-    return filled(b"".join(each.text for each in held))

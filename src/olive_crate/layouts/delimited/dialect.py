@@ -12,6 +12,7 @@ from ... import kernels
 from ...evidence import CommentFound, DelimiterFound, EscapeFound, QuoteFound, Rival
 from ...kernels.types import PAD, Dialect
 from ..text.cells import is_value
+from .quoting import ENOUGH, from_a_record, quotes_lines, quotes_well
 
 CANDIDATES = ("\t", ";", "|", ",")
 COLON = ":"
@@ -32,13 +33,8 @@ GROUPING = 0.95
 """A delimiter of which more than this share stand between groups of digits only groups them."""
 RAGGED = 0.6
 """Rows cut short are still rows if this share of them holds the delimiter at all."""
-ENOUGH = 64 << 10
-QUOTED_LINES = 200
-"""Lines looked at for how quotes stand."""
 COMMENTS = ("#", "//", "%", "!", "*")
 SEPARATORS = b",;|\t:"
-WELL_QUOTED = 0.5
-"""A delimiter is no choice if it leaves quotes within fields in more than this share of rows."""
 WITHIN_WORDS = re.compile(rb"\d{1,2}:\d\d(:\d\d)?(?!\d)|://|\b[A-Za-z]:\\\\")
 """Colons of times, of addresses and of paths."""
 ALIKE = 0.95
@@ -83,7 +79,7 @@ def find_delimiter(
     met = [each for each in CANDIDATES if any(each.encode() in piece for piece in (text, *more))]
     cuts = [_cut(text, final, delimiter, marks, more) for delimiter in met]
     good = [cut for cut in cuts if cut.fields > 1 and not _is_punctuation(cut, text)]
-    good = [cut for cut in good if _quotes_well(text, cut.delimiter, marks)]
+    good = [cut for cut in good if quotes_well(text, cut.delimiter, marks)]
     best = max((cut.share for cut in good), default=0.0)
     if GOOD <= best < CERTAIN:
         cut = _rare(text, final, "blanks", marks, more)
@@ -130,7 +126,7 @@ def _rare(
     cut = _cut(text, final, delimiter, marks, more)
     if cut.fields < 2 or cut.rows < 2:
         return None
-    return cut if delimiter != COLON or _quotes_well(text, delimiter, marks) else None
+    return cut if delimiter != COLON or quotes_well(text, delimiter, marks) else None
 
 
 def _between_fields(text: bytes) -> bool:
@@ -140,22 +136,12 @@ def _between_fields(text: bytes) -> bool:
     return between > BETWEEN * len(lines)
 
 
-def _quotes_well(text: bytes, delimiter: str, marks: Dialect) -> bool:
-    """Do quotes stand around whole fields with this delimiter, in most rows that hold any?"""
-    if not marks.quote or marks.escape or chr(marks.quote).encode() not in text:
-        return True
-    sign = bytes([marks.quote])
-    quote, mark = re.escape(sign), re.escape(delimiter.encode())
-    field = rb"(?:[ ]*%b(?:[^%b]|%b%b)*%b[ ]*|[^%b%b\r\n]*)" % (*(quote,) * 6, mark)
-    row = re.compile(rb"%b(?:%b%b)*" % (field, mark, field))
-    lines = [line for line in text[:ENOUGH].splitlines()[:QUOTED_LINES] if sign in line]
-    whole = [line for line in lines if line.count(sign) % 2 == 0]
-    return sum(bool(row.fullmatch(line)) for line in whole) >= WELL_QUOTED * len(whole)
-
-
-def blanks_follow(text: bytes, delimiter: str) -> bool:
+def blanks_follow(text: bytes, delimiter: str, marks: Dialect) -> bool:
     """Does a blank stand behind nearly all delimiters?"""
-    mark = delimiter.encode()
+    mark, sign = delimiter.encode(), bytes([marks.quote])
+    if marks.quote and sign in text and quotes_lines(text, marks):  # commas of whole paragraphs
+        quote = re.escape(sign)
+        text = re.sub(rb"%b[^%b]*%b" % (quote, quote, quote), sign * 2, text)
     count = text.count(mark) if delimiter not in ("", "blanks", " ", "\t") else 0
     return count > 1 and text.count(mark + b" ") >= BEHIND * count
 
@@ -213,6 +199,8 @@ def _cut(
     text: bytes, final: bool, delimiter: str, marks: Dialect, more: Sequence[bytes] = ()
 ) -> _Cut:
     by = with_delimiter(marks, delimiter)
+    if more and quotes_lines(text, by):  # a piece without a quote may be part of one field
+        more = [from_a_record(each, by) for each in more if bytes([by.quote]) in each]
     pieces = [field_counts(text, final, by), *(field_counts(piece, True, by) for piece in more)]
     counts = np.concatenate(pieces)
     if not len(counts):

@@ -39,7 +39,9 @@ from ..text.decoding import find_encoding
 from ..text.foreign import refuse_foreign
 from ..text.moved import moved
 from ..text.names import headings_of
+from .cutting import too_wide
 from .dialect import (
+    CANDIDATES,
     blanks_follow,
     explains_rows,
     find_comment,
@@ -67,6 +69,7 @@ def find_delimited(
         evidence.append(known)
     encoding = plan.source.encoding or (known.value if known else "")
     text = as_utf8(sample.head, encoding, sample.is_whole)
+    _refuse_endless(text, sample, plan)
     if plan.layout is None and plan.delimited.delimiter is None:
         refuse_foreign(text, sample.is_whole, source.name)
     cutting = _cutting(plan.delimited, text, sample, encoding, evidence)
@@ -77,6 +80,17 @@ def find_delimited(
             return aligned
     rows = _head(plan, sample, text, cutting, before, evidence)
     return _complete(plan, sample, cutting, rows, evidence)
+
+
+def _refuse_endless(text: bytes, sample: Sample, plan: Decisions) -> None:
+    """Raise `SourceError` for a first line that does not end and has too many fields already."""
+    if sample.is_whole or b"\n" in text or b"\r" in text:
+        return
+    given = plan.delimited.delimiter
+    marks = CANDIDATES if given is None else (given,)
+    fields = max(text.count(each.encode()) for each in marks if each) + 1 if any(marks) else 1
+    if fields > plan.limits.fields:
+        raise too_wide(sample.source.name, fields, plan.limits, "the first line")
 
 
 class _Cutting(NamedTuple):
@@ -135,7 +149,7 @@ def _cutting(
     dialect = with_delimiter(dialect, delimiter or "")
     _distinct(delimiter or "", quote, escape)
     trim = section.trim
-    if trim is None and found is not None and blanks_follow(text, found.value):
+    if trim is None and found is not None and blanks_follow(text, found.value, dialect):
         trim = True
         evidence.append(BlanksFollow(value="true", delimiter=found.value))
         dialect = msgspec.structs.replace(dialect, skip_blanks=True)
@@ -198,6 +212,9 @@ def _head(
 ) -> _Head:
     """The parts of rows, the columns, and the marks of numbers, as the head shows them."""
     rows = head_rows(text, sample.is_whole, cutting.dialect, plan.rows)
+    widest = max((len(row.cells) for row in rows), default=0)
+    if widest > plan.limits.fields:
+        raise too_wide(sample.source.name, widest, plan.limits)
     usual = usual_fields(rows)
     given, found = moved(plan, rows, usual, sample.source)
     if found is None and plan.rows.names and plan.variables:
@@ -256,8 +273,10 @@ def _complete(
         skip=min([*heading_rows(parts), first]) - 1,
         first=first,
         last=head.last,
+        left_out=parts.left_out or (),
         limit=plan.limit,
         block=block_size(head.of_row),
+        limits=plan.limits,
     )
     return SourceLayout(
         source,

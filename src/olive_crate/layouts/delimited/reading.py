@@ -27,6 +27,7 @@ from ... import kernels
 from ...columns.rule import SourceColumn
 from ...kernels.spans import BlockRows, Spans, shaped, spans_in, spans_of
 from ...kernels.types import Dialect, Flags, Ints, Structure, Table
+from ...sources.limits import Limits
 from ...sources.source import Source, is_ebcdic, is_multibyte
 from ..base import (
     BLANK,
@@ -71,6 +72,8 @@ def _parted(raw: RawBlock, layout: DelimitedLayout, last: int | None) -> _Parted
     outside = rows < layout.first
     if last is not None:
         outside |= rows > last
+    if layout.left_out:
+        outside |= np.isin(rows, layout.left_out)
     comment = structure.comments & ~heading
     is_blank &= ~heading & ~comment
     is_data = ~(heading | comment | is_blank | outside)
@@ -84,6 +87,8 @@ def _only_data(raw: RawBlock, layout: DelimitedLayout, last: int | None) -> Tabl
     table = raw.found
     below = raw.first_row > max((*layout.heading, layout.first - 1))
     if not isinstance(table, Table) or not below or last is not None or layout.dialect.comment:
+        return None
+    if layout.left_out and max(layout.left_out) >= raw.first_row:
         return None
     return None if len(_heading_again(table, layout)) else table
 
@@ -269,9 +274,12 @@ class DelimitedLayout(msgspec.Struct, frozen=True, eq=False):
     """Lines at the top that belong to no record: titles, in which a quote is just a character."""
     first: int = 1
     last: int | None = None
+    left_out: tuple[int, ...] = ()
+    """Rows within the data that are no cases."""
     limit: int | None = None
     block: int = 1 << 20
     """Bytes read at a time."""
+    limits: Limits = Limits()
 
     @property
     def rows_per_case(self) -> int:
@@ -295,7 +303,7 @@ class DelimitedLayout(msgspec.Struct, frozen=True, eq=False):
         marks = self.dialect
         by_byte = not is_multibyte(self.encoding) and not is_ebcdic(self.encoding)
         plain = by_byte and not marks.comment and not marks.escape
-        if not plain or self.limit is not None or (self.last or 0) > 0:
+        if not plain or self.limit is not None or (self.last or 0) > 0 or self.left_out:
             return None
         quote = bytes([marks.quote]) if marks.quote else b""
         changes: dict[str, Any] = {} if final else {"last": None}

@@ -19,6 +19,7 @@ from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING, NamedTuple
 
 import msgspec
+import numpy as np
 
 from ... import kernels
 from ...errors import Advice, LayoutError
@@ -31,10 +32,11 @@ from ...kernels.types import (
     Table,
     WholeColumns,
 )
+from ...sources.limits import Limits
 from ...sources.source import Source
 from ..base import BLANK, COMMENT, SKIPPED, CountedStream, Hands, Tally
 from ..text.decoding import Filled, Steps, bad_byte, filled, utf8_buffers
-from .cutting import LARGEST, MORE, Cut, Cutting
+from .cutting import LARGEST, MORE, Cut, Cutting, longer_than, too_wide
 
 if TYPE_CHECKING:
     from .reading import DelimitedLayout
@@ -110,7 +112,7 @@ def raw_blocks(
         above = max((*layout.heading, layout.first - 1)) - row + 1
         for cut, scanned in workers.ahead(scan, cutting.cuts(pieces, offset, above)):
             if held is not None:
-                cut = _together(held, cut, source.name, row)
+                cut = _together(held, cut, source.name, row, layout.limits)
                 scanned, held = _scanned(cut, layout, {}, None), None
             found = scanned.found
             if found.open_quote >= 0:
@@ -123,12 +125,30 @@ def raw_blocks(
                     raise _bad_byte_in(cut, layout, source.name, row, beyond_ascii)
                 beyond_ascii |= not scanned.is_ascii
                 block = RawBlock(cut, scanned.marks, found, row, scanned.line_ends)
+                _refuse_endless(block, layout, source.name)
                 if not cut.heading:
                     cutting.learn(cut, len(found.lines) - 1)
                 yield block
                 row = block.next_row
                 if not cut.final:
                     kept.prepare(forecast)
+
+
+def _refuse_endless(block: RawBlock, layout: DelimitedLayout, name: str) -> None:
+    """Raise `SourceError` for a record that is longer, or has more fields, than a record may."""
+    limits, cut = layout.limits, block.cut
+    found = block.found
+    if isinstance(found, Structure) and len(found.starts) > limits.fields:
+        fields = np.diff(found.record)
+        widest = int(fields.argmax())
+        if fields[widest] > limits.fields:
+            where = f"the record in row {int(block.rows[widest])}"
+            raise too_wide(name, int(fields[widest]), limits, where)
+    if cut.high - cut.low > limits.record:
+        lengths = np.diff(block.structure.heads, append=block.structure.consumed)
+        longest = int(lengths.argmax())
+        if lengths[longest] > limits.record:
+            raise longer_than(name, limits, f"the record in row {int(block.rows[longest])}")
 
 
 class _Kept:
@@ -186,10 +206,10 @@ def _scanned(
     return _Scanned(marks, found, is_ascii, is_ascii or kernels.is_utf8(*cut.place), line_ends)
 
 
-def _together(one: Cut, two: Cut, name: str, row: int) -> Cut:
+def _together(one: Cut, two: Cut, name: str, row: int, limits: Limits) -> Cut:
     """Two pieces that follow one another as one."""
-    if one.high - one.low + two.high - two.low > LARGEST:
-        raise LayoutError(f"{name}: row {row} is longer than 2 GB")
+    if one.high - one.low + two.high - two.low > min(limits.record, LARGEST):
+        raise longer_than(name, limits, f"the record that begins in row {row}")
     buffer, low, high = filled(one.text + two.text)
     seen = kernels.cut(buffer, low, high, 0)
     return Cut(buffer, low, high, one.offset, two.final, seen, one.row)

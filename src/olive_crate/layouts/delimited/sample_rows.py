@@ -8,6 +8,7 @@ from collections.abc import Sequence
 
 import msgspec
 
+from ... import kernels
 from ...errors import LayoutError
 from ...evidence import NoHeading
 from ...kernels.types import Dialect
@@ -16,7 +17,9 @@ from ...sources.source import Sample, Source, decoded
 from ..base import Row, Tally
 from ..text.cells import is_value
 from ..text.completing import as_utf8, heading_rows, without_mark
+from ..text.decoding import filled
 from ..text.heading import find_rows
+from .quoting import from_a_record, quotes_hold, quotes_lines
 from .reading import DelimitedLayout
 from .records import raw_blocks, records_as_text
 
@@ -40,7 +43,8 @@ def head_rows(text: bytes, whole: bool, marks: Dialect, rows: Rows) -> list[Row]
     skip = min([*heading_rows(rows), rows.first or 1]) - 1 if rows.names else 0
     cut = _records(text, marks, skip, rows)
     jumps = [after.number - row.number for row, after in itertools.pairwise(cut[:21])]
-    if skip == 0 and marks.quote and (not cut or max(jumps, default=0) > SWALLOWED):
+    swallowed = not cut or max(jumps, default=0) > SWALLOWED
+    if skip == 0 and marks.quote and swallowed and not quotes_hold(text, marks):
         plain = Dialect(marks.delimiter, marks.blanks, comment=marks.comment)
         cut = _records(text, plain, 0, rows)
     return cut
@@ -94,8 +98,10 @@ def _cut_rows(
             texts = records_as_text(block, 0, beyond)
             for number, is_comment, cells in zip(numbers, comments, texts, strict=True):
                 rows.append(Row(number + first - 1, tuple(cells), bool(is_comment)))
-    except LayoutError:
-        pass  # a quote left open at the end of a sample
+    except LayoutError:  # a quote left open at the end of a sample, if not before
+        buffer, low, high = filled(text)
+        end = kernels.cut(buffer, low, high, marks.quote).cut - low if marks.quote else 0
+        return _cut_rows(text[:end], marks, skip, first, most) if 0 < end < len(text) else rows
     return rows
 
 
@@ -113,6 +119,8 @@ def tail_rows(
             tail = tail[len(tail) % 4 :]
         text = decoded(tail, without_mark(encoding, sample.head), True).encode("utf-8", "replace")
         text = text[text.find(b"\n") + 1 or text.find(b"\r") + 1 :]
+        if quotes_lines(as_utf8(sample.head, encoding, False), marks):
+            text = from_a_record(text, marks)
     lines = text.splitlines(keepends=True)
     last = lines if most is None else lines[-most:]
     end = len(lines) if sample.is_whole else -1

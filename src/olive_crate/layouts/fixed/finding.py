@@ -114,8 +114,10 @@ def _found(
         heading=heading_rows(head.parts),
         first=head.parts.first or 1,
         last=head.last,
+        left_out=head.parts.left_out or (),
         limit=plan.limit,
         block=block_size(max((len(line) for line in lines.head), default=0) + 1),
+        longest=plan.limits.record,
     )
     complete = _complete(plan, layout, head, names)
     return SourceLayout(

@@ -9,6 +9,7 @@ import msgspec
 
 from ...columns.rule import SourceColumn
 from ...plan.fields import Field, RecordType
+from ...sources.limits import Limits
 from ...sources.source import Source, is_ebcdic, is_multibyte
 from ..base import Block, Hands, RangeLayout, RawCell, Tally
 
@@ -31,8 +32,12 @@ class FixedLayout(msgspec.Struct, frozen=True, eq=False):
     key: tuple[int, ...] = ()
     first: int = 1
     last: int | None = None
+    left_out: tuple[int, ...] = ()
+    """Rows within the data that are no cases."""
     limit: int | None = None
     block: int = 1 << 20
+    longest: int = Limits().record
+    """Bytes of the longest line that is read."""
 
     @property
     def undecoded(self) -> bool:
@@ -68,6 +73,8 @@ class FixedLayout(msgspec.Struct, frozen=True, eq=False):
         by_byte = not is_multibyte(self.encoding) and not is_ebcdic(self.encoding)
         alone = self.lines == 1 and self.length is None and not self.comment
         if not by_byte or not alone or self.limit is not None or (self.last or 0) > 0:
+            return None
+        if self.left_out:
             return None
         changes: dict[str, Any] = {} if final else {"last": None}
         changes |= {} if first else {"heading": (), "first": 1}

@@ -16,7 +16,7 @@ import msgspec
 import numpy as np
 
 from ... import kernels
-from ...errors import Advice, LayoutError
+from ...errors import Advice, SourceError
 from ...kernels.spans import Cells
 from ...kernels.types import ColumnStart, Flags, Ints, WholeColumns
 from ...sources.source import Source, is_ebcdic
@@ -32,14 +32,22 @@ from ..base import (
     Hands,
     Tally,
 )
-from ..text.decoding import Filled, Steps, behind, filled, small_first, utf8_buffers, utf8_pieces
+from ..text.decoding import (
+    Filled,
+    Steps,
+    behind,
+    filled,
+    small_first,
+    together,
+    utf8_buffers,
+    utf8_pieces,
+)
 from .layout import FixedLayout
 from .lines import NEW_LINE, RETURN, Lines, characters_of, expanded, lines_of
 from .spans import FixedSpans, cover
 
 BLANK_BYTE = 32
 NEXT_LINE = "\u0085".encode()
-LONGEST = 64 << 20
 
 
 def read_blocks(
@@ -78,10 +86,10 @@ def _blocks(
 ) -> Iterator[FixedSpans]:
     """The cases of the source, block after block; `tally` accounts for every line.
 
-    Raises `LayoutError` for a tab that the plan does not say how to take, and for a line of more
-    than 64 MB; `SourceError` for bytes that are not of the encoding.
+    Raises `LayoutError` for a tab that the plan does not say how to take; `SourceError` for a line
+    of more bytes than a record may have, and for bytes that are not of the encoding.
     """
-    row, taken, offset = 1, 0, 0
+    row, taken, offset, longest = 1, 0, 0, layout.block
     with source.open() as opened:
         steps = Steps(layout.block, source.size, workers, len(layout.fields))
         pieces = _pieces(CountedStream(opened, tally), layout, steps, source.name)
@@ -100,6 +108,8 @@ def _blocks(
             if not marks.is_ascii:
                 chars = characters_of(piece, layout, source.name, (row, offset), final)
             lines = lines_of(piece, marks.lines, layout, chars, final)
+            if piece.high - piece.low > layout.longest and not layout.length:
+                _refuse_endless(lines, layout, source.name, row)
             if offset and not layout.length:
                 tally.offsets.append((row, offset))
             block = _Block(source, layout, tally, piece, chars, lines, row, final)
@@ -114,14 +124,28 @@ def _blocks(
             consumed = int(lines.starts[kept]) if kept < len(lines.starts) else lines.consumed
             offset += consumed - piece.low
             rest = piece.buffer[consumed : piece.high]
-            if len(rest) > LONGEST and not kept:
-                raise LayoutError(
-                    f"{source.name}: row {row} is longer than 64 MB",
-                    Advice(
-                        "if records have no line ends, set {}", "record_length", "--record-length"
-                    ),
-                )
+            if kept:
+                longest = layout.block
+            else:
+                if len(rest) > layout.longest:
+                    raise _endless(source.name, row, layout.longest)
+                longest *= 2  # a line longer than a piece: look at it less and less often
+                following = together(following, pieces, longest)
             piece = behind(rest, following)
+
+
+def _refuse_endless(lines: Lines, layout: FixedLayout, name: str, row: int) -> None:
+    lengths = lines.ends - lines.starts
+    if len(lengths) and lengths.max() > layout.longest:
+        raise _endless(name, row + int(lengths.argmax()), layout.longest)
+
+
+def _endless(name: str, row: int, longest: int) -> SourceError:
+    return SourceError(
+        f"{name}: row {row} is longer than {longest:,} bytes; if it has a line end at all, raise "
+        "the limit record",
+        Advice("if records have no line ends, set {}", "record_length", "--record-length"),
+    )
 
 
 def _pieces(
@@ -201,6 +225,8 @@ class _Block:
         outside = rows < layout.first
         if last is not None:
             outside |= rows > last
+        if layout.left_out:
+            outside |= np.isin(rows, layout.left_out)
         comment = np.zeros(count, bool)
         if layout.comment:
             comment = ends - starts >= len(layout.comment)

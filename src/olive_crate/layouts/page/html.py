@@ -25,6 +25,16 @@ MOST_CELLS = 20_000_000
 """Cells of a table, with those that spans cover."""
 DEEPEST = 400
 """Elements within one another that are followed."""
+DEEPEST_PAGE = 1000
+"""Elements within one another in a page: twice as many as browsers follow. The rules for parsing
+look through all that are open at each new one, so that a page of many costs their square."""
+OPENED = re.compile(
+    r"<(/?)(?:div|span|table|section|article|main|ul|ol|dl|blockquote|font|center|form|fieldset"
+    r"|details|svg|math|template|b|i|u|em|strong|small|big|a|nobr|object|applet|marquee|button"
+    r"|select|iframe|tt|code|s|strike)[\s/>]",
+    re.I,
+)
+"""Elements that stay open until they are closed."""
 UNSEEN = {"script", "style", "template", "noscript", "head", "datalist", "svg", "math", "select"}
 BREAKS = {"br", "p", "div", "li", "tr", "td", "th", "dt", "dd", "hr", "h1", "h2", "h3", "h4"}
 """Elements that set words apart."""
@@ -98,6 +108,7 @@ def page_of(text: str, name: str, address: str = "") -> Page:
         from selectolax.lexbor import LexborHTMLParser
     except ImportError:
         raise SourceError(f"{name}: {LACKING}") from None
+    _refuse_depth(text, name)
     tree = LexborHTMLParser(text)
     if tree.root is None:
         return Page(())
@@ -108,6 +119,17 @@ def page_of(text: str, name: str, address: str = "") -> Page:
         if DATA_FILES.search(link.partition("?")[0].partition("#")[0]):
             links[urljoin(address, link) if address else link] = None
     return Page(tuple(found), tuple(links))
+
+
+def _refuse_depth(text: str, name: str) -> None:
+    """Raise `SourceError` for a page whose elements stand in one another too deep."""
+    depth = 0
+    for match in OPENED.finditer(text):
+        depth = max(0, depth - 1) if match[1] else depth + 1
+        if depth > DEEPEST_PAGE:
+            raise SourceError(
+                f"{name}: elements are nested more than {DEEPEST_PAGE:,} deep; save the table alone"
+            )
 
 
 def _table(node: Any, number: int, name: str) -> PageTable:

@@ -14,6 +14,8 @@ from typing import Any
 
 import pyarrow as pa
 
+from ...declaration.values import duration_text
+
 STRING = pa.string()
 BINARY = "binary"
 """Bytes that are no text; written in hexadecimal digits."""
@@ -64,7 +66,7 @@ def written(value: Any) -> str:
     if isinstance(value, (datetime, date, time)):
         return value.isoformat()
     if isinstance(value, timedelta):
-        return duration(value)
+        return duration_text(value)
     if isinstance(value, (bytes, bytearray, memoryview)):
         return _of_bytes(bytes(value))
     if isinstance(value, (list, dict, tuple)):
@@ -78,13 +80,3 @@ def _of_bytes(value: bytes) -> str:
         return value.decode("utf-8")
     except UnicodeDecodeError:
         return value.hex()
-
-
-def duration(value: timedelta) -> str:
-    """A span of time as ISO 8601-1:2019, 5.5.2.2 writes it."""
-    sign, left = ("-", -value) if value < timedelta() else ("", value)
-    seconds = left.days * 86_400 + left.seconds
-    hours, rest = divmod(seconds, 3600)
-    minutes, whole = divmod(rest, 60)
-    fraction = f"{left.microseconds:06d}".rstrip("0")
-    return f"{sign}PT{hours}H{minutes}M{whole}{'.' + fraction if fraction else ''}S"

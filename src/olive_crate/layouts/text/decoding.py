@@ -75,6 +75,17 @@ def behind(rest: Bytes, piece: Filled) -> Filled:
     return filled(rest.tobytes() + piece.text)
 
 
+def together(first: Filled, pieces: Iterator[Filled], size: int) -> Filled:
+    """Several pieces as one of at least so many bytes."""
+    held, total = [first], first.high - first.low
+    while total < size and (piece := next(pieces, None)) is not None:
+        held.append(piece)
+        total += piece.high - piece.low
+    if len(held) == 1:
+        return first
+    return filled(b"".join(each.text for each in held))
+
+
 def _buffer(size: int) -> Bytes:
     buffer: Bytes = allocate(ROOM + size + PAD, np.uint8)
     buffer[ROOM - PAD : ROOM] = 0
