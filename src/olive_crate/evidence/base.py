@@ -37,7 +37,8 @@ class Mend(Worded, msgspec.Struct, frozen=True, omit_defaults=True):
 
     parts: dict[str, Any]
     variable: str = ""
-    """Empty where `parts` are options of the read."""
+    """Empty where `parts` are options of the read, or declared of several variables."""
+    variables: tuple[str, ...] = ()
 
 
 def tag_of(name: str) -> str:

@@ -12,17 +12,18 @@ import msgspec
 
 from ..errors import SourceError
 from .inflating import ARCHIVE_FAULTS, member_stream
+from .limits import Limits, beyond
 from .sets import HoldsSeveral
-from .source import Inflating, Source
+from .source import Inflater, Source
 
 
-def zipped(raw: Source) -> Source:
+def zipped(raw: Source, limits: Limits = Limits()) -> Source:
     """A workbook as it is, or the one file in an archive."""
     from .container import workbook_kind
 
     held = raw if raw.path is not None and raw.compression is None else _held(raw)
     kind = workbook_kind(b"PK", held.open())
-    return msgspec.structs.replace(held, workbook=kind) if kind else _unzipped(held)
+    return msgspec.structs.replace(held, workbook=kind) if kind else _unzipped(held, limits)
 
 
 def _held(raw: Source) -> Source:
@@ -31,16 +32,16 @@ def _held(raw: Source) -> Source:
     return msgspec.structs.replace(raw, path=None, size=len(data), open=lambda: io.BytesIO(data))
 
 
-def _unzipped(raw: Source) -> Source:
+def _unzipped(raw: Source, limits: Limits) -> Source:
     from .opening import recognised
 
-    members = _members(raw)
+    members = _members(raw, limits)
     if len(members) != 1:
         raise HoldsSeveral(raw.name, members)
-    return recognised(next(iter(members.values())))
+    return recognised(next(iter(members.values())), limits)
 
 
-def _members(raw: Source) -> dict[str, Source]:
+def _members(raw: Source, limits: Limits) -> dict[str, Source]:
     """The files in an archive, each as a source, by their names."""
     try:
         with zipfile.ZipFile(cast(Any, _whole(raw))) as archive:
@@ -49,65 +50,68 @@ def _members(raw: Source) -> dict[str, Source]:
         raise SourceError(
             f"{raw.name}: the archive is damaged or cut off ({error}); request the file again"
         ) from None
+    _not_too_many(raw, len(members), limits)
     names = [each.filename for each in members]
     if "[Content_Types].xml" in names or "mimetype" in names:
         raise SourceError(
             f"{raw.name}: this is a document of an office program, but no workbook; "
             "save its table as .xlsx, .ods or CSV"
         )
-    return {each.filename: _member(raw, each) for each in members}
+    return {each.filename: _member(raw, each, limits) for each in members}
 
 
-def _member(raw: Source, member: zipfile.ZipInfo) -> Source:
-    def opened() -> IO[bytes]:
+def _not_too_many(raw: Source, count: int, limits: Limits) -> None:
+    if count > limits.entries:
+        raise beyond(raw.name, "entries", f"{count:,} files")
+
+
+def _member(raw: Source, member: zipfile.ZipInfo, limits: Limits) -> Source:
+    name = f"{raw.name} ({member.filename})"
+
+    def opened() -> Any:
         try:
             archive = zipfile.ZipFile(cast(Any, _whole(raw)))
-            stream = member_stream(archive, _opened(raw), member)
+            return member_stream(archive, _opened(raw), member)
         except ARCHIVE_FAULTS as error:
             raise SourceError(f"{raw.name}: the archive is damaged ({error})") from None
-        return cast(IO[bytes], Inflating(stream, f"{raw.name} ({member.filename})", "zip"))
 
-    return Source(
-        f"{raw.name} ({member.filename})",
-        raw.path,
-        None,
-        opened,
-        compression="zip",
-        stamp=raw.stamp,
-    )
+    inflater = Inflater(opened, name, "zip", member.compress_size, limits)
+    return Source(name, raw.path, None, inflater, compression="zip", stamp=raw.stamp)
 
 
-def tarred(raw: Source) -> Source:
+def tarred(raw: Source, limits: Limits = Limits()) -> Source:
     """The one file in a tar archive (POSIX.1-2017, pax), which may be compressed."""
     from .opening import recognised
 
-    members = _tar_members(raw)
+    members = _tar_members(raw, limits)
     if len(members) != 1:
         raise HoldsSeveral(raw.name, members)
-    return recognised(next(iter(members.values())))
+    return recognised(next(iter(members.values())), limits)
 
 
-def _tar_members(raw: Source) -> dict[str, Source]:
+def _tar_members(raw: Source, limits: Limits) -> dict[str, Source]:
     try:
         with tarfile.open(fileobj=cast(Any, _seekable(raw))) as archive:
             names = [each.name for each in archive.getmembers() if each.isfile()]
     except (tarfile.TarError, EOFError, OSError) as error:
         raise SourceError(f"{raw.name}: the archive is damaged ({error})") from None
-    return {name: _of_tar(raw, name) for name in names}
+    _not_too_many(raw, len(names), limits)
+    return {name: _of_tar(raw, name, limits) for name in names}
 
 
-def members_of(raw: Source) -> dict[str, Source]:
+def members_of(raw: Source, limits: Limits = Limits()) -> dict[str, Source]:
     """The files in a zip or tar archive, by their names."""
-    return _members(raw) if raw.head(4).startswith(b"PK") else _tar_members(raw)
+    is_zip = raw.head(4).startswith(b"PK")
+    return _members(raw, limits) if is_zip else _tar_members(raw, limits)
 
 
-def _of_tar(raw: Source, name: str) -> Source:
-    def opened() -> IO[bytes]:
+def _of_tar(raw: Source, name: str, limits: Limits) -> Source:
+    def opened() -> Any:
         archive = tarfile.open(fileobj=cast(Any, _seekable(raw)))  # noqa: SIM115 - lives on
-        stream = archive.extractfile(name)
-        return cast(IO[bytes], Inflating(stream, f"{raw.name} ({name})", "tar"))
+        return archive.extractfile(name)
 
-    return Source(f"{raw.name} ({name})", raw.path, None, opened, "tar", stamp=raw.stamp)
+    inflater = Inflater(opened, f"{raw.name} ({name})", "tar", None, limits)
+    return Source(inflater.name, raw.path, None, inflater, "tar", stamp=raw.stamp)
 
 
 def _seekable(raw: Source) -> Any:

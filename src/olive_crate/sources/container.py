@@ -10,41 +10,12 @@ import zipfile
 from collections.abc import Iterator
 from typing import IO
 
-import msgspec
-
-from ..errors import Advice, PlanError, SourceError, nearest
+from ..errors import SourceError
 from .inflating import ARCHIVE_FAULTS, member_stream
+from .limits import Limits, beyond
 from .source import Source
 
 PIECE = 1 << 20
-
-
-class Limits(msgspec.Struct, frozen=True):
-    """How much an untrusted workbook may ask for; each can be raised by the option `limits`."""
-
-    inflated: int = 4 << 30
-    """Bytes of all parts that are read, inflated."""
-    ratio: int = 1000
-    """How many times larger than in the archive a part may become."""
-    entries: int = 20_000
-    strings: int = 50_000_000
-    """Shared strings."""
-    cells: int = 40_000_000
-    """Filled cells of a sheet; a quarter of it in OpenDocument, whose cells take more room."""
-
-
-def limits_of(given: object, at: str = "limits") -> Limits:
-    """Limits from a mapping. Raises `PlanError` for unknown ones."""
-    if isinstance(given, Limits):
-        return given
-    if not isinstance(given, dict):
-        raise PlanError(f"{at}: expected a mapping of limits, got {given!r}")
-    for key, value in given.items():
-        if key not in Limits.__struct_fields__:
-            raise PlanError(f'{at}: unknown key "{key}"{nearest(key, Limits.__struct_fields__)}')
-        if isinstance(value, bool) or not isinstance(value, int) or value < 1:
-            raise PlanError(f"{at}.{key}: expected a whole number from 1, got {value!r}")
-    return Limits(**given)
 
 
 class Container:
@@ -120,14 +91,7 @@ class Container:
         return found
 
     def _beyond(self, limit: str, what: str) -> SourceError:
-        return SourceError(
-            f"{self.name}: {what}, more than an untrusted workbook may",
-            Advice(
-                "if you trust it, raise {}",
-                f'limits={{"{limit}": …}}',
-                f'the limit "{limit}" under [sheet] in a plan',
-            ),
-        )
+        return beyond(self.name, limit, what)
 
     def check_cells(self, count: int, room: int = 1) -> None:
         """Raise `SourceError` if so many cells, each of which takes so much room, are too many."""

@@ -15,6 +15,7 @@ from typing import NamedTuple
 
 import msgspec
 
+from ..declaration.converting import converted
 from ..evidence import Evidence, SourceDiffers
 from .addresses import full_address, safe_address
 from .links import exported
@@ -77,7 +78,7 @@ def _newest(folder: Path, address: str) -> _Kept | None:
     for record in folder.glob(f"*{RECORD}"):
         try:
             held = tomllib.loads(record.read_text("utf-8"))
-            moment = msgspec.convert(held, Moment, strict=False)
+            moment = converted(held, Moment, strict=False)
         except (OSError, tomllib.TOMLDecodeError, UnicodeDecodeError, msgspec.ValidationError):
             continue
         copy = record.with_name(record.name.removesuffix(RECORD))

@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import IO, Any, cast
 
 from ..errors import SourceError, TargetError
+from .addresses import safe_address
 from .writing import write_whole
 
 
@@ -28,7 +29,7 @@ class Folder:
         return Folder, (self.address,)
 
     def __str__(self) -> str:
-        return self.address
+        return safe_address(self.address)
 
     def _fs(self) -> tuple[Any, str]:
         if self._system is None:
@@ -37,7 +38,7 @@ class Folder:
             try:
                 self._system = fsspec.core.url_to_fs(self.address)
             except (ImportError, ValueError) as error:
-                raise TargetError(f"{self.address}: {error}") from None
+                raise TargetError(f"{self}: {error}") from None
         return cast(tuple[Any, str], self._system)
 
     def path(self, name: str) -> str:
@@ -53,9 +54,9 @@ class Folder:
                 system, root = self._fs()
                 system.makedirs(root, exist_ok=True)
         except FileExistsError:
-            raise TargetError(f"{self.address}: is a file; name a folder") from None
+            raise TargetError(f"{self}: is a file; name a folder") from None
         except OSError as error:
-            raise TargetError(f"{self.address}: cannot be made: {error.strerror}") from None
+            raise TargetError(f"{self}: cannot be made: {error.strerror}") from None
 
     def read(self, name: str) -> bytes | None:
         """The bytes of a file; `None` if there is none."""
@@ -67,7 +68,7 @@ class Folder:
         except (FileNotFoundError, NotADirectoryError):
             return None
         except OSError as error:
-            raise SourceError(f"{self.path(name)}: cannot be read: {error}") from None
+            raise SourceError(f"{self}/{name}: cannot be read: {error}") from None
 
     def exists(self, name: str) -> bool:
         """Is there such a file?"""
@@ -88,7 +89,7 @@ class Folder:
                 system.makedirs(f"{root}/{name}".rsplit("/", 1)[0], exist_ok=True)
                 system.pipe_file(f"{root}/{name}", data)
         except OSError as error:
-            raise TargetError(f"{self.path(name)}: cannot be written: {error}") from None
+            raise TargetError(f"{self}/{name}: cannot be written: {error}") from None
 
     def new(self, name: str) -> IO[bytes]:
         """A file to be written to; whoever asks for it closes or removes it."""
@@ -101,7 +102,7 @@ class Folder:
             system.makedirs(f"{root}/{name}".rsplit("/", 1)[0], exist_ok=True)
             return cast(IO[bytes], system.open(f"{root}/{name}", "wb"))
         except OSError as error:
-            raise TargetError(f"{self.path(name)}: cannot be written: {error}") from None
+            raise TargetError(f"{self}/{name}: cannot be written: {error}") from None
 
     def open(self, name: str) -> IO[bytes]:
         """A file to be read at any place."""
@@ -122,7 +123,7 @@ class Folder:
                 system.makedirs(f"{root}/{new}".rsplit("/", 1)[0], exist_ok=True)
                 system.mv(f"{root}/{old}", f"{root}/{new}")
         except OSError as error:
-            raise TargetError(f"{self.path(new)}: cannot be written: {error}") from None
+            raise TargetError(f"{self}/{new}: cannot be written: {error}") from None
 
     def remove(self, name: str) -> None:
         """Remove a file, if it is there."""

@@ -23,6 +23,7 @@ from urllib.parse import parse_qs, urlsplit
 
 import msgspec
 
+from ..declaration.converting import converted
 from ..errors import PlanError
 from .addresses import full_address, remembered
 from .source import Source
@@ -107,7 +108,7 @@ def own_links() -> tuple[Link, ...]:
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
         raise PlanError(f"{path}: not valid TOML: {error}") from None
     try:
-        links = msgspec.convert(held.get("link", []), tuple[Link, ...])
+        links = converted(held.get("link", []), tuple[Link, ...])
     except msgspec.ValidationError as error:
         raise PlanError(f"{path}: link: {error}") from None
     for link in links:

@@ -16,7 +16,8 @@ import msgspec
 
 from ..errors import SourceError, nearest
 from .addresses import database_kind, full_address, is_web, safe_address
-from .source import Inflating, Source, stamp_of
+from .limits import Limits
+from .source import Inflater, Source, stamp_of, within
 
 IN_MEMORY = 64 << 20
 MAGIC = {
@@ -45,7 +46,7 @@ FORMATS = {
 }
 
 
-def open_source(source: Any, by_user: bool = True) -> Source:
+def open_source(source: Any, by_user: bool = True, limits: Limits = Limits()) -> Source:
     """Make a `Source` of a path, an address, bytes or an open file.
 
     `by_user` is false for what a plan names. Raises `SourceError` for what is not there, is a
@@ -53,15 +54,15 @@ def open_source(source: Any, by_user: bool = True) -> Source:
     """
     if isinstance(source, Source):
         known = source.workbook or source.form or source.compression not in ("zip", "tar")
-        return source if known else recognised(source)
+        return within(source, limits) if known else recognised(source, limits)
     if isinstance(source, str) and database_kind(source) is not None:
         from .database import database_source
 
         return database_source(source, by_user)
-    return recognised(_raw(source))
+    return within(recognised(_raw(source), limits), limits)
 
 
-def recognised(raw: Source) -> Source:
+def recognised(raw: Source, limits: Limits = Limits()) -> Source:
     """The source in bytes: unpacked, or known as a workbook, a database, a page or a feed.
 
     Raises `SourceError` for what cannot be read.
@@ -81,14 +82,14 @@ def recognised(raw: Source) -> Source:
             if kind == "zip":
                 from .archives import zipped
 
-                return zipped(raw)
-            raw = _decompressed(raw, kind)
+                return zipped(raw, limits)
+            raw = _decompressed(raw, kind, limits)
             head = raw.head(HEAD_BYTES)
             break
     if head[TAR_AT : TAR_AT + len(TAR)] == TAR:
         from .archives import tarred
 
-        return tarred(raw)
+        return tarred(raw, limits)
     if head.lstrip(BEFORE_MARKUP)[:1] in (b"<", b"{"):
         from .forms import with_form
 
@@ -230,11 +231,12 @@ def open_raw(path: str) -> Source:
     return raw
 
 
-def _decompressed(raw: Source, kind: str) -> Source:
-    def opened() -> IO[bytes]:
-        return cast(IO[bytes], Inflating(_inflater(raw.open(), kind), raw.name, kind))
+def _decompressed(raw: Source, kind: str, limits: Limits = Limits()) -> Source:
+    def opened() -> Any:
+        return _inflater(raw.open(), kind)
 
-    return Source(raw.name, raw.path, None, opened, compression=kind, stamp=raw.stamp)
+    inflater = Inflater(opened, raw.name, kind, raw.size, limits)
+    return Source(raw.name, raw.path, None, inflater, compression=kind, stamp=raw.stamp)
 
 
 def _inflater(stream: IO[bytes], kind: str) -> Any:

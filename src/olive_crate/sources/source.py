@@ -8,15 +8,16 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
-from typing import IO, Any
+from typing import IO, Any, cast
 
 import msgspec
 
 from ..errors import Advice, PlanError, SourceError, nearest
 from ..evidence import Evidence
+from .limits import NO_RATIO_BELOW, Limits, beyond
 
 HEAD = 128 << 10
-LONGEST_HEAD = 64 << 20
+LONGEST_HEAD = 8 << 20
 """A first line that is longer is not looked for the end of."""
 PIECE = 64 << 10
 MARKS = (
@@ -116,25 +117,71 @@ def _read_up_to(stream: IO[bytes], count: int) -> bytes:
 
 
 class Inflating:
-    """A decompressing stream whose failures speak of the file."""
+    """A decompressing stream whose failures speak of the file, and that stops at limits."""
 
-    def __init__(self, stream: Any, name: str, kind: str) -> None:
-        self._stream, self._name, self._kind = stream, name, kind
+    def __init__(self, stream: Any, by: Inflater) -> None:
+        self._stream, self._by = stream, by
+        self._out = 0
 
     def read(self, count: int = -1) -> bytes:
+        if count < 0:
+            return b"".join(iter(lambda: self.read(1 << 20), b""))
+        by = self._by
         try:
-            return bytes(self._stream.read(count))
+            piece = bytes(self._stream.read(count))
+        except MemoryError:
+            raise
         except Exception as error:  # zlib, lzma, OSError, Arrow: each its own
             raise SourceError(
-                f"{self._name}: the {self._kind} data is damaged or truncated ({error}); "
+                f"{by.name}: the {by.kind} data is damaged or truncated ({error}); "
                 "request the file again"
             ) from None
+        self._out += len(piece)
+        if self._out > by.most:
+            raise beyond(by.name, *by.beyond)
+        return piece
 
     def __enter__(self) -> Inflating:
         return self
 
     def __exit__(self, *_: object) -> None:
         self._stream.close()
+
+
+class Inflater(msgspec.Struct, frozen=True):
+    """Opens a compressed stream, again and again."""
+
+    opened: Callable[[], Any]
+    name: str
+    kind: str
+    stored: int | None
+    """Bytes when compressed; `None` where that is not known."""
+    limits: Limits = Limits()
+
+    def __call__(self) -> IO[bytes]:
+        return cast(IO[bytes], Inflating(self.opened(), self))
+
+    @property
+    def most(self) -> int:
+        """Bytes that may come out."""
+        if self.stored is None:
+            return self.limits.text
+        by_ratio = max(self.stored * self.limits.ratio, NO_RATIO_BELOW)
+        return min(by_ratio, self.limits.text)
+
+    @property
+    def beyond(self) -> tuple[str, str]:
+        """The limit that is the lower one, and what is said of it."""
+        if self.most == self.limits.text:
+            return "text", f"more than {self.most:,} bytes come out of the {self.kind} data"
+        return "ratio", f"the {self.kind} data inflates {self.limits.ratio:,} times"
+
+
+def within(source: Source, limits: Limits) -> Source:
+    """The source with other limits of what may come out of it."""
+    if not isinstance(source.open, Inflater) or source.open.limits == limits:
+        return source
+    return msgspec.structs.replace(source, open=msgspec.structs.replace(source.open, limits=limits))
 
 
 @dataclass(frozen=True)

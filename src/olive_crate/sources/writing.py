@@ -6,6 +6,7 @@ import contextlib
 import glob
 import os
 import re
+import shutil
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -57,12 +58,37 @@ def temporary_beside(path: Path) -> Path:
     return Path(name)
 
 
+def folder_beside(path: Path) -> Path:
+    """An empty folder beside a file that is written, for what it is made of.
+
+    Folders of processes that have ended without removing them are removed.
+    """
+    pattern = re.compile(re.escape(f".{path.name}.parts-") + r"(\d+)-\w+")
+    with writing(path):
+        for each in path.parent.glob(f".{glob.escape(path.name)}.parts-*"):
+            match = pattern.fullmatch(each.name)
+            if match is not None and not lives(int(match[1])):
+                shutil.rmtree(each, ignore_errors=True)
+        prefix = f".{path.name}.parts-{os.getpid()}-"
+        made = Path(tempfile.mkdtemp(dir=path.parent, prefix=prefix))
+    _FOLDERS.add(made)
+    return made
+
+
+def give_up_folder(folder: Path) -> None:
+    """Remove such a folder, and all that is in it."""
+    shutil.rmtree(folder, ignore_errors=True)
+    _FOLDERS.discard(folder)
+
+
 def give_up(temporary: Path) -> None:
     """Remove a temporary file, if it is still there."""
     temporary.unlink(missing_ok=True)
     _let_go(temporary)
 
 
+_FOLDERS: set[Path] = set()
+"""Folders of temporary files that this process holds."""
 _HELD: dict[str, int] = {}
 """Temporary files that this process holds, with the handles of their locks."""
 LOCKS: dict[Path, str] = {}
@@ -71,6 +97,8 @@ LOCKS: dict[Path, str] = {}
 
 def clean_up() -> None:
     """Remove what this process has begun, for an end that comes before anybody else does it."""
+    for folder in list(_FOLDERS):
+        shutil.rmtree(folder, ignore_errors=True)
     for name in list(_HELD):
         with contextlib.suppress(OSError):
             os.unlink(name)
