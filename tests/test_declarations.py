@@ -273,3 +273,32 @@ def test_what_changed_is_told_with_rows_and_texts_and_packed(tmp_path):
     assert again.declare("x", type="text")["x"].values.to_pylist() == ["1.5", "*2", "7"]
     assert again.filter(again["id"] > 1)["x"].withheld.texts.to_pylist() == ["*2"]
     assert "declared after the read" in str(again.receipt)
+
+
+def test_labels_of_many_variables_in_one_call(survey, tmp_path):
+    labels = {"taste_bitter": "Bitter", "Taste: fruity": "Fruity"}
+    made = survey.declare_labels(labels)
+    told = {each.heading: each.label for each in made.variables if each.label in labels.values()}
+    assert sorted(told.values()) == ["Bitter", "Fruity"] and told["Taste: fruity"] == "Fruity"
+    (tmp_path / "labels.csv").write_text("name;label\ntaste_bitter;Bitter\nTaste: fruity;Fruity\n")
+    assert survey.declare_labels(tmp_path / "labels.csv").variables == made.variables
+    assert survey.plan.declare_labels(labels).variables == made.plan.variables
+    with pytest.raises(
+        oc.PlanError, match='no variable "taste_biter"; did you mean "taste_bitter"'
+    ):
+        survey.declare_labels({"taste_biter": "x"})
+    (tmp_path / "wide.csv").write_text("a;b;c\n1;2;3\n")
+    with pytest.raises(oc.PlanError, match="expected two columns"):
+        survey.declare_labels(tmp_path / "wide.csv")
+
+
+def test_dates_arrive_in_data_frames_as_dates_and_rows_can_be_indexed():
+    data = b"id;d;t\n1;2024-01-31;2024-01-01 08:00\n\n2;;2024-01-02 09:00\n3;0001-01-01;\n"
+    dataset = oc.load(data, delimiter=";")
+    frame = dataset.to_pandas()
+    assert frame["d"].dtype.kind == "M" and frame["d"].isna().tolist() == [False, True, False]
+    assert frame["d"].dt.year.tolist()[0] == 2024 and frame["d"].iloc[2].year == 1
+    rows = dataset.source_rows
+    assert list(rows) == [2, 4, 5] and rows[0] == 2 and rows[-1] == 5 and len(rows) == 3
+    with pytest.raises(IndexError):
+        rows[3]

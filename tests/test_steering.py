@@ -39,18 +39,18 @@ COMMANDS = [
 
 
 @pytest.mark.parametrize("arguments", COMMANDS, ids=lambda each: " ".join(each).encode().hex()[:24])
-def test_no_command_prints_what_steers_a_terminal(arguments, tmp_path, command):
+def test_no_command_prints_what_steers_a_terminal(arguments, tmp_path, here):
     (tmp_path / NAME).write_text(HOSTILE, "utf-8")
-    done = command(*arguments)
+    done = here(*arguments)
     piped = arguments[0] == "draft" and "-o" not in arguments  # a plan, which stays true
     for text in (done.stderr, "" if piped else done.stdout):
         assert STEERS.findall(text) == []
     assert done.stdout or done.stderr
 
 
-def test_json_stays_true(tmp_path, command):
+def test_json_stays_true(tmp_path, here):
     (tmp_path / NAME).write_text(HOSTILE, "utf-8")
-    told = json.loads(command("codebook", NAME, "--json").stdout)
+    told = json.loads(here("codebook", NAME, "--json").stdout)
     assert "na\x1b[31mme" in str(told) or "na\\x1b[31mme" in str(told)
     assert oc.load(tmp_path / NAME).names[1] == "b\x07el"
 

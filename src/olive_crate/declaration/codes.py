@@ -13,6 +13,7 @@ from typing import Any, TypeVar
 import msgspec
 
 from ..errors import Advice, PlanError, nearest
+from .converting import converted
 
 Scalar = int | float | str
 T = TypeVar("T", bound=msgspec.Struct)
@@ -183,7 +184,7 @@ def _table(kind: type[T], table: Any, at: str) -> T:
                 f'{at}: unknown key "{key}"{nearest(key, kind.__struct_encode_fields__)}'
             )
     try:
-        return msgspec.convert(dict(table), kind)
+        return converted(dict(table), kind)
     except PlanError as error:
         raise PlanError(f"{at}: {error}") from None
     except msgspec.ValidationError as error:

@@ -9,6 +9,7 @@ from typing import Any, Literal, NamedTuple
 import msgspec
 
 from ..errors import PlanError, nearest
+from .converting import converted
 
 Scalar = int | float | str
 ROW_RANGE = re.compile(r"(\d*)\.\.(\d*)")
@@ -136,6 +137,6 @@ def _table(value: Any, kind: type[msgspec.Struct], at: str) -> dict[str, Any]:
 
 def _converted(given: dict[str, Any], kind: Any, at: str) -> Any:
     try:
-        return msgspec.convert(given, kind)
+        return converted(given, kind)
     except msgspec.ValidationError as error:
         raise PlanError(f"{at}: {error}") from None

@@ -237,9 +237,16 @@ def cell_range(value: Any, at: str) -> str | None:
     return None if value is None else check_range(value, at)
 
 
+def ignored(value: Any, at: str) -> Any:
+    """Findings that are not to be shown."""
+    from ..declaration.ignored import ignored_from
+
+    return ignored_from(value, at)
+
+
 def limits(value: Any, at: str) -> Any:
-    """How much an untrusted workbook may ask for."""
-    from ..sources.container import limits_of
+    """How much an untrusted file may ask for."""
+    from ..sources.limits import limits_of
 
     return None if value is None else limits_of(value, at)
 

@@ -11,6 +11,8 @@ from typing import Any, TypeVar
 import msgspec
 
 from ..declaration.codes import meanings_from
+from ..declaration.ignored import Ignored
+from ..declaration.settled import Settled
 from ..declaration.variable import DECLARATION_PARTS, Variable, declared, parts_of
 from ..errors import PlanError, nearest
 from ..evidence import with_answers
@@ -19,6 +21,7 @@ from .naming import Renaming, ordered, plain_names, renamed
 from .selecting import Names, chosen, named, resolve
 
 P = TypeVar("P", bound=Decisions)
+A = TypeVar("A", Settled, Ignored)
 OWN = ("from", "label")
 """Parts that belong to one variable alone, and are not copied unless asked for."""
 
@@ -99,6 +102,16 @@ def rename(plan: P, names: str | Renaming, new: str | None = None) -> P:
         variables=variables,
         keep=_changed(plan.keep, changes),
         order=_changed(plan.order, changes),
+        settled=_moved(plan.settled, changes),
+        ignored=_moved(plan.ignored, changes),
+    )
+
+
+def _moved(about: tuple[A, ...], changes: Mapping[str, str]) -> tuple[A, ...]:
+    """What is said about variables, under their new names."""
+    return tuple(
+        msgspec.structs.replace(each, variable=changes.get(each.variable, each.variable))
+        for each in about
     )
 
 

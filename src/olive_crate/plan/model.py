@@ -7,16 +7,19 @@ What they do not say is found from the file when it is read, and the receipt lis
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
+from typing import Any, Self
 
 import msgspec
 
 from ..declaration.codes import Meaning, MissingCode
+from ..declaration.ignored import Ignored
 from ..declaration.promises import Promised
+from ..declaration.settled import Settled
 from ..declaration.variable import Variable
 from ..errors import PlanError
 from ..evidence import Evidence, Note
-from ..sources.container import Limits
+from ..sources.limits import Limits
+from ..sources.reach import Reach
 from .fields import Field, FixedSection
 from .rows import Rows
 from .selecting import resolve
@@ -31,6 +34,8 @@ class SourceSection(msgspec.Struct, frozen=True, omit_defaults=True):
     """The files, patterns and folders of a set."""
     keep_copy: bool | None = None
     """A file on the web is kept beside the plan, and asked for again only if it has changed."""
+    limits: Limits | None = None
+    """How much an untrusted file may ask for, where it is more than usual."""
 
 
 class DelimitedSection(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -60,8 +65,6 @@ class SheetSection(msgspec.Struct, frozen=True, omit_defaults=True):
     """`fill` puts the value of merged cells into all of them."""
     turned: bool | None = None
     """The variables stand in rows: rows and columns are exchanged."""
-    limits: Limits | None = None
-    """How much an untrusted workbook may ask for, where it is more than usual."""
 
 
 class TableSection(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -106,6 +109,10 @@ class Decisions(msgspec.Struct, frozen=True, omit_defaults=True):
     meaning_sets: dict[str, tuple[Meaning, ...]] = {}
     """Meanings that several variables share, by the name of the set."""
     promised: Promised = Promised()
+    settled: tuple[Settled, ...] = ()
+    """Open points that were answered, and are not to be asked again."""
+    ignored: tuple[Ignored, ...] = ()
+    """Findings that were looked at, and are not to be shown again."""
     order: tuple[str, ...] | None = None
     """Variables that come first in the dataset; the others follow as in the file."""
     plain_names: bool | int | None = None
@@ -116,6 +123,8 @@ class Decisions(msgspec.Struct, frozen=True, omit_defaults=True):
     """The folder that relative paths start from: the plan file's."""
     read_from: tuple[str, str] | None = None
     """The plan file that it was read from, and the SHA-256 of its bytes."""
+    reach: Reach | None = None
+    """What a plan from elsewhere may open; `None` for one of the user's own."""
     listed: bool = False
     """The variables are those of a file, so that an unknown name is a mistake."""
     evidence: tuple[Evidence, ...] = ()
@@ -126,16 +135,37 @@ class Decisions(msgspec.Struct, frozen=True, omit_defaults=True):
         known = [each.name for each in self.variables]
         return self.variables[known.index(resolve(name, known)[0])]
 
-    def source_path(self) -> Any:
-        """Where the source is, as seen from here: a path, an address, or a list of them for a set.
+    @property
+    def limits(self) -> Limits:
+        """How much the source may ask for."""
+        return self.source.limits or Limits()
 
-        Raises `PlanError` if the plan names none.
+    def trusting(self, words: tuple[str, ...]) -> Self:
+        """The plan, trusted with more if it is one from elsewhere."""
+        if self.reach is None:
+            return self
+        trust = tuple(dict.fromkeys([*self.reach.trust, *words]))
+        reach = msgspec.structs.replace(self.reach, trust=trust)
+        return msgspec.structs.replace(self, reach=reach)
+
+    def source_path(self) -> Any:
+        """Where the source is, to be opened: a path, an address, or a list of them for a set.
+
+        Raises `PlanError` if the plan names none, and `SourceError` for one that it may not open.
         """
+        if self.reach is not None:
+            for each in self.source.paths or filter(None, [self.source.path]):
+                self.reach.check(each)
+        return self.named_source()
+
+    def named_source(self) -> Any:
+        """What the plan names as its source, as seen from here. Raises `PlanError` for nothing."""
         if self.source.paths is not None:
-            return [self._from_here(each) for each in self.source.paths]
+            return [self.from_here(each) for each in self.source.paths]
         if self.source.path is None:
             raise PlanError("the plan has no source; pass one, or set path under [source]")
-        return self._from_here(self.source.path)
+        return self.from_here(self.source.path)
 
-    def _from_here(self, path: str) -> str | Path:
+    def from_here(self, path: str) -> str | Path:
+        """What the plan names so, as seen from here: a path of its folder, or an address."""
         return path if "://" in path or self.base is None else self.base / path

@@ -52,10 +52,17 @@ class Option(NamedTuple):
     """The field of the plan that holds it, where that is not the one of its name in the section."""
 
 
+LIMITS = (
+    "Limits for untrusted files: record, fields, ratio, text, inflated, entries, strings, cells."
+)
+COMMAND_ONLY_IN_PLANS = ("limits", "meaning_sets", "variables", "order", "promised")
+"""Options that the command takes from a plan alone: they are too long for a flag."""
+
 ROW_FLAGS = (
     Flag("--names-row", "Row of the names: 4, or 4,5, or none.", "ROWS", False, "names"),
     Flag("--labels-row", "Row of the labels.", "ROW", False, "labels"),
     Flag("--units-row", "Row of the units.", "ROW", False, "units"),
+    Flag("--left-out", "Rows to leave out: 120 or 120,240.", "ROWS", False, "left_out"),
     Flag("--data", "Rows of the data: 6.. or 6..-2.", "FIRST..LAST", False, "data"),
     Flag(
         "--repeated",

@@ -1,10 +1,8 @@
 """The options of reading: one table that everything else about them is made from.
 
-An entry is an option's name, its type for editors and type checkers, its check, the section of a
-plan that holds it, and one line of help. `look`, `draft`, `load` and `pack` take these options;
-their signatures and docstrings, plan files, Python text, the command's flags and the page
-`docs/options.md` are all made from the table. A new option is an entry here, a field of the section
-that holds it (`model`, `rows` or `fields`), and the place that uses it.
+An entry is an option's name, its type, its check, the section of a plan that holds it, and a line
+of help. Signatures, docstrings, plan files, flags and `docs/options.md` are made from the table. A
+new option is an entry here, a field of its section, and the place that uses it.
 """
 
 # No postponed annotations here: the table is the annotations themselves.
@@ -15,6 +13,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, TypedDict, Union
 from . import checks
 from .checks import one_of, positions, table_path, whole_number
 from .option import (
+    LIMITS,
     ROW_FLAGS,
     Flag,
     Option,
@@ -59,8 +58,7 @@ class ReadingOptions(TypedDict, total=False):
         Option("Text", "Character around quoted fields, or none.", checks.quoting, "delimited"),
     ]
     escape: Annotated[
-        str | None,
-        Option("Text", "Escape character, or none.", checks.quoting, "delimited"),
+        str | None, Option("Text", "Escape character, or none.", checks.quoting, "delimited")
     ]
     comment: Annotated[
         str | None, Option("Text", "Prefix of comment lines.", checks.comment, "delimited")
@@ -157,8 +155,7 @@ class ReadingOptions(TypedDict, total=False):
         Option("Workbooks", "Name or number of the sheet, or a pattern.", checks.sheet, "sheet"),
     ]
     range: Annotated[
-        str | None,
-        Option("Workbooks", "B9:K310, B9:, B:K, or a name.", checks.cell_range, "sheet"),
+        str | None, Option("Workbooks", "B9:K310, B9:, B:K, or a name.", checks.cell_range, "sheet")
     ]
     block: Annotated[
         int | None,
@@ -187,16 +184,6 @@ class ReadingOptions(TypedDict, total=False):
     turned: Annotated[
         bool | None,
         Option("Workbooks", "Variables stand in rows: yes or no.", checks.truth, "sheet", "no"),
-    ]
-    limits: Annotated[
-        Mapping[str, int] | None,
-        Option(
-            "Workbooks",
-            "Limits for untrusted workbooks: inflated, ratio, entries, strings, cells.",
-            checks.limits,
-            "sheet",
-            "see docs/workbooks.md",
-        ),
     ]
     table: Annotated[
         str | int | None,
@@ -325,10 +312,22 @@ class ReadingOptions(TypedDict, total=False):
         Option(
             "Reading",
             "What the sender promised: rows, key, relations, totals.",
-            section="promised",
-            default="nothing",
-            check=checks.promised,
+            checks.promised,
+            "promised",
+            "nothing",
             field="promised",
+        ),
+    ]
+    ignore: Annotated[
+        Sequence[str | Mapping[str, str]] | None,
+        Option(
+            "Reading",
+            "Findings that check leaves out: KIND, or KIND: VARIABLE.",
+            checks.ignored,
+            "check",
+            "none",
+            flags=(Flag("--ignore", metavar="KIND", repeatable=True),),
+            field="ignored",
         ),
     ]
     limit: Annotated[
@@ -376,6 +375,10 @@ class ReadingOptions(TypedDict, total=False):
             default="refuse",
         ),
     ]
+    limits: Annotated[
+        Mapping[str, int] | None,
+        Option("Reading", LIMITS, checks.limits, "source", "see docs/security.md"),
+    ]
     workers: Annotated[
         int | None,
         Option(
@@ -394,5 +397,3 @@ OPTIONS: dict[str, Option] = {
 TYPES: dict[str, Any] = {
     name: annotation.__origin__ for name, annotation in ReadingOptions.__annotations__.items()
 }
-COMMAND_ONLY_IN_PLANS = ("limits", "meaning_sets", "variables", "order", "promised")
-"""Options that the command takes from a plan alone: they are too long for a flag."""

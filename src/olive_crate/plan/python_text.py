@@ -17,9 +17,9 @@ def python_text(plan: Decisions) -> str:
     """Python text that loads the plan's source with the same decisions."""
     source = "source"
     if plan.source.paths is not None:
-        source = repr([str(each) for each in plan.source_path()])
+        source = repr([str(each) for each in plan.named_source()])
     elif plan.source.path is not None:
-        source = repr(str(plan.source_path()))
+        source = repr(str(plan.named_source()))
     arguments = [f"    {key}={value},\n" for key, value in _arguments(plan)]
     return f"import olive_crate as oc\n\nds = oc.load(\n    {source},\n{''.join(arguments)})\n"
 
@@ -31,6 +31,9 @@ def _arguments(plan: Decisions) -> Iterator[tuple[str, str]]:
         "rows": _rows(plan),
         "missing": _codes(plan.missing) if plan.missing else "",
         "promised": _promised(plan),
+        "ignore": repr([msgspec.to_builtins(each) for each in plan.ignored])
+        if plan.ignored
+        else "",
         "meaning_sets": _meaning_sets(plan),
         "variables": _variables(plan),
         "unreadable": "" if plan.unreadable == "report" else repr(plan.unreadable),

@@ -26,6 +26,8 @@ class Rows(msgspec.Struct, frozen=True, omit_defaults=True):
     groups: str | None = None
     """Titles of groups within the data: `skip` leaves them out, `keep` reads them as cases, and any
     other word is the name of a variable that has them."""
+    left_out: tuple[int, ...] | None = None
+    """Rows within the data that are no cases: totals, remarks, headings."""
     data: str | None = None
     """`first..last`, both included; either may be left out; negative numbers count from the end."""
 
@@ -57,14 +59,14 @@ def rows_from(value: Any, old: Rows = Rows(), at: str = "rows") -> Rows:
     if isinstance(value, Rows):
         return value
     if not isinstance(value, Mapping):
-        raise PlanError(f"{at}: expected names, labels, units or data, got {value!r}")
+        raise PlanError(f"{at}: expected names, labels, units, left_out or data, got {value!r}")
     changes: dict[str, Any] = {}
     for part, given in value.items():
         if part not in Rows.__struct_fields__:
             raise PlanError(f'{at}: unknown key "{part}"{nearest(part, Rows.__struct_fields__)}')
         here = f"{at}.{part}"
-        if part == "names":
-            changes[part] = _name_rows(given, here)
+        if part in ("names", "left_out"):
+            changes[part] = _listed_rows(given, here)
         elif part == "data":
             changes[part] = _data_rows(given, here)
         elif part == "groups":
@@ -80,7 +82,7 @@ def rows_from(value: Any, old: Rows = Rows(), at: str = "rows") -> Rows:
     return msgspec.structs.replace(old, **changes)
 
 
-def _name_rows(given: Any, at: str) -> tuple[int, ...] | None:
+def _listed_rows(given: Any, at: str) -> tuple[int, ...] | None:
     if given is None:
         return None
     rows = [given] if isinstance(given, int) else given

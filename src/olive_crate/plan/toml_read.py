@@ -11,12 +11,14 @@ from typing import Any
 import msgspec
 
 from ..declaration.codes import meanings_from
+from ..declaration.settled import settled_from
 from ..declaration.variable import MeaningSets, Variable, declared
 from ..errors import PlanError, nearest
 from ..sources.addresses import kept_address
 from .deciding import with_option
 from .fields import listed_fields
 from .model import Decisions
+from .ownership import bounded
 from .sections import of_section, top_level
 
 SECTIONS = (
@@ -31,6 +33,8 @@ SECTIONS = (
         "missing",
         "dictionary",
         "promised",
+        "check",
+        "settled",
     ),
     *("meaning_sets", "field", "variable"),
 )
@@ -39,8 +43,17 @@ SHARED = ("comment", "trim", "decimal", "grouping")
 """Options of the delimited section that other layouts have as well, under their own heading."""
 
 
-def read_decisions(path: Path) -> Decisions:
-    """Read a plan file. Raises `PlanError` that names the key for anything that is not a plan."""
+def read_decisions(
+    path: Path,
+    trust: tuple[str, ...] = (),
+    within: Path | None = None,
+    shared: MeaningSets | None = None,
+) -> Decisions:
+    """Read a plan file. Raises `PlanError` that names the key for anything that is not a plan.
+
+    Unless a run of this user wrote it, it may open what lies under its folder, and what it is
+    trusted with (see `sources.reach`). It may name meanings that it shares with others.
+    """
     try:
         data = path.read_bytes()
         mapping = tomllib.loads(data.decode("utf-8"))
@@ -52,17 +65,20 @@ def read_decisions(path: Path) -> Decisions:
         raise PlanError(f"{path}: not a plan file (TOML in UTF-8)") from None
     except tomllib.TOMLDecodeError as error:
         raise PlanError(f"{path}: not valid TOML: {error}") from None
-    made = decisions_from(mapping, path.parent, f"{path}: ")
+    made = decisions_from(mapping, path.parent, f"{path}: ", shared)
     origin = (str(path.absolute()), hashlib.sha256(data).hexdigest())
-    return msgspec.structs.replace(made, read_from=origin)
+    return bounded(msgspec.structs.replace(made, read_from=origin), path, data, trust, within)
 
 
 def decisions_from(
-    mapping: Mapping[str, Any], base: Path | None = None, where: str = ""
+    mapping: Mapping[str, Any],
+    base: Path | None = None,
+    where: str = "",
+    shared: MeaningSets | None = None,
 ) -> Decisions:
     """A plan from the tables of a plan file."""
     _only_known(mapping, where)
-    sets = {
+    sets = {**(shared or {})} | {
         name: meanings_from(values, f"{where}meaning_sets.{name}")
         for name, values in _section(mapping, "meaning_sets", where).items()
     }
@@ -146,7 +162,14 @@ def _with_rest(plan: Decisions, mapping: Mapping[str, Any], where: str) -> Decis
     plan = with_option(plan, "missing", missing.get("codes"), f"{where}missing.codes")
     plan = with_option(plan, "rows", _section(mapping, "rows", where), f"{where}rows")
     promised = dict(_section(mapping, "promised", where))
-    return with_option(plan, "promised", promised, f"{where}promised")
+    plan = with_option(plan, "promised", promised, f"{where}promised")
+    answers = settled_from(mapping.get("settled"), f"{where}settled")
+    plan = msgspec.structs.replace(plan, settled=answers)
+    looked_at = _section(mapping, "check", where)
+    for key in looked_at:
+        if key != "ignore":
+            raise PlanError(f'{where}check: unknown key "{key}"{nearest(key, ("ignore",))}')
+    return with_option(plan, "ignore", looked_at.get("ignore"), f"{where}check.ignore")
 
 
 def _with_key(plan: Decisions, key: str, value: Any, where: str) -> Decisions:
@@ -172,7 +195,7 @@ def _home(key: str) -> str:
     homes = {section: of_section(section) for section in ("source", "delimited", "fixed", "sheet")}
     homes["source"] += ["path", "paths"]
     homes["database"] = ["url", *of_section("table")]
-    homes["rows"] = ["labels", "units", "repeated", "closing", "data"]
+    homes["rows"] = ["labels", "units", "repeated", "closing", "left_out", "data"]
     return next((section for section, keys in homes.items() if key in keys), "")
 
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 import hashlib
 import os
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -21,6 +21,7 @@ from ..evidence import AllowedByList, Evidence, LevelSuggested
 from ..sources.writing import write_whole
 from .model import Decisions
 from .options import OPTIONS
+from .ownership import remember_plan
 from .rows import Rows
 from .sections import top_level
 from .toml_read import MARKS, SHARED
@@ -36,15 +37,18 @@ def tables_of(plan: Decisions, folder: Path | None = None) -> dict[str, Any]:
     tables = _top(plan)
     source = msgspec.to_builtins(plan.source)
     if "paths" in source:
-        every = zip(plan.source_path(), plan.source.paths or (), strict=True)
+        every = zip(plan.named_source(), plan.source.paths or (), strict=True)
         source["paths"] = [_relative(path, written, folder) for path, written in every]
     if "path" in source:
         source["path"] = portable_path(plan, folder)
     tables["source"] = source
-    tables |= _layout_sections(plan) | _table_section(plan, source)
+    tables |= _layout_sections(plan, folder) | _table_section(plan, source)
     tables["rows"] = _rows_table(plan.rows)
     tables["missing"] = {"codes": _codes(plan.missing)} if plan.missing else {}
     tables["promised"] = _listed(msgspec.to_builtins(plan.promised))
+    tables["settled"] = [msgspec.to_builtins(each) for each in plan.settled]
+    if plan.ignored:
+        tables["check"] = {"ignore": [msgspec.to_builtins(each) for each in plan.ignored]}
     tables["meaning_sets"] = {
         name: [msgspec.to_builtins(each) for each in meanings]
         for name, meanings in plan.meaning_sets.items()
@@ -62,13 +66,15 @@ def _top(plan: Decisions) -> dict[str, Any]:
     return _listed({key: value for key, value in held.items() if value is not None})
 
 
-def _layout_sections(plan: Decisions) -> dict[str, Any]:
+def _layout_sections(plan: Decisions, folder: Path | None) -> dict[str, Any]:
     """The sections of the layouts; options that several layouts have lie with the one in use."""
     found = {
         "delimited": msgspec.to_builtins(plan.delimited),
         "fixed": msgspec.to_builtins(plan.fixed),
         "sheet": msgspec.to_builtins(plan.sheet),
     }
+    if plan.fixed.fields is not None:
+        found["fixed"]["fields"] = _dictionary(plan, folder)
     if plan.layout != "fixed" and "fields" in found["fixed"]:
         named = found["fixed"].pop("fields")
         found = {"dictionary": {"path": named} if isinstance(named, str) else named} | found
@@ -79,6 +85,14 @@ def _layout_sections(plan: Decisions) -> dict[str, Any]:
         shared = {key: delimited.pop(key) for key in SHARED if key in delimited}
         found[plan.layout] |= shared
     return found
+
+
+def _dictionary(plan: Decisions, folder: Path | None) -> Any:
+    """The dictionary, its path relative to the folder that the plan file will lie in."""
+    named = plan.fixed.fields
+    written = named["path"] if isinstance(named, Mapping) else named
+    path = _relative(plan.from_here(written), written, folder)
+    return {**named, "path": path} if isinstance(named, Mapping) else path
 
 
 def _table_section(plan: Decisions, source: dict[str, Any]) -> dict[str, Any]:
@@ -94,7 +108,7 @@ def _table_section(plan: Decisions, source: dict[str, Any]) -> dict[str, Any]:
 
 def portable_path(plan: Decisions, folder: Path | None) -> str:
     """The source's path, relative to the folder that the plan file lies in."""
-    return _relative(plan.source_path(), str(plan.source.path), folder)
+    return _relative(plan.named_source(), str(plan.source.path), folder)
 
 
 def _relative(path: str | Path, written: str, folder: Path | None) -> str:
@@ -169,11 +183,13 @@ def write_plan(plan: Decisions, path: Path, words: Words, replace: bool = False)
             text = tomlkit.dumps(document)
         except (OSError, ValueError, KeyError, TypeError):  # no plan: replaced, as asked
             pass
-    WRITTEN[str(path.absolute())] = hashlib.sha256(text.encode("utf-8")).hexdigest()
+    data = text.encode("utf-8")
+    WRITTEN[str(path.absolute())] = hashlib.sha256(data).hexdigest()
     try:
-        write_whole(path, text.encode("utf-8"))
+        write_whole(path, data)
     except OSError as error:
         raise PlanError(f"{path}: cannot be written: {error.strerror}") from None
+    remember_plan(plan, path, data)
 
 
 def _shown(match: re.Match[str]) -> str:
