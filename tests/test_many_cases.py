@@ -50,7 +50,7 @@ def key_again(rows: list[list[str]]) -> None:
 
 
 def gap_in_key(rows: list[list[str]]) -> None:
-    del rows[333]
+    del rows[333:345]
 
 
 def far_away(rows: list[list[str]]) -> None:
@@ -78,7 +78,7 @@ def rounded(rows: list[list[str]]) -> None:
 
 def constant(rows: list[list[str]]) -> None:
     for row in rows:
-        row[2] = "Picual"
+        row[3] = "4711"
 
 
 def forms(rows: list[list[str]]) -> None:
@@ -155,8 +155,9 @@ def test_rows_are_equal_where_all_their_cells_are(rows, copies, keyed):
     read = list(zip(*parts, strict=True))
     found = {type(each).__name__: each for each in dataset.check()}
     repeated = len(read) - len(set(read))
-    assert (found["DuplicateRows"].count if repeated else 0) == repeated
-    assert repeated or "DuplicateRows" not in found
+    if not any(changed for _, changed, _ in copies):  # else rows are alike, perhaps by nature
+        assert (found["DuplicateRows"].count if repeated else 0) == repeated
+    assert "DuplicateRows" not in found or found["DuplicateRows"].count == repeated
     if keyed:
         assert (found["DuplicateKeys"].count if copies else 0) == len(copies)
 

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from ..columns.column import Column
 from ..describe.meanings import unexplained, unused
-from .findings import Finding, UnexplainedValuesFound, UnusedMeaningsFound
+from .findings import Finding
+from .kinds import UnexplainedValuesFound, UnusedMeaningsFound
 
 
 def meaning_findings(column: Column) -> list[Finding]:
@@ -14,9 +15,7 @@ def meaning_findings(column: Column) -> list[Finding]:
     bare, idle = unexplained(column), unused(column)
     if bare is not None:
         found.append(
-            UnexplainedValuesFound(
-                severity="doubtful", variables=names, count=bare.cells, values=bare
-            )
+            UnexplainedValuesFound(severity="note", variables=names, count=bare.cells, values=bare)
         )
     if idle is not None:
         count = len(idle.meanings) + idle.others

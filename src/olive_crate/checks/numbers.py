@@ -1,4 +1,4 @@
-"""Checks of numbers: codes among values, values far away, heaping, lost digits, levels."""
+"""Checks of numbers as such: nothing in them, always the same, heaped digits, levels."""
 
 from __future__ import annotations
 
@@ -7,172 +7,118 @@ from typing import Literal
 
 import numpy as np
 
-from ..columns.column import Column
-from ..columns.suggestions import Watch
 from ..declaration.values import value_text
-from ..declaration.variable import NUMERIC
-from ..evidence import Mend
-from ..kernels.types import Ints
-from .distribution import different, drawn, repeats_often, surely_near
-from .findings import (
-    ConstantVariable,
-    EmptyVariable,
-    FarFromTheRest,
-    Finding,
-    HeapedValues,
-    LevelDoesNotFit,
-    LostDigits,
-    RowsOf,
-    SuspectedCodesFound,
-)
+from .codes import code_findings
+from .distribution import different, drawn
+from .findings import Finding, RowsOf
+from .identifiers import is_identifier, number_identifiers
+from .kinds import ConstantVariable, EmptyVariable, HeapedValues, LevelDoesNotFit
+from .seen import Seen
+from .units import unit_findings
 
-FAR = 5.0
-"""Distances between quartiles beyond the quartiles, from which on a value is far from the rest."""
-GAP = 2.0
-"""The same distances that have to lie between such a value and the others."""
-ENOUGH = 30
-"""Fewer values show no distribution that one could be far from."""
-LONG = 1e9
-"""From here on, numbers may have been cut to few digits."""
-EXACT = 2.0**53
-"""From here on, binary64 does not hold every whole number."""
+FEW_DIFFERENT = 12
+"""So few different values are a scale, of which none is far from the rest."""
+HEAPED_FROM = 150
+"""Fewer values show no heaps of digits."""
+HEAPED, HEAPED_FIVES, COARSE = 0.45, 0.6, 0.8
+"""The share of values that end in 0, and in 0 or 5, from which on they are heaped; where
+nearly all do, they were recorded with a decimal less."""
+LARGE, EVEN = 1000, 0.35
+"""Whole numbers as large as these may be measured; the share of 0 and 5 before the last digit."""
+PILED = 3.0
+"""So many times as often as the digits next to it a digit occurs in a heap."""
+DECIMALS = 5
 
 
-def number_findings(column: Column, rows: RowsOf) -> list[Finding]:
-    """What looks wrong among the values of one variable, as far as they are numbers."""
-    there = np.flatnonzero(column.reasons == 0)
-    name = column.variable.name
-    found = list(_emptiness(column, there))
-    if column.variable.type not in NUMERIC or not len(there):
-        return found + list(_levels(column, np.zeros(0)))
-    values = column.values.drop_null().to_numpy()
-    codes = _codes(column, values, there, rows)
-    found += codes
-    suspected = {suspect.value for each in codes for suspect in each.suspects}
-    if suspected:
-        kept = ~np.isin(values, list(suspected))
-        values, there = values[kept], there[kept]
-    identifier = _is_identifier(column, values)
-    if not identifier:
-        found += _far(name, values, there, rows)
-        found += _heaped(name, values)
-    return [*found, *_lost(name, values, there, rows), *_levels(column, values)]
+def number_findings(seen: Seen, rows: RowsOf) -> list[Finding]:
+    """What looks wrong among the numbers of one variable."""
+    name = seen.name
+    if not len(seen.values):
+        return list(_levels(seen, seen.values))
+    codes = code_findings(seen, rows)
+    kept = seen
+    if codes:
+        suspects = [suspect.value for each in codes for suspect in each.suspects]
+        rest = ~np.isin(seen.values, suspects)
+        kept = _only(seen, rest)
+    found: list[Finding] = [*codes, *number_identifiers(kept, rows)]
+    if not found[len(codes) :] and len(kept.values) and not is_identifier(kept):
+        if different(drawn(kept.values)) > FEW_DIFFERENT:
+            found += unit_findings(kept, rows)
+        if len(found) == len(codes):
+            found += _heaped(name, kept.values)
+    return [*found, *_levels(seen, kept.values)]
 
 
-def _emptiness(column: Column, there: Ints) -> Iterator[Finding]:
+def _only(seen: Seen, which: np.ndarray) -> Seen:
+    from msgspec.structs import replace
+
+    return replace(seen, values=seen.values[which], cases=seen.cases[which])
+
+
+def emptiness(seen: Seen) -> Iterator[Finding]:
+    """No value at all, or always the same one."""
+    column, there = seen.column, seen.filled
     name, count = column.variable.name, len(column)
     if count and not len(there):
         yield EmptyVariable(
-            severity="doubtful", variables=(name,), count=count, reasons=column.reason_counts()
-        )
-    elif len(there) >= 10 and len(there) >= 0.5 * count:
-        values = column.values.take(there[:1])
-        if int(np.count_nonzero(column == values[0].as_py())) == len(there):
-            text = value_text(values[0].as_py())
-            yield ConstantVariable(severity="note", variables=(name,), count=len(there), value=text)
-
-
-def _codes(
-    column: Column, values: np.ndarray, there: Ints, rows: RowsOf
-) -> list[SuspectedCodesFound]:
-    watch = Watch()
-    watch.add(column.values, column.reasons if column.values.null_count else None)
-    suspects = watch.suspects()
-    if not suspects:
-        return []
-    hit = np.isin(values, [each.value for each in suspects])
-    name = column.variable.name
-    return [
-        SuspectedCodesFound(
-            severity="serious",
-            variables=(name,),
-            count=int(np.count_nonzero(hit)),
-            rows=rows(there[hit]),
-            suspects=tuple(suspects),
-            low=watch.low,
-            high=watch.high,
-            mend=Mend({"missing": [_plain(each.value) for each in suspects]}, name),
-        )
-    ]
-
-
-def _plain(number: float) -> int | float:
-    return int(number) if number.is_integer() else number
-
-
-def _is_identifier(column: Column, values: np.ndarray) -> bool:
-    """Whole numbers that all differ, like a running number."""
-    if column.variable.level == "nominal":
-        return True
-    if column.variable.type != "integer" or repeats_often(column.values):
-        return False
-    return different(values) > 0.98 * len(values)
-
-
-def _far(name: str, values: np.ndarray, there: Ints, rows: RowsOf) -> list[Finding]:
-    """Values far beyond the quartiles, also in logarithms where all are positive."""
-    if len(values) < ENOUGH or surely_near(values, values.min(), values.max(), FAR):
-        return []
-    far = _beyond(values.astype(np.float64))
-    if far.any() and (values > 0).all():
-        far &= _beyond(np.log(values))
-    count = int(np.count_nonzero(far))
-    if not count or count > max(3, 0.01 * len(values)) or not _parted(values, far):
-        return []
-    met = np.unique(values[far])
-    rest = values[~far]
-    return [
-        FarFromTheRest(
-            severity="doubtful",
+            severity="note",
+            sure=1.0,
             variables=(name,),
             count=count,
-            rows=rows(there[far]),
-            values=tuple(value_text(each) for each in met[:5].tolist()),
-            others=len(met) > 5,
-            low=value_text(rest.min().item()),
-            high=value_text(rest.max().item()),
+            reasons=column.reason_counts(),
         )
-    ]
+    elif len(there) >= 10 and len(there) >= 0.5 * count and _may_vary(seen):
+        text = value_text(seen.values[0].item())
+        yield ConstantVariable(severity="note", variables=(name,), count=len(there), value=text)
 
 
-def _beyond(values: np.ndarray) -> np.ndarray:
-    low, high = np.quantile(values, (0.25, 0.75))
-    width = high - low
-    if width == 0:
-        return np.zeros(len(values), bool)
-    return np.asarray((values < low - FAR * width) | (values > high + FAR * width))
-
-
-def _parted(values: np.ndarray, far: np.ndarray) -> bool:
-    """Is there a gap to the rest? A long tail has none."""
-    rest, odd = values[~far].astype(np.float64), values[far].astype(np.float64)
-    low, high = np.quantile(rest, (0.25, 0.75))
-    nearest = np.maximum(rest.min() - odd, odd - rest.max()).min()
-    return bool(nearest > GAP * (high - low))
+def _may_vary(seen: Seen) -> bool:
+    """Is it the same number throughout? A word, a year or a flag often is, for good reason."""
+    values = seen.values
+    if seen.kind != "number" or not len(values) or (values != values[0]).any():
+        return False
+    first = float(values[0])
+    return first not in (0, 1) and not (first.is_integer() and 1900 <= first <= 2100)
 
 
 def _heaped(name: str, values: np.ndarray) -> list[Finding]:
-    """Far too many numbers end in 0 or 5 (or in 0 alone), though not all of them do."""
-    if len(values) < 2 * ENOUGH:
+    """Far too many measured numbers end in 0 or 5, at the decimals that others have.
+
+    Where the digit before is heaped, too, people told round figures (minutes, wages), which is no
+    fault; where it is not, an instrument or a clerk rounded.
+    """
+    values = values[values != 0]
+    if len(values) < HEAPED_FROM:
         return []
     some = drawn(values)
-    if different(some) < 20 and different(values) < 20:
+    scale = next((s for s in (10.0**d for d in range(DECIMALS)) if _whole_at(some, s)), None)
+    if scale is None or different(some) < 20 or np.ptp(some) * scale < 20:
         return []
-    scales = (10.0**d for d in range(5))
-    scale = next(
-        (each for each in scales if _whole_at(some, each) and _whole_at(values, each)), None
-    )
-    if scale is None:
+    if scale == 1 and np.median(some) < LARGE:
         return []
-    digits = np.abs(np.round(values * scale)).astype(np.int64) % 10
+    whole = np.abs(np.round(some * scale)).astype(np.int64)
+    digits = whole % 10
     shares = np.bincount(digits, minlength=10) / len(digits)
-    for ends, least in (((0,), 0.4), ((0, 5), 0.6)):
+    beside = {0: (shares[1] + shares[9]) / 2, 5: (shares[4] + shares[6]) / 2}
+    for ends, least in (((0,), HEAPED), ((0, 5), HEAPED_FIVES)):
         share = float(sum(shares[end] for end in ends))
-        if least <= share < 0.97 and _spread(shares, ends):
-            count = round(share * len(values))
+        piled = all(shares[end] > PILED * beside[end] > 0 for end in ends)
+        if not (least <= share < COARSE and piled and np.count_nonzero(shares) >= 9):
+            continue
+        further = whole[np.isin(digits, ends)] // 10 % 10
+        if np.mean(np.isin(further, (0, 5)) if ends == (0,) else further == 0) < EVEN:
+            ending = np.abs(np.round(values * scale)).astype(np.int64) % 10
+            count = int(np.count_nonzero(np.isin(ending, ends)))
+            share = count / len(values)
             return [
                 HeapedValues(
-                    severity="note", variables=(name,), count=count, ends=ends, share=share
+                    severity="doubtful",
+                    sure=0.7,
+                    variables=(name,),
+                    count=count,
+                    ends=ends,
+                    share=share,
                 )
             ]
     return []
@@ -180,62 +126,26 @@ def _heaped(name: str, values: np.ndarray) -> list[Finding]:
 
 def _whole_at(values: np.ndarray, scale: float) -> bool:
     scaled = values * scale
-    return bool(np.all(np.abs(scaled - np.round(scaled)) < 1e-6 * np.maximum(1, np.abs(scaled))))
+    near = np.abs(scaled - np.round(scaled)) < 1e-6 * np.maximum(1, np.abs(scaled))
+    return bool(np.mean(near) > 0.995)
 
 
-def _spread(shares: np.ndarray, ends: tuple[int, ...]) -> bool:
-    """Do the other digits all occur, as they do where no rule forbids them?"""
-    return all(share > 0 for digit, share in enumerate(shares) if digit not in ends)
-
-
-def _lost(name: str, values: np.ndarray, there: Ints, rows: RowsOf) -> list[Finding]:
-    """Numbers too long for binary64, or cut to few digits by exponents."""
-    if not len(values) or max(abs(float(values.min())), abs(float(values.max()))) < LONG:
-        return []
-    sizes = np.abs(values.astype(np.float64))
-    if values.dtype != np.int64 and bool((long := sizes >= EXACT).any()):
-        return [
-            LostDigits(
-                severity="serious",
-                variables=(name,),
-                count=int(np.count_nonzero(long)),
-                rows=rows(there[long]),
-                by_exponent=False,
-                mend=Mend({"type": "text"}, name),
-            )
-        ]
-    large = sizes >= LONG
-    if np.count_nonzero(large) < 5:
-        return []
-    whole = sizes[large]
-    cut = (whole % 1e4 == 0) & (np.floor(whole) == whole)
-    if np.mean(cut) < 0.9 or len(np.unique(whole)) < 5:
-        return []
-    return [
-        LostDigits(
-            severity="doubtful",
-            variables=(name,),
-            count=len(whole),
-            rows=rows(there[large]),
-            by_exponent=True,
-        )
-    ]
-
-
-def _levels(column: Column, values: np.ndarray) -> Iterator[Finding]:
+def _levels(seen: Seen, values: np.ndarray) -> Iterator[Finding]:
     """Levels of measurement that the values contradict."""
-    variable = column.variable
+    variable = seen.column.variable
     why: Literal["type", "below zero", "decimals"] | None = None
     count = len(values)
     if variable.level in ("interval", "ratio") and variable.type in ("text", "category", "boolean"):
-        why = "type"
+        why, count = "type", len(seen.filled)
+    elif seen.kind != "number":
+        return
     elif variable.level == "ratio" and len(values) and values.min() < 0:
         why, count = "below zero", int(np.count_nonzero(values < 0))
     elif variable.level in ("ordinal", "nominal") and not np.array_equal(values, np.floor(values)):
         why = "decimals"
     if why is not None:
         yield LevelDoesNotFit(
-            severity="doubtful",
+            severity="note",
             variables=(variable.name,),
             count=count,
             level=variable.level or "",

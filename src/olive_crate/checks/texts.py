@@ -1,182 +1,140 @@
-"""Checks of texts: numbers and dates among them, mixed forms of one word, cut texts."""
+"""Checks of texts as such: numbers and dates kept as text, orders of day and month, cut texts."""
 
 from __future__ import annotations
 
-import unicodedata
+import re
 
 import numpy as np
 import pyarrow as pa
 
-from ..columns.column import Column
-from ..columns.dictionary_encoding import encoded
-from ..columns.rule import Rule, base, date_kinds, form
+from ..columns.rule import Rule
 from ..columns.search import Declared, TypeSearch
 from ..evidence import Mend, TextCount
-from ..kernels.types import Ints
-from ..plan.model import Decisions
 from ..reading.redeclaring import cells_of
-from .findings import CutTexts, Finding, KeptAsText, MixedForms, RowsOf
+from .findings import Finding, RowsOf
+from .identifiers import zeros_of_texts
+from .kinds import CutTexts, KeptAsText, MixedDateOrders
+from .seen import Seen, Words
+from .spelling import spelling_findings
 
-TEXTUAL = ("text", "category")
-MOSTLY = 0.75
-"""The share of values that have to be numbers or dates to be worth pointing at."""
-TEXTS_NAMED, CODES_OFFERED, WORDS_NAMED = 4, 8, 3
-"""Texts that are named, offered as missing codes, and named as words of several forms."""
-LOOK_ALIKES = str.maketrans(
-    "АВЕЅІЈКМНОРСТХУабеѕіјкмнорстухΑΒΕΗΙΚΜΝΟΡΤΥΧΖοανυ",
-    "ABESIJKMHOPCTXYabesijkmhopctyxABEHIKMNOPTYXZoavu",
-)
-"""Letters of other alphabets by the Latin ones that they are easily taken for."""
+FEWEST = 5
+"""With fewer texts than these nothing is said of them."""
+TEXTS_NAMED, CODES_OFFERED = 4, 8
+"""Texts that are named, and offered as missing codes."""
+DAY_AND_MONTH = re.compile(r"(\d{1,2})([./-])(\d{1,2})\2(\d{4}|\d\d)\b")
+LONG_ENOUGH, ENOUGH_CUT = 8, 5
+"""The shortest length at which texts may have been cut, and how many have to end there."""
 
 
-def text_findings(column: Column, plan: Decisions, rows: RowsOf) -> list[Finding]:
+def text_findings(seen: Seen, rows: RowsOf) -> list[Finding]:
     """What looks wrong among the texts of one variable."""
-    if column.variable.type not in TEXTUAL:
+    if seen.words is None or len(seen.filled) < FEWEST:
         return []
-    there = np.flatnonzero(column.reasons == 0)
-    if len(there) < 5:
-        return []
-    values = column.values.drop_null()
-    coded = encoded(values)
-    words: list[str] = coded.dictionary.to_pylist()
-    index = coded.indices.to_numpy(zero_copy_only=False)
-    counts = np.bincount(index, minlength=len(words))
-    name = column.variable.name
-    kept = _kept_as_text(column, plan, words, counts, index, there, rows)
-    if kept:
-        return kept
-    return [*_mixed(name, words, counts, index, there, rows), *_cut(name, words, counts)]
+    if seen.taken_as is not None:
+        return _kept_as_text(seen, seen.words, rows)
+    zeros = zeros_of_texts(seen, rows)
+    return zeros or [*spelling_findings(seen, rows), *_cut(seen, seen.words)]
 
 
-def _kept_as_text(
-    column: Column,
-    plan: Decisions,
-    words: list[str],
-    counts: np.ndarray,
-    index: Ints,
-    there: Ints,
-    rows: RowsOf,
-) -> list[Finding]:
+def _kept_as_text(seen: Seen, words: Words, rows: RowsOf) -> list[Finding]:
     """Texts that are nearly all numbers or dates, and those that are not."""
-    name = column.variable.name
-    decimal, grouping = plan.delimited.decimal or ".", plan.delimited.grouping or ""
-    for kind in ("number", *_ways(words)):
-        rule = Rule(base(kind), decimal, grouping, form(kind), strict=True)
-        search = TypeSearch(rule, Declared(rule.kind))
-        taken = search.take(cells_of(pa.array(words, pa.string())), np.arange(len(words)))
-        good = taken.converted.reasons == 0
-        share = counts[good].sum() / counts.sum()
-        if share < MOSTLY or int(np.count_nonzero(good)) < 3 or _like_identifiers(words, good):
-            continue
-        odd = np.flatnonzero(~good)
-        ranked = odd[np.argsort(-counts[odd], kind="stable")]
-        hit = np.isin(index, odd)
-        codes = [words[place] for place in ranked[:CODES_OFFERED]]
-        parts = {"type": base(kind)} | ({"format": form(kind)} if form(kind) else {})
-        named = ranked[:TEXTS_NAMED]
-        return [
-            KeptAsText(
-                severity="serious",
-                variables=(name,),
-                count=int(np.count_nonzero(hit)) or len(there),
-                rows=rows(there[hit]),
-                type=base(kind),
-                share=float(share),
-                texts=tuple(TextCount(words[each], int(counts[each])) for each in named),
-                others=len(ranked) - len(named),
-                mend=Mend(parts | ({"missing": codes} if codes else {}), name),
-            )
-        ]
-    return []
-
-
-def _ways(words: list[str]) -> list[str]:
-    """Ways of writing dates that some of the words follow."""
-    found: list[str] = ["date"]
-    for word in words[:20]:
-        found += [kind for kind in date_kinds(word) if kind not in found]
-    return found[:4]
-
-
-def _like_identifiers(words: list[str], good: np.ndarray) -> bool:
-    """Digits of one length, or with zeros in front: a number only by its looks."""
-    numbers = [word for word, fits in zip(words, good, strict=True) if fits]
-    digits = [word for word in numbers if word.isdigit()]
-    if len(digits) < len(numbers):
-        return False
-    padded = any(word[0] == "0" and len(word) > 1 for word in digits)
-    return padded or (len({len(word) for word in digits}) == 1 and len(digits[0]) > 2)
-
-
-def folded(text: str) -> str:
-    """What is left of a text without case, accents, blanks, marks and look-alike letters."""
-    bare = unicodedata.normalize("NFKD", text.translate(LOOK_ALIKES)).casefold()
-    return "".join(char for char in bare if char.isalnum())
-
-
-def _mixed(
-    name: str, words: list[str], counts: np.ndarray, index: Ints, there: Ints, rows: RowsOf
-) -> list[Finding]:
-    """One word written in several ways, where words repeat."""
-    if len(words) > 0.5 * len(there) or len(words) > 20_000:
-        return []
-    groups: dict[str, list[int]] = {}
-    for place, word in enumerate(words):
-        key = folded(word)
-        if key and not key.isdigit():
-            groups.setdefault(key, []).append(place)
-    mixed = [places for places in groups.values() if len(places) > 1]
-    if not mixed:
-        return []
-    minor = [
-        place
-        for places in mixed
-        for place in places
-        if place != max(places, key=counts.__getitem__)
-    ]
-    ways = []
-    for places in mixed[:WORDS_NAMED]:
-        ranked = sorted(places, key=lambda place: -counts[place])
-        ways.append(tuple(TextCount(words[each], int(counts[each])) for each in ranked[:3]))
-    hit = np.isin(index, minor)
+    taken = seen.taken_as
+    assert taken is not None
+    odd = np.flatnonzero(~taken.good)
+    if not len(odd) and seen.rows_left_out:
+        return []  # a row that is no case had made them text
+    swapped = _other_order(words, odd) if taken.type == "date" else None
+    if swapped is not None:
+        return [_mixed_orders(seen, words, odd[swapped], rows)]
+    ranked = odd[np.argsort(-words.counts[odd], kind="stable")]
+    hit = np.isin(words.index, odd)
+    marks = [words.words[place] for place in ranked[:CODES_OFFERED]]
+    codes = [mark for mark in marks if not any(map(str.isdigit, mark))]  # a digit is a value
+    parts = {"type": taken.type} | ({"format": taken.format} if taken.format else {})
+    named = ranked[:TEXTS_NAMED]
     return [
-        MixedForms(
-            severity="doubtful",
-            variables=(name,),
-            count=int(np.count_nonzero(hit)),
-            rows=rows(there[hit]),
-            words=tuple(ways),
-            others=len(mixed) - len(ways),
+        KeptAsText(
+            severity="serious",
+            variables=(seen.name,),
+            count=int(np.count_nonzero(hit)) or len(seen.filled),
+            rows=rows(seen.filled[hit]),
+            type=taken.type,
+            share=taken.share,
+            texts=tuple(TextCount(words.words[each], int(words.counts[each])) for each in named),
+            others=len(ranked) - len(named),
+            mend=Mend(parts | ({"missing": codes} if codes else {}), seen.name),
         )
     ]
 
 
-def look_alike(text: str) -> str:
-    """The first letter of a text that looks like a letter of another alphabet; empty if none."""
-    return next((char for char in text if char.translate(LOOK_ALIKES) != char), "")
+def _other_order(words: Words, odd: np.ndarray) -> np.ndarray | None:
+    """Which of the odd texts are dates with day and month the other way round, if most are."""
+    parts = [DAY_AND_MONTH.match(words.words[place]) for place in odd]
+    if sum(part is not None for part in parts) < max(1, 0.5 * len(odd)):
+        return None
+    texts = [
+        "" if part is None else f"{part[4]}-{int(part[1]):02d}-{int(part[3]):02d}" for part in parts
+    ]
+    other = [
+        "" if part is None else f"{part[4]}-{int(part[3]):02d}-{int(part[1]):02d}" for part in parts
+    ]
+    fits = _are_dates(texts) ^ _are_dates(other)
+    return fits if fits.sum() >= 0.5 * len(odd) else None
 
 
-def _cut(name: str, words: list[str], counts: np.ndarray) -> list[Finding]:
+def _are_dates(texts: list[str]) -> np.ndarray:
+    rule = Rule("date", strict=True)
+    taken = TypeSearch(rule, Declared("date")).take(
+        cells_of(pa.array(texts, pa.string())), np.arange(len(texts))
+    )
+    return np.asarray(taken.converted.reasons == 0)
+
+
+def _mixed_orders(seen: Seen, words: Words, odd: np.ndarray, rows: RowsOf) -> Finding:
+    hit = np.isin(words.index, odd)
+    either = sum(
+        int(count)
+        for word, count in zip(words.words, words.counts, strict=True)
+        if (part := DAY_AND_MONTH.match(word)) and max(int(part[1]), int(part[3])) <= 12
+    )
+    return MixedDateOrders(
+        severity="serious",
+        variables=(seen.name,),
+        count=int(np.count_nonzero(hit)),
+        rows=rows(seen.filled[hit]),
+        examples=tuple(words.words[place] for place in odd[:3]),
+        usual=next(w for place, w in enumerate(words.words) if place not in set(odd.tolist())),
+        either=either,
+    )
+
+
+def _cut(seen: Seen, words: Words) -> list[Finding]:
     """Far more texts of exactly the greatest length than of any length just below."""
-    lengths = np.array([len(word) for word in words])
+    texts, counts = words.words, words.counts
+    lengths = np.array([len(word) for word in texts])
     longest = int(lengths.max())
-    if longest < 8 or len(words) < 10:
+    if longest < LONG_ENOUGH or len(texts) < 10:
         return []
     at = np.bincount(lengths, minlength=longest + 1)
     below = at[max(0, longest - 6) : longest]
     most = int(at[longest])
-    if most < 5 or most < 3 * max(1, int(below.max())):
+    if most < ENOUGH_CUT or most < 3 * max(1, int(below.max())):
         return []
-    if most > 0.9 * len(words) and sum(" " in word for word in words) < 0.8 * len(words):
+    end = [word for word, length in zip(texts, lengths.tolist(), strict=True) if length == longest]
+    if sum(any(map(str.isdigit, word)) and " " not in word for word in end) > 0.5 * len(end):
         return []  # codes of one length
-    example = next(word for word in words if len(word) == longest)
+    if sum(" " in word for word in end) < 0.5 * len(end) and most > 0.5 * len(texts):
+        return []
+    if sum(any(map(str.isalpha, word)) for word in end) < 0.5 * len(end):
+        return []  # times, telephone numbers
     return [
         CutTexts(
             severity="doubtful",
-            variables=(name,),
+            sure=0.6,
+            variables=(seen.name,),
             count=int(counts[lengths == longest].sum()),
             length=longest,
             texts=most,
-            example=example,
+            example=end[0],
         )
     ]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterator, Sequence
+from decimal import Decimal
 from typing import TYPE_CHECKING, Any, overload
 
 import msgspec
@@ -110,6 +111,10 @@ class Crossed(Worded, msgspec.Struct, frozen=True):
     """Shaped (values down, values across)."""
     total: int
     either_missing: int
+    down_missing: dict[str, int] = {}
+    """Cases without a value of the first, by reason."""
+    across_missing: dict[str, int] = {}
+    both_missing: int = 0
 
     def to_dict(self) -> dict[str, Any]:
         """As plain values, ready for JSON."""
@@ -121,6 +126,9 @@ class Crossed(Worded, msgspec.Struct, frozen=True):
             "counts": [list(row) for row in self.counts],
             "total": self.total,
             "either_missing": self.either_missing,
+            "down_missing": self.down_missing,
+            "across_missing": self.across_missing,
+            "both_missing": self.both_missing,
         }
 
     def to_pandas(self) -> pandas.DataFrame:
@@ -138,6 +146,7 @@ def counts(
     names: Names,
     by: str | None = None,
     bins: int | Sequence[float] | None = None,
+    by_label: bool = False,
 ) -> Counts | CountTables | Crossed:
     """See `Dataset.counts`."""
     wanted = chosen(names, dataset.variables)
@@ -148,13 +157,18 @@ def counts(
             raise PlanError("by: expected one variable to cross with one other")
         if bins is not None:
             raise PlanError("bins: two crossed variables are not put into bins; leave it out")
+        if by_label:
+            raise PlanError("by_label: two crossed variables are counted by value; leave it out")
         return _crossed(dataset, by_name[wanted[0]], by_name[other[0]])
-    tables = [_counts(by_name[name], dataset, bins) for name in wanted]
+    tables = [_counts(by_name[name], dataset, bins, by_label) for name in wanted]
     return tables[0] if isinstance(names, str) and len(tables) == 1 else CountTables(tables)
 
 
 def _counts(
-    variable: Variable, dataset: PlainDataset, bins: int | Sequence[float] | None
+    variable: Variable,
+    dataset: PlainDataset,
+    bins: int | Sequence[float] | None,
+    by_label: bool,
 ) -> Counts:
     """Piece by piece, so that a packed column is never held as a whole."""
     numeric = variable.type in NUMERIC
@@ -169,6 +183,7 @@ def _counts(
     if edges is None:
         ranked = sorted(met.items(), key=lambda item: item[0])
         rows = [(value, _label(value, variable), count) for value, count in ranked]
+        rows = _labelled(rows) if by_label else rows
     else:
         named = _bin_words(edges, variable)
         rows = [(named[place], "", met.get(place, 0)) for place in range(len(edges) - 1)]
@@ -187,6 +202,16 @@ def _counts(
         )
     column = Column(variable, pa.nulls(0), np.zeros(0, np.uint8))
     return Counts(variable, total, tuple(made), column.named(reasons))
+
+
+def _labelled(rows: list[tuple[Any, str, int]]) -> list[tuple[Any, str, int]]:
+    """Values of one label as one row, in the place of the first; others as they are."""
+    made: dict[Any, tuple[Any, str, int]] = {}
+    for value, label, count in rows:
+        key = label or ("", value)
+        first, _, before = made.get(key, (label or value, "", 0))
+        made[key] = (first, "", before + count)
+    return list(made.values())
 
 
 def _counted(
@@ -243,20 +268,18 @@ def _edges(variable: Variable, dataset: PlainDataset, bins: int | Sequence[float
     ]
     low = min((low for low, _ in ends), default=0)
     high = max((high for _, high in ends), default=1)
-    width = _round_width((high - low) / bins or 1)
-    first = np.floor(low / width)
-    last = max(np.floor(high / width) + 1, first + 1)
-    places = int(2 - np.floor(np.log10(width)))  # so that 0.1 times 3 is 0.3
-    edges = np.round(np.arange(first, last + 1) * width, min(places, 300))
-    edges[0], edges[-1] = min(edges[0], low), max(edges[-1], high)
-    return np.unique(edges)
+    lowest, highest = Decimal(repr(low)), Decimal(repr(high))
+    width = _round_width((highest - lowest) / bins or Decimal(1))
+    first = int(lowest // width) - (lowest % width < 0)
+    many = int((highest - first * width) // width) + 1
+    return np.array([float((first + place) * width) for place in range(many + 1)])
 
 
-def _round_width(width: float) -> float:
+def _round_width(width: Decimal) -> Decimal:
     """The next 1, 2, 2.5 or 5 times a power of ten that is no narrower."""
-    scale = 10.0 ** np.floor(np.log10(width))
-    steps = (1.0, 2.0, 2.5, 5.0, 10.0)
-    return float(next(step for step in steps if step * scale >= width * (1 - 1e-9)) * scale)
+    scale = Decimal(1).scaleb(width.adjusted())
+    steps = (Decimal(1), Decimal(2), Decimal("2.5"), Decimal(5), Decimal(10))
+    return next(step * scale for step in steps if step * scale >= width)
 
 
 def _binned(piece: Column, edges: np.ndarray) -> Iterator[tuple[int, int]]:
@@ -283,7 +306,8 @@ def _bin_words(edges: np.ndarray, variable: Variable) -> list[str]:
 
 def _crossed(dataset: PlainDataset, down: Variable, across: Variable) -> Crossed:
     met: dict[tuple[Any, Any], int] = {}
-    total = both = 0
+    total = both = neither = 0
+    reasons = np.zeros((2, 256), np.int64)
     pairs = zip(dataset.column_pieces(down.name), dataset.column_pieces(across.name), strict=True)
     for one, other in pairs:
         left, right = encoded(one.values), encoded(other.values)
@@ -298,10 +322,27 @@ def _crossed(dataset: PlainDataset, down: Variable, across: Variable) -> Crossed
             met[key] = met.get(key, 0) + int(counted[place])
         total += len(one)
         both += int(np.count_nonzero(there))
+        neither += int(np.count_nonzero((one.reasons != 0) & (other.reasons != 0)))
+        reasons += np.stack([reason_totals(one.reasons), reason_totals(other.reasons)])
     downs = sorted({key[0] for key in met})
     acrosses = sorted({key[1] for key in met})
     grid = tuple(tuple(met.get((one, other), 0) for other in acrosses) for one in downs)
-    return Crossed(down, across, tuple(downs), tuple(acrosses), grid, total, total - both)
+    why = [
+        Column(each, pa.nulls(0), np.zeros(0, np.uint8)).named(found)
+        for each, found in zip((down, across), reasons, strict=True)
+    ]
+    return Crossed(
+        down,
+        across,
+        tuple(downs),
+        tuple(acrosses),
+        grid,
+        total,
+        total - both,
+        why[0],
+        why[1],
+        neither,
+    )
 
 
 def _plain(value: Any) -> Any:

@@ -30,6 +30,8 @@ COUNTED = 1 << 24
 """Whole numbers in a range no wider are counted one by one."""
 FEW = 2_000_000
 """Different values that are held with their counts."""
+TINY = 1e-140
+"""Squares of smaller deviations fall below what binary64 holds."""
 BLOCK = 1 << 16
 Counted = tuple[np.ndarray, np.ndarray]
 """Different values in ascending order, and how often each occurs."""
@@ -105,13 +107,13 @@ def begin(pieces: Pieces, timed: pa.DataType | None) -> Begun:
 
 
 def deviations(
-    pieces: Pieces, timed: pa.DataType | None, mean: float
+    pieces: Pieces, timed: pa.DataType | None, mean: float, scale: float
 ) -> tuple[list[float], list[float]]:
-    """Sums of deviations from the mean, and of their squares, block by block."""
+    """Sums of deviations from the mean, in units of a scale, and of their squares, by blocks."""
     rest, squares = [], []
     for values in numbers_in(pieces, timed):
         for block in blocks(values):
-            apart = block - mean
+            apart = block / scale - mean / scale if scale != 1.0 else block - mean
             rest.append(float(np.sum(apart)))
             squares.append(float(np.sum(np.square(apart, out=apart))))
     return rest, squares
@@ -217,10 +219,13 @@ class Figured:
     def _spread(self) -> None:
         if self.count < 2:
             return
-        made = self._over(deviations, self.mean)
+        widest = max(self.high - self.low, 1e-320)
+        scale = 1.0 if TINY < widest < 1 / TINY else float(widest)
+        made = self._over(deviations, self.mean, scale)
         left = math.fsum(each for rest, _ in made for each in rest)
         squares = math.fsum(each for _, own in made for each in own)
-        self.sd = math.sqrt(max(0.0, (squares - left * left / self.count) / (self.count - 1)))
+        variance = (squares - left * left / self.count) / (self.count - 1)
+        self.sd = scale * math.sqrt(max(0.0, variance))
 
     def _by_rank(self) -> None:
         """Quartiles, and how many different values there are."""

@@ -21,12 +21,13 @@ import pyarrow.compute as pc
 
 from ..columns.column import Column
 from ..dataset.model import PlainDataset
+from ..declaration.values import value_text
 from ..declaration.variable import NUMERIC, Variable
 from ..errors import several
 from ..kernels.types import Flags
 from ..plan.selecting import Names, chosen
 from ..views import Shown
-from .large import Figured, is_large
+from .large import TINY, Figured, is_large
 from .prefetch import ahead
 from .spread import over
 
@@ -201,10 +202,12 @@ def _numbers(kind: str, pieces: Iterator[Column], kept: Flags | None) -> tuple[n
 def mean_and_sd(values: np.ndarray) -> tuple[float | None, float | None]:
     """Mean and standard deviation of a sample; see the module for the methods.
 
-    What exceeds binary64 on the way is worked out on a smaller scale; `None` if it does so itself.
+    What exceeds binary64 on the way, or falls below it, is worked out on another scale; `None` if
+    it exceeds it itself.
     """
     mean, sd = _mean_and_sd(values)
-    if all(each is None or math.isfinite(each) for each in (mean, sd)):
+    fits = all(each is None or math.isfinite(each) for each in (mean, sd))
+    if fits and not (sd is not None and sd < TINY and float(np.ptp(values)) > 0):
         return mean, sd
     largest = float(max(abs(float(values.min())), abs(float(values.max()))))
     scaled = _mean_and_sd(values / largest)
@@ -302,7 +305,7 @@ def _as_times(figures: Figures, kind: str) -> Figures:
         if value is not None:
             number = pa.scalar(int(np.floor(value)), TIMED[kind])
             try:
-                words[part] = str(number.cast(types[kind]).as_py())
+                words[part] = value_text(number.cast(types[kind]).as_py())
             except (OverflowError, ValueError):  # beyond the years 1 to 9999
                 words |= {part: None, "overflow": True}
     return msgspec.structs.replace(figures, **words)
