@@ -6,6 +6,8 @@ import gzip
 import io
 import json
 import shutil
+import subprocess
+import sys
 import zipfile
 
 import pyarrow.parquet as pq
@@ -290,3 +292,42 @@ def test_files_of_another_version_are_said_to_be(packed_forms, tmp_path):
     pq.write_table(table.replace_schema_metadata(bare), tmp_path / "bare.parquet")
     with pytest.raises(oc.SourceError, match="its checksums are gone"):
         oc.unpack(tmp_path / "bare.parquet")
+
+
+THREADS = """
+import sys, threading
+sys.setswitchinterval(1e-6)
+import olive_crate as oc
+start, found = threading.Barrier(8), []
+
+def work(number):
+    start.wait()
+    if number % 2:
+        oc.pack([sys.argv[1], sys.argv[1]], sys.argv[3], replace=True, workers=1)
+    found.append(len(oc.unpack(sys.argv[2])))
+
+threads = [threading.Thread(target=work, args=(number,)) for number in range(8)]
+for each in threads:
+    each.start()
+for each in threads:
+    each.join()
+print(sorted(found), len(oc.unpack(sys.argv[3])), oc.verify(sys.argv[3]).is_whole)
+"""
+
+
+@pytest.mark.parametrize("attempt", range(3))
+def test_threads_open_and_pack_at_once(tmp_path, attempt):
+    """What a struct is made of was found out by several threads at a time: the process ended."""
+    (tmp_path / "a.csv").write_bytes(b"id;acid\n1;0,3\n2;0,4\n")
+    oc.pack(tmp_path / "a.csv", tmp_path / "a.parquet")
+    names = [str(tmp_path / each) for each in ("a.csv", "a.parquet", "both.parquet")]
+    done = subprocess.run(
+        [sys.executable, "-c", THREADS, *names], capture_output=True, text=True, check=False
+    )
+    assert (done.returncode, done.stderr) == (0, "")
+    assert done.stdout == f"{[2] * 8} 4 True\n"
+    assert sorted(each.name for each in tmp_path.iterdir()) == [
+        "a.csv",
+        "a.parquet",
+        "both.parquet",
+    ]

@@ -652,26 +652,26 @@ def test_a_look_at_a_set_shows_each_file_and_how_it_differs(tmp_path, command):
     assert drawn.returncode == 0 and (tmp_path / "set.png").stat().st_size > 5000
 
 
-def test_the_commands_take_sets(tmp_path, command):
+def test_the_commands_take_sets(tmp_path, here):
     season(tmp_path / "s", 3)
-    made = command("pack", "s", "-o", "packed", "--by", "grove")
+    made = here("pack", "s", "-o", "packed", "--by", "grove")
     assert made.returncode == 0 and "packed into packed" in made.stdout
     assert "3 files" in made.stdout
-    counts = command("counts", "packed", "grove")
+    counts = here("counts", "packed", "grove")
     assert "Campo" in counts.stdout and counts.returncode == 0
     for name in ("summary", "codebook", "patterns", "check", "correlations"):
-        assert command(name, "packed").returncode == 0, name
-    update = command("pack", "s", "-o", "packed", "--update")
+        assert here(name, "packed").returncode == 0, name
+    update = here("pack", "s", "-o", "packed", "--update")
     assert "3 files unchanged" in update.stdout and "nothing to read" in update.stdout
-    plan = command("draft", "s/*.csv", "-o", "s.plan.toml")
+    plan = here("draft", "s/*.csv", "-o", "s.plan.toml")
     assert plan.returncode == 0 and "5 variables" in plan.stdout
-    refused = command("pack", "s")
+    refused = here("pack", "s")
     assert refused.returncode == 1 and "--output FOLDER" in refused.stderr
-    traced = command("trace", "packed", "kg", "3", "--file", "deliveries_2025-02.csv")
+    traced = here("trace", "packed", "kg", "3", "--file", "deliveries_2025-02.csv")
     assert "value: 202" in traced.stdout
-    several = command("trace", "packed", "kg", "3")
+    several = here("trace", "packed", "kg", "3")
     assert several.returncode == 1 and "say which by file" in several.stderr
-    exported = command("export", "packed", "all.csv")
+    exported = here("export", "packed", "all.csv")
     assert exported.returncode == 0 and oc.load(tmp_path / "all.csv").rows == 21
 
 

@@ -18,6 +18,7 @@ import msgspec
 import pyarrow as pa
 
 from .. import kernels
+from ..declaration.converting import converted
 from ..evidence import ALL_EVIDENCE, ALL_NOTES, Evidence, Note
 from ..views import Shown, Worded
 from .promises import ALL_PROMISES, Promise
@@ -129,8 +130,8 @@ class Change(Worded, msgspec.Struct, frozen=True):
     @staticmethod
     def from_dict(plain: dict[str, Any]) -> Change:
         """The change that `to_dict` made this of."""
-        problems = msgspec.convert(plain.get("problems", []), list[Problem])
-        made = msgspec.convert({**plain, "problems": None}, Change)
+        problems = converted(plain.get("problems", []), list[Problem])
+        made = converted({**plain, "problems": None}, Change)
         return msgspec.structs.replace(made, problems=Problems.of(problems))
 
 
@@ -264,13 +265,13 @@ class Receipt(Shown, msgspec.Struct, frozen=True, omit_defaults=True):
         """The receipt that `to_dict` made this of."""
         plain = {key: value for key, value in plain.items() if key != "balanced"}
         typed = {
-            "decided": msgspec.convert(plain.pop("decided", []), list[ANY_EVIDENCE]),
-            "notes": msgspec.convert(plain.pop("notes", []), list[ANY_NOTE]),
-            "promises": msgspec.convert(plain.pop("promises", []), list[ANY_PROMISE]),
+            "decided": converted(plain.pop("decided", []), list[ANY_EVIDENCE]),
+            "notes": converted(plain.pop("notes", []), list[ANY_NOTE]),
+            "promises": converted(plain.pop("promises", []), list[ANY_PROMISE]),
             "changes": [Change.from_dict(each) for each in plain.pop("changes", [])],
             "files": [Receipt.from_dict(each) for each in plain.pop("files", [])],
         }
-        problems = msgspec.convert(plain.pop("problems", []), list[Problem])
-        made = msgspec.convert(plain, Receipt)
+        problems = converted(plain.pop("problems", []), list[Problem])
+        made = converted(plain, Receipt)
         parts = {key: tuple(each) for key, each in typed.items()}
         return msgspec.structs.replace(made, problems=Problems.of(problems), **parts)

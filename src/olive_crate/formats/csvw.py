@@ -38,7 +38,15 @@ TYPES = {
 def csvw_text(
     dataset: PlainDataset, url: str, delimiter: str, encoding: str, missing: str
 ) -> tuple[str, list[str]]:
-    """Metadata for a delimited file of this name, and what it cannot carry."""
+    """Metadata for a delimited file of this name as JSON, and what it cannot carry."""
+    table, notes = csvw_table(dataset, url, delimiter, encoding, missing)
+    return json.dumps({"@context": CONTEXT} | table, ensure_ascii=False, indent=2) + "\n", notes
+
+
+def csvw_table(
+    dataset: PlainDataset, url: str, delimiter: str, encoding: str, missing: str
+) -> tuple[dict[str, Any], list[str]]:
+    """The description of a table (section 5.4), and what it cannot carry."""
     columns, unstorable = [], _Unstorable()
     for name in dataset.names:
         column = dataset[name]
@@ -48,9 +56,8 @@ def csvw_text(
     schema: dict[str, Any] = {"columns": columns}
     key = [name for name in dataset.plan.promised.key if name in dataset.names]
     if key:
-        schema["primaryKey"] = [_word(name) for name in key]
-    document = {
-        "@context": CONTEXT,
+        schema["primaryKey"] = [column_word(name) for name in key]
+    table = {
         "url": quote(url),
         "dialect": {
             "encoding": encoding,
@@ -63,7 +70,7 @@ def csvw_text(
         },
         "tableSchema": schema,
     }
-    return json.dumps(document, ensure_ascii=False, indent=2) + "\n", unstorable.notes()
+    return table, unstorable.notes()
 
 
 class _Unstorable:
@@ -87,7 +94,7 @@ class _Unstorable:
 def _column(column: Column, missing: str, unstorable: _Unstorable) -> dict[str, Any]:
     """One column (section 5.6). Labels and units are annotations (5.8) of shared vocabularies."""
     variable = column.variable
-    made: dict[str, Any] = {"name": _word(variable.name), "titles": variable.name}
+    made: dict[str, Any] = {"name": column_word(variable.name), "titles": variable.name}
     if variable.label:
         made["dc:description"] = variable.label
     if variable.unit:
@@ -112,7 +119,7 @@ def _column(column: Column, missing: str, unstorable: _Unstorable) -> dict[str, 
     return made
 
 
-def _word(name: str) -> str:
+def column_word(name: str) -> str:
     """A name that URI templates can hold (5.1.3 and RFC 6570, 2.3)."""
     word = quote(name, safe="")
     for mark in "-~":

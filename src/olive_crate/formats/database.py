@@ -19,7 +19,13 @@ from ..dataset.taking import pieces_of
 from ..declaration.codes import Meaning, MissingCode
 from ..declaration.variable import Variable
 from ..errors import Advice, PlanError
-from ..sources.addresses import database_kind, full_address, kept_address, remembered
+from ..sources.addresses import (
+    database_kind,
+    full_address,
+    kept_address,
+    remembered,
+    safe_address,
+)
 from ..sources.connecting import DatabaseAddress, WritingFaults
 from ..sources.database import writing
 from .arrow import lacking_values, of_schema, schema_of, table_with
@@ -46,7 +52,7 @@ def write_table(
     """
     if not table:
         raise PlanError(
-            f"{target}: name the table to write",
+            f"{safe_address(str(target))}: name the table to write",
             Advice("use {}", 'table="answers"', "--to-table answers"),
         )
     where = _address(str(target))
@@ -251,7 +257,7 @@ def _values(column: pa.ChunkedArray, kind: str) -> Sequence[Any]:
     if pa.types.is_floating(held) and kind in ("mysql", "mariadb"):
         return [None if each is None or not np.isfinite(each) else each for each in values]
     if pa.types.is_duration(held) and kind != "postgresql":
-        from ..columns.cell_texts import duration_text
+        from ..declaration.values import duration_text
 
         return [None if each is None else duration_text(each) for each in values]
     timed = pa.types.is_date(held) or pa.types.is_temporal(held)

@@ -34,23 +34,40 @@ def ddi_text(
 
     `fields` say where the variables stand, if the file is of fixed width.
     """
+    return codebook_of([(file, dataset)], file, fields), _notes(dataset, bool(fields))
+
+
+def codebook_of(
+    files: Sequence[tuple[str, PlainDataset]], title: str, fields: Sequence[Field] = ()
+) -> str:
+    """A codebook of one or several data files, by their names; identifiers are made unique."""
     root = Element("codeBook", {"xmlns": NAMESPACE, "version": "2.5"})
     citation = SubElement(SubElement(root, "stdyDscr"), "citation")
-    SubElement(SubElement(citation, "titlStmt"), "titl").text = file
-    text = SubElement(SubElement(root, "fileDscr", {"ID": "F1"}), "fileTxt")
+    SubElement(SubElement(citation, "titlStmt"), "titl").text = title
+    for number, (file, dataset) in enumerate(files, 1):
+        _file(root, f"F{number}", file, dataset, fields)
+    data = SubElement(root, "dataDscr")
+    placed = {field.name: field for field in fields}
+    for number, (_, dataset) in enumerate(files, 1):
+        before = f"F{number}" if len(files) > 1 else ""
+        for place, name in enumerate(dataset.names, 1):
+            ids = {"ID": f"{before}V{place}", "files": f"F{number}"}
+            _variable(data, ids, dataset[name], placed.get(name))
+    indent(root)
+    head = '<?xml version="1.0" encoding="UTF-8"?>\n'
+    return head + tostring(root, "unicode") + "\n"
+
+
+def _file(
+    root: Element, own_id: str, file: str, dataset: PlainDataset, fields: Sequence[Field]
+) -> None:
+    text = SubElement(SubElement(root, "fileDscr", {"ID": own_id}), "fileTxt")
     SubElement(text, "fileName").text = file
     size = SubElement(text, "dimensns")
     SubElement(size, "caseQnty").text = str(dataset.rows)
     SubElement(size, "varQnty").text = str(len(dataset.variables))
     if fields:
         SubElement(size, "recPrCas").text = str(max(field.line for field in fields))
-    data = SubElement(root, "dataDscr")
-    placed = {field.name: field for field in fields}
-    for number, name in enumerate(dataset.names, 1):
-        _variable(data, number, dataset[name], placed.get(name))
-    indent(root)
-    head = '<?xml version="1.0" encoding="UTF-8"?>\n'
-    return head + tostring(root, "unicode") + "\n", _notes(dataset, bool(fields))
 
 
 def _notes(dataset: PlainDataset, fixed: bool) -> list[str]:
@@ -72,9 +89,9 @@ def _notes(dataset: PlainDataset, fixed: bool) -> list[str]:
     ]
 
 
-def _variable(parent: Element, number: int, column: Column, field: Field | None) -> None:
+def _variable(parent: Element, ids: dict[str, str], column: Column, field: Field | None) -> None:
     variable = column.variable
-    var = SubElement(parent, "var", _attributes(variable, number, field))
+    var = SubElement(parent, "var", _attributes(variable, ids, field))
     if field is not None:
         place = {"StartPos": field.start, "EndPos": field.end, "width": field.width}
         place["RecSegNo"] = field.line
@@ -97,8 +114,8 @@ def _variable(parent: Element, number: int, column: Column, field: Field | None)
     SubElement(var, "varFormat", form).text = kind
 
 
-def _attributes(variable: Variable, number: int, field: Field | None) -> dict[str, str]:
-    made = {"ID": f"V{number}", "name": variable.name, "files": "F1"}
+def _attributes(variable: Variable, ids: dict[str, str], field: Field | None) -> dict[str, str]:
+    made = {"ID": ids["ID"], "name": variable.name, "files": ids["files"]}
     if variable.type in NUMERIC:
         made["intrvl"] = "contin" if variable.type == "number" else "discrete"
     implied = field.decimals if field is not None else variable.decimals

@@ -51,7 +51,10 @@ def _plain(column: Column) -> Any:
         pa.string(): pd.StringDtype(),
         pa.large_string(): pd.StringDtype(),
     }
-    return column.values.to_pandas(types_mapper=nullable.get)
+    values = column.values
+    if pa.types.is_date32(values.type):  # seconds hold the years 1 to 9999
+        values = values.cast(pa.timestamp("s"))
+    return values.to_pandas(types_mapper=nullable.get)
 
 
 def _with_codes(column: Column) -> Any:

@@ -23,11 +23,13 @@ from .. import kernels
 from ..columns.column import NOTHING, Column, Columns, Unread, Withheld, told_apart
 from ..dataset.model import PlainDataset
 from ..dataset.receipt import Receipt
+from ..declaration.converting import decoded
 from ..declaration.variable import Variable
 from ..errors import OliveCrateError, SourceError, nearest
 from ..kernels.spans import RowNumbers
 from ..kernels.types import Ints
 from ..plan.model import Decisions
+from ..plan.ownership import bounded, packed_content, remember_plan
 from ..plan.toml_read import decisions_from
 from ..plan.toml_write import tables_of
 from ..sources.writing import checked_target, give_up, put_in_place, temporary_beside, writing
@@ -89,7 +91,7 @@ class Packing:
             "reasons": self.shape.reasons,
             "withheld": self.shape.withheld,
             "receipt": receipt.to_dict(),
-            "plan": tables_of(plan, self.path.parent),
+            "plan": (tables := tables_of(plan, self.path.parent)),
             "rows": None if came is None else came.to_dict(),
         }
         with writing(self.path):
@@ -99,6 +101,7 @@ class Packing:
             seal(self._temporary)
             checked_target(self.path, self._replace)
             put_in_place(self._temporary, self.path)
+        remember_plan(plan, self.path, packed_content(tables))
 
     def abandon(self) -> None:
         """Leave nothing behind; harmless after `finish`."""
@@ -132,7 +135,7 @@ def pack_dataset(dataset: PlainDataset, path: Any, replace: bool = False) -> Non
         packing.abandon()
 
 
-def unpack_file(path: Any) -> PlainDataset:
+def unpack_file(path: Any, trust: tuple[str, ...] = ()) -> PlainDataset:
     """Open a packed dataset. Columns are read when they are first asked for.
 
     Raises `SourceError` for a file that is not there or was not packed by Olive Crate.
@@ -147,13 +150,14 @@ def unpack_file(path: Any) -> PlainDataset:
     if text is None:
         raise SourceError(f"{target}: a Parquet file, but not a packed dataset")
     with described(target):
-        check_version(target, msgspec.json.decode(text, type=_Version).version, VERSION)
+        check_version(target, decoded(text, _Version).version, VERSION)
         if sealed is None:
             raise damaged(target, "its checksums are gone")
-        meta = msgspec.json.decode(text, type=PackedMetadata)
+        meta = decoded(text, PackedMetadata)
         came = RowNumbers.from_dict(meta.rows)
         receipt = Receipt.from_dict(meta.receipt)
         plan = decisions_from(meta.plan, target.parent, f"{target}: ")
+        plan = bounded(plan, target, packed_content(meta.plan), trust)
     reasons, held = meta.reasons, meta.withheld
     _check_columns(target, file, [each.name for each in meta.variables], reasons, held)
     columns = Columns(

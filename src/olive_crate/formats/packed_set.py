@@ -24,10 +24,13 @@ from ..columns.rule import IS_NOT_IN_FILE
 from ..dataset.model import PlainDataset
 from ..dataset.packed_set import METADATA, VERSION, Part, Sealed, SetMetadata
 from ..dataset.receipt import Receipt
+from ..declaration.converting import decoded
 from ..declaration.variable import Variable
 from ..errors import SourceError
 from ..kernels.spans import RowNumbers, chained
 from ..kernels.types import Ints
+from ..plan.model import Decisions
+from ..plan.ownership import bounded, packed_content
 from ..plan.toml_read import decisions_from
 from ..sources.folder import Folder
 from . import parquet
@@ -53,35 +56,48 @@ def metadata_of(folder: Folder) -> SetMetadata | None:
         return None
     name = folder.path(METADATA)
     with described(name):
-        sealed = msgspec.json.decode(data, type=Sealed)
+        sealed = decoded(data, Sealed)
         check_version(name, sealed.version, VERSION)
         if sum_of(bytes(sealed.set)) != sealed.sum:
             raise damaged(name)
-        return msgspec.json.decode(sealed.set, type=SetMetadata)
+        return decoded(sealed.set, SetMetadata)
 
 
-def unpack_set(folder: Folder, spread: Spread | None = None) -> PlainDataset:
+def unpack_set(
+    folder: Folder, spread: Spread | None = None, trust: tuple[str, ...] = ()
+) -> PlainDataset:
     """Open a packed set. Raises `SourceError` for a folder that holds none."""
     metadata = metadata_of(folder)
     if metadata is None:
         raise SourceError(f"{folder}: a folder, but not a packed set (it has no {METADATA})")
-    return opened(folder, metadata, spread)
+    return opened(folder, metadata, spread, trust)
 
 
-def opened(folder: Folder, metadata: SetMetadata, spread: Spread | None = None) -> PlainDataset:
+def opened(
+    folder: Folder,
+    metadata: SetMetadata,
+    spread: Spread | None = None,
+    trust: tuple[str, ...] = (),
+) -> PlainDataset:
     """The dataset of a set by its metadata."""
     held = parts_of(folder, metadata, spread)
     columns = Columns({each.name: held.column(each) for each in metadata.variables})
-    base = Path(folder.address) if folder.is_local else None
     return PlainDataset(
         tuple(metadata.variables),
         columns,
         metadata.rows,
         _receipt(metadata),
-        decisions_from(metadata.plan, base, f"{folder}: "),
+        plan_of(folder, metadata, trust),
         _source_rows(metadata),
         held,
     )
+
+
+def plan_of(folder: Folder, metadata: SetMetadata, trust: tuple[str, ...] = ()) -> Decisions:
+    """The plan that a set was packed by, kept to what it may open."""
+    base = Path(folder.address) if folder.is_local else None
+    plan = decisions_from(metadata.plan, base, f"{folder}: ")
+    return bounded(plan, Path(folder.path(METADATA)), packed_content(metadata.plan), trust)
 
 
 def parts_of(folder: Folder, metadata: SetMetadata, spread: Spread | None = None) -> PackedParts:

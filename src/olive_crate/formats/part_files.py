@@ -8,7 +8,6 @@ a variable has no column in the files, as other engines expect it.
 from __future__ import annotations
 
 import contextlib
-import datetime as dt
 import uuid
 from collections.abc import Iterator
 from typing import IO, Any
@@ -18,7 +17,6 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from ..columns.cell_texts import duration_text
 from ..columns.column import Column
 from ..dataset.packed_set import MOST_FOLDERS, STAGING, Constant, Part, PartsBy
 from ..dataset.receipt import Receipt
@@ -216,7 +214,7 @@ def _divided(columns: list[Column], names: tuple[str, ...]) -> Iterator[tuple[Ke
 
 
 def _text(value: Any) -> str:
-    return duration_text(value) if isinstance(value, dt.timedelta) else value_text(value)
+    return value_text(value)
 
 
 def _constants(column: Column) -> tuple[Ints, list[Constant]]:

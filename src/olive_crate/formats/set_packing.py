@@ -7,7 +7,6 @@ replaced last: until then the folder is what it was. Only files that the metadat
 from __future__ import annotations
 
 import contextlib
-import shutil
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -31,7 +30,7 @@ from ..declaration.promises import Promised
 from ..errors import Advice, PlanError, SourceError, TargetError
 from ..evidence import Note
 from ..plan.model import Decisions
-from ..plan.toml_read import decisions_from
+from ..plan.ownership import packed_content, remember_plan
 from ..reading.sets.loading import judged_promises
 from ..reading.sets.packing import Packed, pack_files, stored
 from ..reading.sets.part_task import placed_at, relative_address
@@ -42,8 +41,9 @@ from ..reading.single_pass import Progress
 from ..sources.folder import Folder
 from ..sources.locking import locked
 from ..sources.sets import Files, Member, member_of
+from ..sources.writing import folder_beside, give_up_folder
 from .packed import Packing
-from .packed_set import metadata_of, opened, parts_of
+from .packed_set import metadata_of, opened, parts_of, plan_of
 from .parquet import sum_of
 from .part_files import PartFiles, too_many
 
@@ -86,9 +86,18 @@ def pack_set(
         old = _checked(folder, replace)
         with locked(folder, LOCK), _staged(folder):
             packed = pack_files(files, plan, folder, by, runner_of or threads(plan), progress)
-            return _in_place(folder, packed, old)
+            receipt = _in_place(folder, packed, old)
+        _remember(folder, plan, packed)
+        return receipt
     finally:
         folder.remove_empty("")
+
+
+def _remember(folder: Folder, plan: Decisions, packed: Packed) -> None:
+    """Remember that this run has written the plan of a set on this machine."""
+    if folder.is_local:
+        content = packed_content(packed.metadata.plan)
+        remember_plan(plan, Path(folder.path(METADATA)), content)
 
 
 def _checked(folder: Folder, replace: bool) -> SetMetadata | None:
@@ -183,13 +192,12 @@ def pack_to_file(
 ) -> Receipt:
     """Pack a set into one Parquet file, in bounded memory."""
     packing = Packing(path, replace)
-    aside = Folder(packing.path.parent / f".{packing.path.name}.parts")
+    aside = Folder(folder_beside(packing.path))
     try:
-        aside.make()
         packed = pack_files(files, plan, aside, PartsBy(), threads(plan), progress)
-        for source in packed.metadata.sources:
-            for part in source.parts:
-                aside.move(f"{STAGING}/{part.path}", part.path)
+        named = {part.path for source in packed.metadata.sources for part in source.parts}
+        for path_of_part in named:  # a file that is listed twice has one part
+            aside.move(f"{STAGING}/{path_of_part}", path_of_part)
         receipt = _with_promises(aside, packed)
         dataset = opened(aside, packed.metadata)
         parts = parts_of(aside, packed.metadata)
@@ -202,7 +210,7 @@ def pack_to_file(
         return receipt
     finally:
         packing.abandon()
-        shutil.rmtree(aside.address, ignore_errors=True)
+        give_up_folder(Path(aside.address))
 
 
 def _of_type(column: Column, kind: Any) -> Column:
@@ -231,6 +239,7 @@ def update_set(
     dry_run: bool = False,
     runner_of: RunnerOf | None = None,
     progress: Progress | None = None,
+    trust: tuple[str, ...] = (),
 ) -> Update:
     """Read new and changed files into a packed set, by the plan that it was packed by.
 
@@ -240,8 +249,7 @@ def update_set(
     old = metadata_of(folder)
     if old is None:
         raise SourceError(f"{folder}: there is no packed set to bring up to date")
-    base = Path(folder.address) if folder.is_local else None
-    settled = plan or decisions_from(old.plan, base, f"{folder}: ")
+    settled = plan or plan_of(folder, old, trust)
     if files is None:
         from ..reading.loading import source_named
 
@@ -328,6 +336,7 @@ def _updated(
         if source.name in names and not all(part.path in paths for part in source.parts)
     )
     receipt = _in_place(how.folder, packed, how.old)
+    _remember(how.folder, how.plan, packed)
     return msgspec.structs.replace(told, again=again, widened=widened, receipt=receipt)
 
 

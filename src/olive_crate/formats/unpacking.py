@@ -20,7 +20,7 @@ def is_packed(source: Any) -> bool:
     return "://" not in text and os.path.isfile(os.path.join(text, METADATA))
 
 
-def unpack(path: Any, cluster: Any = None) -> PlainDataset:
+def unpack(path: Any, cluster: Any = None, trust: tuple[str, ...] = ()) -> PlainDataset:
     """Open a packed dataset; a set's figures are worked out on a cluster if one is given.
 
     Raises `SourceError` for what is not there or was not packed by Olive Crate.
@@ -29,11 +29,11 @@ def unpack(path: Any, cluster: Any = None) -> PlainDataset:
     if not os.path.isdir(text) and "://" not in text:
         from .packed import unpack_file
 
-        return unpack_file(path)
+        return unpack_file(path, trust)
     from .packed_set import unpack_set
 
     if cluster is None:
-        return unpack_set(Folder(text))
+        return unpack_set(Folder(text), None, trust)
     from .cluster import client_of, spread_over
 
-    return unpack_set(Folder(text), spread_over(client_of(cluster)))
+    return unpack_set(Folder(text), spread_over(client_of(cluster)), trust)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import time
 from collections.abc import Mapping
 from pathlib import Path
@@ -21,7 +22,7 @@ from ..kernels.spans import RowNumbers, chained, gathered
 from ..layouts.base import Block, SourceLayout
 from ..plan.deciding import with_options
 from ..plan.model import Decisions
-from ..sources.addresses import is_web, kept_address
+from ..sources.addresses import is_address, is_web, kept_address
 from ..sources.file_sets import PATTERN, files_in, is_set
 from ..sources.file_sets import files as files_named
 from ..sources.opening import open_source, recognised
@@ -169,7 +170,7 @@ def source_named(source: Any, plan: Decisions, options: Mapping[str, Any]) -> Na
         given = plan.source_path()
     else:
         plan = with_options(plan, options)
-    one, files = opened_or_set(given, plan, by_user=given is source or plan.read_from is None)
+    one, files = opened_or_set(given, plan, by_user=given is source or plan.reach is None)
     if given is source:
         plan = _from_here(plan, source, files)
     if one is not None and one.sheet and plan.sheet.sheet is None:
@@ -194,6 +195,11 @@ def opened_or_set(
             opened = _opened(given, plan, by_user)
     except HoldsSeveral as held:
         files = files_in(held.name, held.members)
+    if files is not None and not by_user and plan.reach is not None:
+        paths = [each.source for each in files if isinstance(each.source, str)]
+        for path in paths:  # a link in the folder may lead out of it
+            if not is_address(path):
+                plan.reach.check(os.path.abspath(path))
     sheet = plan.sheet.sheet
     if isinstance(sheet, tuple) or (isinstance(sheet, str) and PATTERN.search(sheet)):
         from .sets.sheets import sheets_of
@@ -207,8 +213,8 @@ def _opened(given: Any, plan: Decisions, by_user: bool) -> Source:
     if plan.source.keep_copy and isinstance(given, str) and is_web(given):
         from ..sources.copies import with_copy
 
-        return recognised(with_copy(given, plan.base or Path()))
-    return open_source(given, by_user)
+        return recognised(with_copy(given, plan.base or Path()), plan.limits)
+    return open_source(given, by_user, plan.limits)
 
 
 def _from_here(plan: Decisions, source: Any, files: Files | None) -> Decisions:
@@ -216,10 +222,11 @@ def _from_here(plan: Decisions, source: Any, files: Files | None) -> Decisions:
     replace = msgspec.structs.replace
     if files is not None and not isinstance(source, (str, Path)) and plan.source.paths is None:
         named = replace(plan.source, path=None, paths=files.given or None)
-        return replace(plan, source=named, base=None)
+        return replace(plan, source=named, base=None, reach=None)
     if isinstance(source, (str, Path)):
         path = kept_address(str(source))
-        return replace(plan, source=replace(plan.source, path=path, paths=None), base=None)
+        named = replace(plan.source, path=path, paths=None)
+        return replace(plan, source=named, base=None, reach=None)
     return plan
 
 

@@ -25,6 +25,7 @@ from ..evidence import (
 )
 from ..plan.model import Decisions
 from .preparing import Reading
+from .settling import without_settled
 from .single_pass import proven
 from .variable_evidence import about_variable, with_others
 
@@ -164,10 +165,11 @@ def _fixed_settings(plan: Decisions) -> dict[str, str]:
 def decided(reading: Reading, with_variables: bool = True) -> list[Evidence]:
     """What was decided without being asked, about the source and its variables."""
     evidence = [*map(reading.with_rows, proven(reading)), *_uncovered(reading), *_repeated(reading)]
+    settled = reading.found.plan.settled
     if not with_variables:
-        return evidence
+        return without_settled(evidence, settled)
     about = [each for column in reading.columns for each in about_variable(column)]
-    return evidence + with_others(about)
+    return without_settled(evidence + with_others(about), settled)
 
 
 def _repeated(reading: Reading) -> list[Evidence]:

@@ -110,7 +110,9 @@ def _of_set(dataset: PlainDataset, given: Any, case: int) -> _Place:
     """The file of a set that a case came from. Raises `SourceError` if it is gone or changed."""
     assert dataset.source_rows is not None
     name = dataset.source_rows.files_at(np.array([case]))[0]
-    _, files = opened_or_set(dataset.plan.source_path() if given is None else given, dataset.plan)
+    plan = dataset.plan
+    by_user = given is not None or plan.reach is None
+    _, files = opened_or_set(plan.source_path() if given is None else given, plan, by_user)
     member = next((each for each in files or () if each.name == name), None)
     if member is None:
         raise SourceError(f"{name}: is not among the files of the set any more")
@@ -187,7 +189,9 @@ def _rows_of_file(
 
 def _source(dataset: PlainDataset, given: Any) -> Source:
     """The source as it is now. Raises `SourceError` if it is not what was read."""
-    opened = open_source(dataset.plan.source_path() if given is None else given)
+    by_user = given is not None or dataset.plan.reach is None
+    named = dataset.plan.source_path() if given is None else given
+    opened = open_source(named, by_user, dataset.plan.limits)
     known = dataset.receipt.fingerprint
     if known and opened.fingerprint() not in ("", known):
         raise SourceError(

@@ -48,6 +48,11 @@ def with_dictionary(plan: Decisions) -> Decisions:
     if plan.base is not None and "://" not in path:
         path = str(plan.base / path)
     found = _read(open_source(path), spec.get("headings") or {}, spec.get("sheet"))
+    return completed(plan, found, path, by)
+
+
+def completed(plan: Decisions, found: Dictionary, path: str, by: str = "name") -> Decisions:
+    """The plan with what a dictionary says, which was read from this path."""
     return _applied(_with_file_options(plan, found, path), found, by)
 
 

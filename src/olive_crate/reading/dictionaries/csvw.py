@@ -60,6 +60,11 @@ def read_csvw(source: Source) -> Dictionary:
         document = json.loads(source.head(LARGEST).decode("utf-8-sig"))
     except (UnicodeDecodeError, json.JSONDecodeError) as error:
         raise SourceError(f"{name}: not JSON in UTF-8: {error}") from None
+    return described(document, name)
+
+
+def described(document: Any, name: str) -> Dictionary:
+    """What metadata say of one table. Raises as `read_csvw` does."""
     context = document.get("@context") if isinstance(document, dict) else None
     own = context[0] if isinstance(context, list) and context else context
     if own != CONTEXT:

@@ -117,7 +117,7 @@ def plan_for(plan: Decisions, member: Member) -> Decisions:
 
 def find_file(member: Member, place: int, plan: Decisions, thorough: bool = True) -> FileFound:
     """The layout of one file. Raises what a single file would raise."""
-    source = open_source(member.source)
+    source = open_source(member.source, limits=plan.limits)
     if source.path is None and "://" not in source.name:
         source = msgspec.structs.replace(source, name=member.name)
     own = plan_for(plan, member)

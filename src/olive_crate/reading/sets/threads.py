@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 import msgspec
 
 from ...dataset.packed_set import STAGING, PackedSource
+from ...declaration.converting import decoded
 from ...plan.model import Decisions
 from ...workers import ALONE, Workers, usual_workers
 from .differences import FileFound
@@ -82,7 +83,7 @@ def _done_before(task: Task, record: str) -> PackedSource | None:
     if data is None:
         return None
     try:
-        known = msgspec.json.decode(data, type=PackedSource)
+        known = decoded(data, PackedSource)
     except msgspec.DecodeError:
         return None
     there = (
