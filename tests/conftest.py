@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import atexit
 import os
+import shutil
 import subprocess
 import sys
+import tempfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -21,6 +24,10 @@ settings.register_profile(
     suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow],
 )
 settings.load_profile("project")
+
+os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="olive-crate-tests-")
+atexit.register(shutil.rmtree, os.environ["XDG_STATE_HOME"], ignore_errors=True)
+"""Plans that tests write are remembered apart from those of whoever runs the tests."""
 
 DEMO = Path(__file__).parent.parent / "src" / "olive_crate" / "demo" / "data"
 
@@ -71,3 +78,22 @@ def level(request: pytest.FixtureRequest) -> Iterator[str]:
         pytest.skip("not on this processor")
     yield request.param
     compiled.instructions(usual)
+
+
+@pytest.fixture
+def here(tmp_path: Path, monkeypatch, capsys) -> Callable[..., subprocess.CompletedProcess[str]]:
+    """The command in this process, for what does not depend on the process: ten times as fast."""
+    from olive_crate.cli import datasets, main
+
+    def run(*arguments: object) -> subprocess.CompletedProcess[str]:
+        monkeypatch.chdir(tmp_path)
+        monkeypatch.setattr(sys, "argv", ["olive-crate", *map(str, arguments)])
+        datasets.broken.clear()
+        status = 0
+        try:
+            main()
+        except SystemExit as stop:
+            status = int(stop.code or 0)
+        return subprocess.CompletedProcess(arguments, status, *capsys.readouterr())
+
+    return run

@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 
 import olive_crate as oc
+from olive_crate.demo.walk import STEPS
 
 FILE = (
     "Grove survey\n\nplot|trees|yield|note\n|n|kg/ha|\n"
@@ -50,28 +51,28 @@ def test_the_path_from_look_to_codebook(command, survey):
     assert "unit      kg/ha" in detail.stdout
 
 
-def test_json_says_the_same(command, survey):
-    look = json.loads(command("look", survey, "--json").stdout)
+def test_json_says_the_same(here, survey):
+    look = json.loads(here("look", survey, "--json").stdout)
     assert look["delimiter"] == "|" and look["rows"][2] == {
         "row": 3,
         "part": "names",
         "text": "plot|trees|yield|note",
     }
-    receipt = json.loads(command("pack", survey, "--json").stdout)
+    receipt = json.loads(here("pack", survey, "--json").stdout)
     assert receipt["balanced"] and receipt["rows"] == 60
-    book = json.loads(command("codebook", "survey.parquet", "--json").stdout)
+    book = json.loads(here("codebook", "survey.parquet", "--json").stdout)
     assert [each["variable"]["name"] for each in book["entries"]] == [
         "plot",
         "trees",
         "yield",
         "note",
     ]
-    assert "variable" in json.loads(command("draft", survey, "--json").stdout)
+    assert "variable" in json.loads(here("draft", survey, "--json").stdout)
 
 
-def test_options_of_the_command_are_those_of_the_library(command, tmp_path):
+def test_options_of_the_command_are_those_of_the_library(here, tmp_path):
     (tmp_path / "x.txt").write_text("a~~b\n# no\n1~~5,0\n-9~~6,5\n7~~x\n")
-    done = command(
+    done = here(
         *("pack", "x.txt", "--delimiter", "~~", "--decimal", ",", "--comment", "#"),
         *("--type", "b=number", "--missing", "-9=refused", "--names-row", "1", "--data", "2.."),
     )
@@ -113,10 +114,41 @@ def test_the_demo_walks_through_the_whole_path(command, tmp_path):
     done = command("demo", "walk")
     assert done.returncode == 0, done.stderr
     assert "balanced: 1,331 lines and 24,662 cells accounted for" in done.stdout
-    assert done.stdout.count("\n$ olive-crate ") == 26
+    assert done.stdout.count("\n$ olive-crate ") == len(STEPS)
     (tmp_path / "walk" / "mine.txt").write_text("keep me")
     assert command("demo", "walk").returncode == 1
     assert (tmp_path / "walk" / "mine.txt").exists()
+
+
+BARE = """
+import sys
+from importlib.machinery import PathFinder
+
+EXTRA = {"sqlalchemy", "selectolax", "xlsxwriter", "matplotlib", "jinja2", "dask", "psycopg"}
+
+
+class Without(PathFinder):
+    @classmethod
+    def find_spec(cls, name, path=None, target=None):
+        return None if name in EXTRA else super().find_spec(name, path, target)
+
+
+sys.meta_path[:] = [Without if each is PathFinder else each for each in sys.meta_path]
+"""
+"""What makes Python start as if the extras were not installed."""
+
+
+def test_the_demo_leaves_out_what_needs_an_extra_and_ends_well(command, tmp_path, monkeypatch):
+    (tmp_path / "start").mkdir()
+    (tmp_path / "start" / "sitecustomize.py").write_text(BARE)
+    monkeypatch.setenv("PYTHONPATH", str(tmp_path / "start"))
+    done = command("demo", "walk")
+    assert done.returncode == 0, done.stderr
+    out = done.stdout
+    assert out.count("\n$ olive-crate ") == len(STEPS)
+    left_out = out.count('left out: it needs pip install "olive-crate[')
+    assert left_out == sum(bool(step.extra) for step in STEPS) > 0
+    assert "mill.zip" in out
 
 
 @pytest.mark.parametrize(

@@ -56,8 +56,8 @@ def columns(line: str) -> int:
 
 
 @pytest.mark.parametrize("case", PLAIN)
-def test_what_is_printed_fits_and_says_something(case, survey, command):
-    done = command(*PLAIN[case])
+def test_what_is_printed_fits_and_says_something(case, survey, here):
+    done = here(*PLAIN[case])
     assert done.returncode in ((0, 3) if case == "compare" else (0,)), done.stderr
     assert done.stderr == ""
     lines = done.stdout.splitlines()
@@ -76,8 +76,8 @@ JSON = {
 
 
 @pytest.mark.parametrize("name", JSON)
-def test_json_is_what_the_library_says(name, survey, command):
-    done = command(name, "survey.parquet", "--json")
+def test_json_is_what_the_library_says(name, survey, here):
+    done = here(name, "survey.parquet", "--json")
     assert done.returncode == 0
     wanted = JSON[name](oc.unpack(survey / "survey.parquet"))
     assert json.loads(done.stdout) == json.loads(json.dumps(wanted, default=str))
@@ -105,9 +105,9 @@ FAILING = {
 
 
 @pytest.mark.parametrize("case", FAILING)
-def test_what_fails_is_one_message_with_its_status(case, survey, command):
+def test_what_fails_is_one_message_with_its_status(case, survey, here):
     arguments, status, words = FAILING[case]
-    done = command(*arguments)
+    done = here(*arguments)
     assert done.returncode == status and done.stdout == ""
     assert words in done.stderr and "Traceback" not in done.stderr
     if status == 1:
@@ -116,10 +116,10 @@ def test_what_fails_is_one_message_with_its_status(case, survey, command):
 
 
 @pytest.mark.parametrize("name", COMMANDS)
-def test_each_help_page_names_its_options_and_fits(name, command):
-    done = command(name, "--help")
+def test_each_help_page_names_its_options_and_fits(name, here):
+    done = here(name, "--help")
     assert done.returncode == 0 and done.stderr == ""
     lines = done.stdout.splitlines()
     assert f" {name} [OPTIONS]" in done.stdout and max(map(columns, lines)) <= 100
-    assert "--json" in done.stdout or name in ("draft", "demo")
+    assert "--json" in done.stdout or name in ("crate", "draft", "demo", "report", "settle")
     assert not [line for line in lines if line.rstrip().endswith(("None", "TEXT"))]

@@ -294,11 +294,26 @@ def test_no_secret_is_in_a_message_or_a_plan(tmp_path):
     assert "hush-hush" not in str(caught.value)
     assert "ann" not in str(caught.value)
     assert "postgresql://127.0.0.1:1/mill?…" in shown
+    ds = oc.load(b"a\n1\n")
+    for call in (
+        lambda: ds.export(address),
+        lambda: ds.export(address, table="t"),
+        lambda: ds.export(address, table="t", missing="none"),
+        lambda: oc.look(address),
+        lambda: oc.draft(address, query="DELETE FROM t"),
+        lambda: oc.pack(address, tmp_path / "a.parquet", table="t"),
+        lambda: oc.Crate.new(tmp_path / "crate").add(address, table="t"),
+        lambda: oc.unpack(address),
+        lambda: oc.verify(address),
+    ):
+        with pytest.raises(oc.OliveCrateError) as caught:
+            call()
+        assert "hush-hush" not in str(caught.value) and "ann:" not in str(caught.value)
     (tmp_path / "a.plan.toml").write_text(
         '[database]\nurl = "postgresql://127.0.0.1:1/other?…"\ntable = "t"\n', "utf-8"
     )
     with pytest.raises(oc.SourceError, match=r"pass the full address"):
-        oc.load(oc.Plan.read(tmp_path / "a.plan.toml"))
+        oc.load(oc.Plan.read(tmp_path / "a.plan.toml", trust="databases"))
 
 
 @pytest.mark.parametrize("target", ["mill.db", *SERVERS])
@@ -496,7 +511,12 @@ def test_a_plan_from_elsewhere_gets_no_secret(kind, monkeypatch, tmp_path, comma
     for name in ("OLIVE_CRATE_PASSWORD", "PGPASSWORD"):
         monkeypatch.setenv(name, password)
     assert f'url = "{kind}://{host(kind)}/' in text
+    assert command("summary", "a.plan.toml").returncode == 0, "a run of ours wrote it"
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "somebody else"))
     refused = command("summary", "a.plan.toml")
+    assert refused.returncode == 1
+    assert "--trust databases" in refused.stderr
+    refused = command("summary", "a.plan.toml", "--trust", "databases")
     assert refused.returncode == 1
     assert f"OLIVE_CRATE_HOSTS={host(kind)}" in refused.stderr
     monkeypatch.setenv("OLIVE_CRATE_HOSTS", host(kind))

@@ -13,7 +13,7 @@ DOCS = Path(__file__).parent.parent / "docs"
 BLOCK = re.compile(r"^```console\n(.*?)^```", re.MULTILINE | re.DOTALL)
 
 
-@pytest.mark.parametrize("page", ["databases.md", "web.md"])
+@pytest.mark.parametrize("page", ["checks.md", "databases.md", "web.md"])
 def test_commands_print_what_the_page_says(page, command, tmp_path):
     write_demo(tmp_path)
     shown = 0

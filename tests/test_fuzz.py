@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import io
+import zipfile
+
 import pytest
+import xlsxwriter
 from conftest import BLOCKS, DEMO
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -77,3 +81,20 @@ def test_options_that_do_not_apply_change_nothing(demo, option):
     value = {"trim": True, "comment": "§", "escape": "~", "quote": '"', "grouping": None}[option]
     same = oc.load(demo / "deliveries_2025.csv", keep="Delivery..Tare", **{option: value})
     assert same.equals(plain)
+
+
+@pytest.mark.parametrize("end", ["<si>", "<si><t>vari", "</t></si><si><t>oil", "</si></sst>"])
+def test_shared_strings_that_are_cut_off_are_an_error_of_ours(end):
+    """The first text may begin and never end."""
+    held = io.BytesIO()
+    with xlsxwriter.Workbook(held) as book:
+        book.add_worksheet().write_column(0, 0, ["variety", "oil", "Picual"])
+    cut = io.BytesIO()
+    with zipfile.ZipFile(held) as old, zipfile.ZipFile(cut, "w") as new:
+        for name in old.namelist():
+            text = old.read(name)
+            if name.endswith("sharedStrings.xml"):
+                text = text[: text.index(b"<si>")] + end.encode()
+            new.writestr(name, text)
+    with pytest.raises(oc.SourceError):
+        oc.load(cut.getvalue())

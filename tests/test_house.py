@@ -19,7 +19,8 @@ from hypothesis import strategies as st
 
 import olive_crate as oc
 from olive_crate import evidence
-from olive_crate.plan.options import COMMAND_ONLY_IN_PLANS, OPTIONS
+from olive_crate.plan.option import COMMAND_ONLY_IN_PLANS
+from olive_crate.plan.options import OPTIONS
 
 ROOT = Path(__file__).parent.parent
 SOURCE = ROOT / "src" / "olive_crate"
@@ -94,6 +95,7 @@ WRONG = {
     "row_as": 5,
     "unreadable": "ignore",
     "workers": 0,
+    "ignore": [{"variable": "a"}],
 }
 
 

@@ -151,7 +151,7 @@ def applied(dataset: oc.Dataset, model: Model, step: tuple[str, tuple[Any, ...]]
     return dataset.rename(*given_), renamed(model, *given_)
 
 
-@settings(max_examples=80)
+@settings(max_examples=40)
 @given(CASES, st.booleans(), st.data())
 def test_operations_are_those_on_plain_rows(cases, packed, data):
     """What each operation leaves, with the reasons; a packed dataset answers alike."""

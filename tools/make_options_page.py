@@ -7,8 +7,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from olive_crate.plan.option import GROUPS, Option
-from olive_crate.plan.options import COMMAND_ONLY_IN_PLANS, OPTIONS
+from olive_crate.plan.option import COMMAND_ONLY_IN_PLANS, GROUPS, Option
+from olive_crate.plan.options import OPTIONS
 
 PAGE = Path(__file__).parent.parent / "docs" / "options.md"
 HEAD = """# All reading options

@@ -1,9 +1,9 @@
 """Takes a picture of what each main command prints, from the demo data.
 
-    python tools/make_screenshots.py
+    python tools/make_screenshots.py [NAME...]
 
-Needs Xvfb, xterm and the import of ImageMagick (Debian: xvfb, xterm, imagemagick), and the command
-beside this interpreter. Pictures go to docs/screenshots.
+Needs Xvfb, xterm, the import of ImageMagick and Chromium (Debian: xvfb, xterm, imagemagick,
+chromium), and the command beside this interpreter. Pictures go to docs/screenshots.
 """
 
 from __future__ import annotations
@@ -39,11 +39,12 @@ SHOTS = {
     "look-fixed": "olive-crate look laboratory_2025.txt --layout fixed",
     "check": "olive-crate check deliveries_2025.csv",
     "counts": "olive-crate counts survey.plan.toml replant village",
-    "summary": "olive-crate summary deliveries_2025.parquet",
     "compare": "olive-crate compare deliveries_2025.parquet",
     "trace": "olive-crate trace deliveries.plan.toml acidity 8",
     "look-set": "olive-crate look months | head -64",
-    "variable": "olive-crate codebook deliveries_2025.parquet --variable peroxide",
+    "crate": "olive-crate crate status mill; "
+    "olive-crate crate keys growers register --crate mill; "
+    "olive-crate crate seal mill -o mill.zip --replace; olive-crate verify mill.zip",
 }
 
 
@@ -54,7 +55,8 @@ def at(name: str) -> Path:
 
 def take(name: str, command: str, folder: Path, environment: dict[str, str]) -> None:
     """One picture of a terminal in which the command has run."""
-    shown = f"clear; printf '$ %s\\n' '{command}'; {command}; sleep 6"
+    wait = 3 + command.count("olive-crate ")
+    shown = f"clear; printf '$ %s\\n' '{command}'; {command}; sleep {wait}"
     terminal = subprocess.Popen(
         [
             *("xterm", "-geometry", "104x70+0+0", "-fa", "DejaVu Sans Mono", "-fs", "8"),
@@ -63,10 +65,33 @@ def take(name: str, command: str, folder: Path, environment: dict[str, str]) -> 
         cwd=folder,
         env=environment,
     )
-    time.sleep(4)
+    time.sleep(wait)
     target = PICTURES / f"{name}.png"
     subprocess.run(["import", "-window", "root", str(target)], env=environment, check=True)
     terminal.wait()
+    paper = ("-bordercolor", "#fbfaf5")
+    subprocess.run(
+        [
+            *("convert", target, "-shave", "2x2", *paper, "-border", "1", "-trim", "+repage"),
+            *(*paper, "-border", "10", target),
+        ],
+        check=True,
+    )
+
+
+def take_page(name: str, page: Path) -> None:
+    """One picture of a page in a browser."""
+    with tempfile.TemporaryDirectory() as profile:
+        subprocess.run(
+            [
+                *("chromium", "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic"),
+                *("--no-first-run", "--disable-background-networking", "--disable-sync"),
+                *("--disable-component-update", "--hide-scrollbars", "--window-size=1280,800"),
+                *(f"--user-data-dir={profile}", f"--screenshot={at(name)}", page.as_uri()),
+            ],
+            check=True,
+            capture_output=True,
+        )
 
 
 def main() -> None:
@@ -108,8 +133,13 @@ def main() -> None:
             draw_pairs(survey.correlations("hectares..replant"), at("correlations"))
             with contextlib.chdir(demo):
                 draw_files("months", at("files"))
+            if not sys.argv[1:] or "report" in sys.argv[1:]:
+                with contextlib.chdir(demo):
+                    load("deliveries_2025.csv").report("report.html")
+                take_page("report", demo / "report.html")
             for name, command in SHOTS.items():
-                take(name, command, demo, environment)
+                if not sys.argv[1:] or name in sys.argv[1:]:
+                    take(name, command, demo, environment)
     finally:
         screen.terminate()
 

@@ -12,8 +12,16 @@ from . import views
 
 if TYPE_CHECKING:
     from .api.comparing import compare
+    from .api.crate import Crate
     from .api.dataset import Dataset
-    from .api.pictures import draw_counts, draw_files, draw_pairs, draw_patterns, draw_positions
+    from .api.pictures import (
+        draw_counts,
+        draw_files,
+        draw_findings,
+        draw_pairs,
+        draw_patterns,
+        draw_positions,
+    )
     from .api.plan import Plan
     from .api.reading import dictionary, draft, files, load, look, pack, pieces, unpack, verify
     from .checks.comparison import Comparison
@@ -46,8 +54,16 @@ __version__ = "0.1.0"
 
 _HOMES = {
     "api.comparing": ("compare",),
+    "api.crate": ("Crate",),
     "api.dataset": ("Dataset",),
-    "api.pictures": ("draw_counts", "draw_files", "draw_pairs", "draw_patterns", "draw_positions"),
+    "api.pictures": (
+        "draw_counts",
+        "draw_files",
+        "draw_findings",
+        "draw_pairs",
+        "draw_patterns",
+        "draw_positions",
+    ),
     "api.plan": ("Plan",),
     "api.reading": (
         "dictionary",
@@ -89,6 +105,7 @@ __all__ = [
     "Codebook",
     "Column",
     "Comparison",
+    "Crate",
     "Dataset",
     "Evidence",
     "Exported",
@@ -121,6 +138,7 @@ __all__ = [
     "draft",
     "draw_counts",
     "draw_files",
+    "draw_findings",
     "draw_pairs",
     "draw_patterns",
     "draw_positions",

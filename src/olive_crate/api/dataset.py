@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+import os
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
@@ -97,6 +98,20 @@ class Dataset(PlainDataset, frozen=True, eq=False):
 
         return self.declare(names, **parts_like(self.variables, like, parts))
 
+    def declare_labels(self, labels: Mapping[str, str] | str | os.PathLike[str]) -> Dataset:
+        """Label many variables at once: a mapping from names to labels, or a table of two columns.
+
+        The table's first column has names or headings, its second the labels. Raises `PlanError`
+        for a name that there is not.
+        """
+        from ..reading.labels import labels_of
+
+        found = labels_of(labels, self.variables)
+        made = self
+        for name, label in found.items():
+            made = made.declare(name, label=label)
+        return made
+
     def undeclare(self, names: Names, parts: Iterable[str] | None = None) -> Dataset:
         """Remove the given parts of declarations, or all parts; cells keep their type."""
         from ..plan.declaring import parts_taken_back
@@ -172,16 +187,18 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         *,
         by: str | None = None,
         bins: int | Sequence[float] | None = None,
+        by_label: bool = False,
     ) -> Counts | CountTables | Crossed:
         """Return a frequency table for one name, or a sequence of tables for several.
 
         `by` crosses two variables. `bins` is a number of bins with round edges, or a list of
-        ascending edges; each bin includes its lower edge. Packed datasets are read piece by piece.
+        ascending edges; each bin includes its lower edge. `by_label` counts values of the same
+        label as one. Packed datasets are read piece by piece.
         Raises `PlanError` for unknown names and for values outside the edges.
         """
         from ..describe.counts import counts
 
-        return counts(self, names, by, bins)
+        return counts(self, names, by, bins, by_label)
 
     def summary(self, names: Names = "*", *, complete: bool = False) -> Summary:
         """Return n, missing, distinct, mean, sd, min, quartiles, max and more by variable.
@@ -217,11 +234,36 @@ class Dataset(PlainDataset, frozen=True, eq=False):
 
         return correlations(self, names, use)
 
-    def check(self) -> Findings:
-        """Look for errors in the data; each finding has its evidence and, if possible, a fix."""
+    def check(self, ignore: Sequence[str | Mapping[str, str]] | None = None) -> Findings:
+        """Look for errors in the data; each finding has its evidence and, if possible, a fix.
+
+        `ignore` names findings that were looked at, as the plan's `[check] ignore` does:
+        `"far from the rest"` everywhere, `"far from the rest: acidity"` in one variable, or a
+        mapping with `kind`, `variable` and `reason`. Raises `PlanError` for an unknown kind.
+        """
         from ..checks.checking import check
 
-        return check(self)
+        return check(self, ignore)
+
+    def report(
+        self,
+        path: str | os.PathLike[str],
+        *,
+        title: str | None = None,
+        no_cells: bool = False,
+        replace: bool = False,
+    ) -> None:
+        """Write a report as one HTML file that needs nothing else. Needs the extra `report`.
+
+        It shows what was read, open points, findings, each variable with a picture, missing
+        patterns, correlations and declarations; nothing in it is fetched. `no_cells` leaves out
+        whatever stood in a cell. Raises `PlanError` for a file that is there, unless `replace` is
+        set, and `TargetError` where it cannot be written.
+        """
+        from ..show.report.writing import write_report
+
+        name = title or os.path.basename(self.receipt.source)
+        write_report([(name, self)], path, name, no_cells, replace)
 
     def export(
         self,

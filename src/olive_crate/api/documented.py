@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import functools
 import inspect
-from collections.abc import Callable
-from typing import Any, TypeVar
+import os
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from typing import Any, TypeVar, cast
 
+from ..errors import Advice, SourceError
 from ..plan.option import GROUPS
 from ..plan.options import OPTIONS, TYPES
+from ..sources.addresses import safe_address
 
 
 class Unset:
@@ -23,6 +28,7 @@ F = TypeVar("F", bound=Callable[..., Any])
 
 def takes_reading_options(function: F) -> F:
     """Show every option of reading in the function's signature and docstring."""
+    function = _within_memory(function)
     made = inspect.signature(function)
     own = [each for each in made.parameters.values() if each.kind is not each.VAR_KEYWORD]
     options = [
@@ -36,6 +42,35 @@ def takes_reading_options(function: F) -> F:
     function.__signature__ = signature  # type: ignore[attr-defined]
     function.__doc__ = f"{inspect.cleandoc(function.__doc__ or '')}\n\n{options_text()}"
     return function
+
+
+def _within_memory(function: F) -> F:
+    """The function, which says of what source there was too much for the memory."""
+
+    @functools.wraps(function)
+    def wrapper(source: Any, *rest: Any, **options: Any) -> Any:
+        with memory_for(source):
+            return function(source, *rest, **options)
+
+    return cast(F, wrapper)
+
+
+@contextmanager
+def memory_for(source: Any) -> Iterator[None]:
+    """Where memory runs out, `SourceError` with the source and what to do."""
+    try:
+        yield
+    except MemoryError:
+        is_path = isinstance(source, (str, os.PathLike))
+        name = safe_address(str(source)) if is_path else type(source).__name__
+        raise SourceError(
+            f"{name}: there is not enough memory for it",
+            Advice(
+                "read it piece by piece or pack it, and leave variables out with {}",
+                "keep=[…]",
+                "--keep",
+            ),
+        ) from None
 
 
 def options_text() -> str:

@@ -8,6 +8,7 @@ from typing import Any, Unpack
 from ..errors import PlanError
 from ..plan.options import ReadingOptions
 from ..show.pictures.distributions import draw_counts
+from ..show.pictures.findings import draw_findings
 from ..show.pictures.matrices import draw_pairs, draw_patterns
 from .documented import takes_reading_options
 from .plan import NO_PLAN, Plan
@@ -59,4 +60,11 @@ def draw_files(
     sets.draw_files(found, path)
 
 
-__all__ = ["draw_counts", "draw_files", "draw_pairs", "draw_patterns", "draw_positions"]
+__all__ = [
+    "draw_counts",
+    "draw_files",
+    "draw_findings",
+    "draw_pairs",
+    "draw_patterns",
+    "draw_positions",
+]

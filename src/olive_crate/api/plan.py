@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ..plan import declaring
 from ..plan.model import Decisions
 from ..plan.naming import Renaming
 from ..plan.selecting import Names
 from ..views import Shown
+
+if TYPE_CHECKING:
+    from ..reading.settling import OpenPoint
 
 
 class Plan(Shown, Decisions, frozen=True, omit_defaults=True):
@@ -33,14 +36,19 @@ class Plan(Shown, Decisions, frozen=True, omit_defaults=True):
         return Plan(**{key: getattr(decisions, key) for key in Decisions.__struct_fields__})
 
     @staticmethod
-    def read(path: str | os.PathLike[str]) -> Plan:
+    def read(path: str | os.PathLike[str], trust: str | Iterable[str] = ()) -> Plan:
         """Read a plan file (TOML).
 
-        Raises `PlanError` naming the key for anything that is not a plan.
+        A plan that no run of yours wrote may open what lies under its own folder. `trust` names
+        what else it may: "files", "web", "databases", one or several.
+
+        Raises `PlanError` naming the key for anything that is not a plan, and `SourceError` for a
+        dictionary that the plan may not open.
         """
         from ..plan.toml_read import read_decisions
+        from ..sources.reach import trusted
 
-        return Plan.of(read_decisions(Path(path)))
+        return Plan.of(read_decisions(Path(path), trusted(trust)))
 
     def write(self, path: str | os.PathLike[str], replace: bool = False) -> None:
         """Write the plan as TOML.
@@ -86,6 +94,15 @@ class Plan(Shown, Decisions, frozen=True, omit_defaults=True):
         """Copy the declaration of `like`: the given parts, or all but heading and label."""
         return declaring.declare(self, names, declaring.parts_like(self.variables, like, parts))
 
+    def declare_labels(self, labels: Mapping[str, str] | str | os.PathLike[str]) -> Plan:
+        """Label many variables at once: see `Dataset.declare_labels`."""
+        from ..reading.labels import labels_of
+
+        made = self
+        for name, label in labels_of(labels, self.variables).items():
+            made = made.declare(name, label=label)
+        return made
+
     def undeclare(self, names: Names, parts: Iterable[str] | None = None) -> Plan:
         """Remove the given parts of declarations, or all parts."""
         return declaring.declare(self, names, declaring.parts_taken_back(parts))
@@ -114,6 +131,27 @@ class Plan(Shown, Decisions, frozen=True, omit_defaults=True):
         from ..plan.deciding import with_options
 
         return Plan.of(with_options(self, options))
+
+    def open_points(self) -> list[OpenPoint]:
+        """Examine the plan's source, and return what it leaves open, as questions with proposals.
+
+        Raises `PlanError` for a plan without a source, and `SourceError` and `LayoutError`.
+        """
+        from ..reading import loading, settling
+
+        return settling.open_points(
+            self, lambda each: loading.draft(Plan.of(each), NO_PLAN, {}, None)
+        )
+
+    def settle(self, point: OpenPoint, answer: int | str | Mapping[str, Any]) -> Plan:
+        """Return the plan with an open point answered; it is not asked again.
+
+        `answer` is the number of one of `point.proposals` from 1, `"keep"`, the value of an
+        alternative, or a mapping of what is declared instead. Raises `PlanError` for anything else.
+        """
+        from ..reading.settling import settle
+
+        return Plan.of(settle(self, point, answer))
 
 
 NO_PLAN = Plan()

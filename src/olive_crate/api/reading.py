@@ -3,18 +3,21 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from pathlib import Path
 from typing import TYPE_CHECKING, Any, Unpack
 
 from ..dataset.receipt import Receipt
 from ..errors import PlanError
 from ..plan.options import ReadingOptions
 from .dataset import Dataset
-from .documented import takes_reading_options
+from .documented import memory_for, takes_reading_options
 from .plan import NO_PLAN, Plan
 
 if TYPE_CHECKING:
+    from ..dataset.crates import CrateVerification
+    from ..dataset.model import PlainDataset
     from ..dataset.update import Update
     from ..dataset.verification import Verification
     from ..formats.set_packing import RunnerOf
@@ -30,6 +33,7 @@ def look(
     source: Any,
     *,
     plan: Plan | None = None,
+    trust: str | Iterable[str] = (),
     progress: Progress | None = None,
     **options: Unpack[ReadingOptions],
 ) -> Look | SetLook:
@@ -46,7 +50,7 @@ def look(
     from ..reading import looking
     from ..reading.loading import source_named
 
-    named = source_named(source, _base(plan), options)
+    named = source_named(_trusting(source, trust), _base(plan), options)
     if named.files is None:
         return looking.look(named.source, named.plan, {})
     from ..reading.sets.looking import look_at_set
@@ -59,6 +63,7 @@ def draft(
     source: Any,
     *,
     plan: Plan | None = None,
+    trust: str | Iterable[str] = (),
     progress: Progress | None = None,
     **options: Unpack[ReadingOptions],
 ) -> Plan:
@@ -71,7 +76,7 @@ def draft(
     """
     from ..reading import loading
 
-    return Plan.of(loading.draft(source, _base(plan), options, progress))
+    return Plan.of(loading.draft(_trusting(source, trust), _base(plan), options, progress))
 
 
 @takes_reading_options
@@ -79,6 +84,7 @@ def load(
     source: Any,
     *,
     plan: Plan | None = None,
+    trust: str | Iterable[str] = (),
     progress: Progress | None = None,
     **options: Unpack[ReadingOptions],
 ) -> Dataset:
@@ -86,6 +92,9 @@ def load(
 
     `source` is as for `look`. `plan` is a plan made for another source. `progress` is called with
     the bytes read, the bytes in total (`None` if unknown) and the current step.
+
+    A plan that no run of yours wrote may open what lies under its own folder. `trust` names what
+    else it may open: "files", "web", "databases", one or several.
 
     Raises `SourceError`, `LayoutError`, `PlanError`, and `UnreadableError` if `unreadable="stop"`.
 
@@ -95,7 +104,7 @@ def load(
     """
     from ..reading import loading
 
-    return Dataset.of(loading.load(source, _base(plan), options, progress))
+    return Dataset.of(loading.load(_trusting(source, trust), _base(plan), options, progress))
 
 
 @takes_reading_options
@@ -105,6 +114,7 @@ def pieces(
     rows: int = 50_000,
     settle: bool = False,
     plan: Plan | None = None,
+    trust: str | Iterable[str] = (),
     progress: Progress | None = None,
     **options: Any,
 ) -> Iterator[Dataset]:
@@ -122,7 +132,16 @@ def pieces(
     """
     from ..reading import pieces as reading
 
-    return map(Dataset.of, reading.pieces(source, _base(plan), options, rows, settle, progress))
+    named = _trusting(source, trust)
+    made = reading.pieces(named, _base(plan), options, rows, settle, progress)
+    return _as_datasets(made, source)
+
+
+def _as_datasets(made: Iterator[PlainDataset], source: Any) -> Iterator[Dataset]:
+    """The pieces as datasets, made as they are asked for."""
+    with memory_for(source):
+        for piece in made:
+            yield Dataset.of(piece)
 
 
 @takes_reading_options
@@ -138,6 +157,7 @@ def pack(
     cluster: Any = None,
     range_bytes: int | None = None,
     plan: Plan | None = None,
+    trust: str | Iterable[str] = (),
     progress: Progress | None = None,
     **options: Unpack[ReadingOptions],
 ) -> Receipt | Update:
@@ -159,9 +179,9 @@ def pack(
     from ..reading import loading, packing
 
     if update or dry_run:
-        given = {"forget_gone": forget_gone, "dry_run": dry_run, "cluster": cluster}
-        return _update(source, path, _base(plan), options, progress, given)
-    named = loading.source_named(source, _base(plan), options)
+        given = {"forget_gone": forget_gone, "dry_run": dry_run, "cluster": cluster, "trust": trust}
+        return _update(_trusting(source, trust), path, _base(plan), options, progress, given)
+    named = loading.source_named(_trusting(source, trust), _base(plan), options)
     whole = os.fspath(path).endswith(".parquet") and by is None and cluster is None
     if named.files is None and whole:
         return packing.pack_source(named.source, named.plan, Packing(path, replace), progress)
@@ -189,6 +209,7 @@ def _update(
     from ..formats import set_packing
     from ..reading import loading
     from ..sources.folder import Folder
+    from ..sources.reach import trusted
     from ..sources.sets import Files, member_of
 
     files = None
@@ -206,6 +227,7 @@ def _update(
             given["dry_run"],
             runner_of,
             progress,
+            trusted(given["trust"]),
         )
 
 
@@ -237,8 +259,13 @@ def files(source: Any) -> Files:
     return named(source)
 
 
-def unpack(path: str | os.PathLike[str], *, cluster: Any = None) -> Dataset:
+def unpack(
+    path: str | os.PathLike[str], *, cluster: Any = None, trust: str | Iterable[str] = ()
+) -> Dataset:
     """Open a packed dataset, or the folder of a packed set. Columns are read on first use.
+
+    What goes back to the source (`trace`, reading again) may open what lies under the packed file's
+    folder, unless a run of yours wrote the file. `trust` is as for `load`.
 
     With `cluster`, the address or the client of a Dask cluster that reaches the folder, its
     machines work out counts, figures, patterns and pairs of a packed set.
@@ -246,21 +273,28 @@ def unpack(path: str | os.PathLike[str], *, cluster: Any = None) -> Dataset:
     Raises `SourceError` for a file that does not exist or was not packed by Olive Crate.
     """
     from ..formats.unpacking import unpack as opened
+    from ..sources.reach import trusted
 
-    return Dataset.of(opened(path, cluster))
+    return Dataset.of(opened(path, cluster, trusted(trust)))
 
 
-def verify(path: str | os.PathLike[str]) -> Verification:
-    """Read all of a packed dataset, or of the folder of a packed set, and say whether it is whole.
+def verify(path: str | os.PathLike[str]) -> Verification | CrateVerification:
+    """Read all of a packed dataset, a packed set or a crate, and say whether it is whole.
 
     Every byte is compared with the checksums that were written with it, every cell is read, and the
     receipt is held against the cells. `is_whole` says whether nothing is wrong; `parts` has a file
     each, with its `problem`, and `imbalances` what of the receipt does not add up.
 
-    Raises `SourceError` for what does not exist or was not packed by Olive Crate.
+    Of a sealed crate, the checksums of all files are compared too. Raises `SourceError` for what
+    does not exist or was not packed by Olive Crate.
     """
+    from ..crate.place import is_crate
     from ..formats.verifying import verify as verified
 
+    if is_crate(path):
+        from .crate import Crate
+
+        return Crate.open(path).verify()
     return verified(path)
 
 
@@ -283,6 +317,22 @@ def dictionary(
     from ..reading.dictionaries.applying import plan_of_dictionary
 
     return Plan.of(plan_of_dictionary(path, headings, by, sheet))
+
+
+def _trusting(source: Any, trust: str | Iterable[str]) -> Any:
+    """The source; a plan, by its file or as a value, with what it is trusted with."""
+    from ..sources.reach import trusted
+
+    words = trusted(trust)
+    if not words:
+        return source
+    from ..plan.model import Decisions
+    from ..plan.toml_read import read_decisions
+    from ..sources.sets import PLAN_FILE
+
+    if isinstance(source, (str, os.PathLike)) and os.fspath(source).endswith(PLAN_FILE):
+        source = read_decisions(Path(source), words)
+    return source.trusting(words) if isinstance(source, Decisions) else source
 
 
 def _base(plan: Plan | None) -> Plan:

@@ -16,8 +16,18 @@ import typer
 INTERRUPTED = 130
 """The status by which the parser of arguments says that it has caught an interrupt."""
 COMMANDS = (
-    *("look", "draft", "pack", "codebook", "counts", "summary", "patterns", "correlations"),
-    *("check", "compare", "trace", "verify", "export", "demo"),
+    *(
+        "look",
+        "draft",
+        "settle",
+        "pack",
+        "codebook",
+        "counts",
+        "summary",
+        "patterns",
+        "correlations",
+    ),
+    *("check", "compare", "trace", "verify", "export", "report", "crate", "demo"),
 )
 
 
@@ -38,7 +48,9 @@ def app(arguments: list[str]) -> typer.Typer:
     listed = not asked and not set(arguments) & set(COMMANDS)
     for name in asked or COMMANDS:
         command = getattr(import_module(f".{name}", __name__), name)
-        if listed:  # only its name and what it does will be told
+        if isinstance(command, typer.Typer):
+            made.add_typer(command, name=name)
+        elif listed:  # only its name and what it does will be told
             made.command(name, help=command.__doc__)(_only_listed)
         else:
             made.command(name, cls=GroupedCommand)(command)

@@ -6,7 +6,7 @@ from typing import Annotated, Any
 
 import typer
 
-from .datasets import dataset_of
+from .datasets import dataset_of, picture_option
 from .options import reading
 from .screen import show, show_json, width
 
@@ -17,26 +17,39 @@ def check(
     fail_on: Annotated[
         str | None,
         typer.Option(
-            help="Exit with status 3 for a finding this severe: serious, doubtful or note."
+            help="Exit with status 3 for a finding this severe: serious, note or doubtful."
         ),
     ] = None,
+    doubtful: Annotated[
+        bool, typer.Option("--doubtful", help="Show doubtful findings in full, too.")
+    ] = False,
+    picture: picture_option = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
     options: dict[str, Any] | None = None,
 ) -> None:
     """Print what looks wrong, with the evidence and what would mend it."""
     from ..checks.findings import SEVERITIES
-    from ..errors import PlanError, nearest
+    from ..errors import PlanError, nearest, several
     from ..show.findings import findings_text
 
     if fail_on is not None and fail_on not in SEVERITIES:
         raise PlanError(
             f'--fail-on: there is no severity "{fail_on}"{nearest(fail_on, SEVERITIES)}'
         )
-    findings = dataset_of(source, options or {}).check()
-    if as_json:
+    given = dict(options or {})
+    ignored = given.pop("ignore", None)
+    dataset = dataset_of(source, given)
+    findings = dataset.check(ignored)
+    if picture is not None:
+        from ..show.pictures.findings import draw_findings
+
+        drawn, others = draw_findings(dataset, findings, picture)
+        more = f"; {several(others, 'other')} cannot be drawn" if others else ""
+        show(f"wrote {picture} with {several(drawn, 'finding')}{more}")
+    elif as_json:
         show_json(findings.to_dict())
     else:
-        show(findings_text(findings, width()))
+        show(findings_text(findings, width(), doubtful=doubtful))
     if fail_on is not None:
         failing = SEVERITIES[: SEVERITIES.index(fail_on) + 1]
         if any(each.severity in failing for each in findings):

@@ -8,6 +8,7 @@ from typing import Annotated
 import typer
 
 from .datasets import dataset_of
+from .options import trust_option
 from .screen import show, show_json, width
 
 
@@ -43,16 +44,18 @@ def compare(
         str | None,
         typer.Option(help="Leave out: reasons, labels, declarations.", metavar="PARTS"),
     ] = None,
+    trust: trust_option = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """Print what agrees and what differs; exit with 3 if anything does."""
     from ..api.comparing import compare as compare_datasets
     from ..show.comparison import comparison_text
 
+    given = {} if trust is None else {"trust": trust}
     pairs = [each.partition("=")[::2] for each in headings or []]
     made = compare_datasets(
-        dataset_of(source, {}),
-        None if other is None else dataset_of(other, {}),
+        dataset_of(source, given),
+        None if other is None else dataset_of(other, given),
         key=None if key is None else [part.strip() for part in key.split(",")],
         tolerance=tolerance,
         relative=relative,

@@ -24,6 +24,9 @@ def counts(
         str | None,
         typer.Option("--bins", help="Count numbers in this many bins, or between edges: 0,1,2.5."),
     ] = None,
+    by_label: Annotated[
+        bool, typer.Option("--by-label", help="Count values of the same label as one.")
+    ] = False,
     everything: Annotated[bool, typer.Option("--all", help="Show all values.")] = False,
     picture: picture_option = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
@@ -35,7 +38,7 @@ def counts(
 
     dataset = dataset_of(source, options or {})
     names = variables[0] if len(variables) == 1 else variables
-    made = dataset.counts(names, by=by, bins=_bins(bins))
+    made = dataset.counts(names, by=by, bins=_bins(bins), by_label=by_label)
     if picture is not None:
         from ..show.pictures.distributions import draw_counts
 

@@ -33,9 +33,9 @@ def dataset_of(source: str, options: dict[str, Any]) -> Any:
         from ..api.reading import unpack
         from ..errors import PlanError
 
-        if options:
+        if {*options} - {"trust"}:
             raise PlanError(f"{source}: a packed dataset takes no reading options")
-        return unpack(source)
+        return unpack(source, trust=options.get("trust", ()))
     from ..api.reading import load
 
     with progress("reading") as bar:

@@ -50,20 +50,21 @@ def _serve(server: DemoServer) -> None:
 
 
 def _walk(folder: Path, server: str) -> None:
-    from ..demo.walk import STEPS, lacking, write_demo
+    from ..demo.walk import STEPS, write_demo
 
     write_demo(folder)
-    for number, (words, step) in enumerate(STEPS, 1):
-        command = step.replace("{server}", server)
-        show(f"\n{number}. {words}\n\n$ olive-crate {command}")
-        extra = lacking(command)
-        if extra:
-            show(f'left out: it needs pip install "olive-crate[{extra}]"')
+    for number, step in enumerate(STEPS, 1):
+        command = step.command.replace("{server}", server)
+        show(f"\n{number}. {step.words}\n\n$ olive-crate {command}")
+        if step.lacking:
+            show(f'left out: it needs pip install "olive-crate[{step.lacking}]"')
             continue
+        if step.before is not None:
+            step.before(folder)
         sys.stdout.flush()
         status = _run(folder, command)
-        if status:
-            raise typer.Exit(status)
+        if status != step.status:
+            raise typer.Exit(status or 1)
     show(f"\nThe files are in {folder}; look at the plans, change them, and pack again.")
 
 

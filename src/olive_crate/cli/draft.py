@@ -25,6 +25,7 @@ def draft(
     """Look through the whole file and write a plan, with the evidence as comments."""
     from ..api.reading import draft as draft_plan
     from ..errors import several
+    from ..plan.ownership import remember_plan
     from ..plan.toml_write import tables_of
     from ..show.look import evidence_lines
     from ..sources.writing import checked_target, write_whole
@@ -40,5 +41,6 @@ def draft(
         show_file(text.rstrip("\n"))
         return
     write_whole(target, text.encode("utf-8"))
+    remember_plan(plan, target, text.encode("utf-8"))
     show(f"wrote {target}: {several(len(plan.variables), 'variable')}")
     show_lines(evidence_lines([each for each in plan.evidence if not each.certain], width()))

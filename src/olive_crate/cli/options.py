@@ -12,8 +12,8 @@ from typing import Annotated, Any
 
 import typer
 
-from ..plan.option import Flag, Option
-from ..plan.options import COMMAND_ONLY_IN_PLANS, OPTIONS, TYPES
+from ..plan.option import COMMAND_ONLY_IN_PLANS, Flag, Option
+from ..plan.options import OPTIONS, TYPES
 
 LISTED = re.compile(r"[^:,]+:\d+(-\d+)?(,[^:,]+:\d+(-\d+)?)*")
 NONE_WORD = ("quote", "escape", "comment", "grouping", "delimiter")
@@ -51,11 +51,21 @@ def _annotation(name: str, option: Option, flag: Flag) -> Any:
     ]
 
 
+trust_option = Annotated[
+    str | None,
+    typer.Option(
+        "--trust",
+        help="What a plan from elsewhere may open beside its own folder: files,web,databases.",
+        metavar="WHAT",
+    ),
+]
+
 READING: dict[str, Any] = {
     "plan": Annotated[
         Path | None,
         typer.Option("--plan", help="Plan file (TOML) to read by.", metavar="FILE"),
     ],
+    "trust": trust_option,
     **{
         parameter_of(flag): _annotation(name, option, flag)
         for name, option in OPTIONS.items()
@@ -95,10 +105,12 @@ def library_options(raw: Mapping[str, Any]) -> dict[str, Any]:
         }
         if given:
             options[name] = PARSERS.get(name, _as_given)(name, given)
+    if raw["trust"] is not None:
+        options["trust"] = raw["trust"]
     if raw["plan"] is not None:
         from ..api.plan import Plan
 
-        options["plan"] = Plan.read(raw["plan"])
+        options["plan"] = Plan.read(raw["plan"], raw["trust"] or ())
     return options
 
 
@@ -152,10 +164,12 @@ def _record_type(name: str, given: dict[str, Any]) -> dict[str, Any]:
 
 def _rows(name: str, given: dict[str, Any]) -> dict[str, Any]:
     rows = dict(given)
-    if "names" in rows:
-        text = rows["names"]
+    for part in ("names", "left_out"):
+        if part not in rows:
+            continue
+        text = rows[part]
         try:
-            rows["names"] = [] if text == "none" else [int(part) for part in text.split(",")]
+            rows[part] = [] if text == "none" else [int(each) for each in text.split(",")]
         except ValueError:
             raise typer.BadParameter(f"expected row numbers, got {text!r}") from None
     if rows.get("data", "").isdigit():
@@ -177,10 +191,10 @@ def _types(name: str, given: dict[str, Any]) -> Any:
 
 
 def _missing(name: str, given: dict[str, Any]) -> list[dict[str, Any]]:
-    return [_code(text) for text in given[name]]
+    return [code_of(text) for text in given[name]]
 
 
-def _code(text: str) -> dict[str, Any]:
+def code_of(text: str) -> dict[str, Any]:
     """A missing code as it is typed: `-9`, `777=sample lost`, `880..889=not tested`."""
     code, _, reason = text.partition("=")
     low, dots, high = code.partition("..")
@@ -236,5 +250,5 @@ def source_of(source: str, options: Mapping[str, Any]) -> Any:
     if source.endswith(".toml") and "plan" not in options:
         from ..api.plan import Plan
 
-        return Plan.read(source)
+        return Plan.read(source, options.get("trust", ()))
     return source

@@ -96,3 +96,21 @@ def _deliveries(draw: random.Random) -> list[tuple[object, ...]]:
             )
         )
     return made
+
+
+def deliver_more(folder: Path) -> None:
+    """Another week in the register: deliveries of growers that are known."""
+    draw = random.Random(1848)
+    week = [
+        (
+            20_000 + DELIVERIES + at,
+            draw.randrange(1, GROWERS + 1),
+            f"2026-01-{2 + at % 5:02}",
+            round(draw.lognormvariate(6.6, 0.6), 1),
+            f"{draw.lognormvariate(-0.2, 0.4):.2f}",
+            "frost",
+        )
+        for at in range(1, 25)
+    ]
+    with closing(sqlite3.connect(folder / "mill.db")) as link, link:
+        link.executemany("INSERT INTO deliveries VALUES (?, ?, ?, ?, ?, ?)", week)

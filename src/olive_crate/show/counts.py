@@ -145,5 +145,12 @@ def crossed_text(made: Crossed, width: int = WIDTH) -> str:
     rows.append(["sum", *(f"{count:,}" for count in sums), f"{sum(sums):,}"])
     lines = table(heads, rows, "l" + "r" * (len(heads) - 1), width)
     if made.either_missing:
-        lines.append(f"{several(made.either_missing, 'row')} of {made.total:,} lack either value")
+        lines.append(f"{several(made.either_missing, 'row')} of {made.total:,} lack a value:")
+        for variable, missing in (
+            (made.down, made.down_missing),
+            (made.across, made.across_missing),
+        ):
+            why = ", ".join(f"{reason} {count:,}" for reason, count in missing.items())
+            lines += [f"  {variable.name}: {why}"] if why else []
+        lines += [f"  both: {made.both_missing:,}"] if made.both_missing else []
     return "\n".join(lines)

@@ -5,9 +5,9 @@ from __future__ import annotations
 import unicodedata
 from functools import singledispatch
 
-from ..checks import findings as found
+from ..checks import kinds as found
 from ..checks.findings import Finding, Findings
-from ..checks.texts import look_alike
+from ..checks.spelling import look_alike
 from ..describe.meanings import UnexplainedValues
 from ..errors import several
 from ..evidence import TextCount
@@ -16,26 +16,47 @@ from .mends import mend_text
 from .notes import broken_words, promised_words
 from .text import WIDTH, case_list, cut, place_list, visible, wrapped
 
-SIGNS = {"serious": "!", "doubtful": "?", "note": "-"}
+SIGNS = {"serious": "!", "note": "-", "doubtful": "?"}
 MOST = 200
 """Findings that are shown; more are only counted."""
 
 
-def findings_text(findings: Findings, width: int = WIDTH, most: int = MOST) -> str:
-    """A paragraph for each finding: what, where, and what would mend it."""
+def findings_text(
+    findings: Findings, width: int = WIDTH, most: int = MOST, doubtful: bool = False
+) -> str:
+    """A paragraph for each finding: what, where, and what would mend it.
+
+    Doubtful ones are one line together, unless they are asked for.
+    """
+    ignored = f"{several(findings.ignored, 'more')} ignored, as asked" if findings.ignored else ""
     if not len(findings):
-        return "nothing found"
+        return "nothing found" + (f" ({ignored})" if ignored else "")
+    whole = [each for each in findings if doubtful or each.severity != "doubtful"]
+    folded = [each for each in findings if each not in whole]
     lines = []
-    for each in findings[:most]:
+    for each in whole[:most]:
         line = f"{SIGNS[each.severity]} {visible(finding_line(each))}"
         lines += wrapped(line, width, "    ")
         if each.mend:
             lines.append(cut(f"    fix: {mend_text(each.mend)}", width))
-    if len(findings) > most:
-        lines.append(f"and {several(len(findings) - most, 'more finding')}")
+    if len(whole) > most:
+        lines.append(f"and {several(len(whole) - most, 'more finding')}")
+    if folded:
+        lines += wrapped(f"{SIGNS['doubtful']} perhaps: {visible(_folded(folded))}", width, "    ")
     counts = [(severity, sum(each.severity == severity for each in findings)) for severity in SIGNS]
     listed = ", ".join(f"{count} {severity}" for severity, count in counts if count)
-    return "\n".join([*lines, "", f"{several(len(findings), 'finding')}: {listed}"])
+    total = f"{several(len(findings), 'finding')}: {listed}"
+    return "\n".join([*lines, "", f"{total}; {ignored}" if ignored else total])
+
+
+def _folded(findings: list[Finding]) -> str:
+    """What is perhaps wrong, by kinds: `far from the rest (acidity, tare)`."""
+    kinds: dict[str, list[str]] = {}
+    for each in findings:
+        kinds.setdefault(each.kind, []).extend(each.variables)
+    return "; ".join(
+        f"{kind} ({cut(', '.join(names), 60)})" if names else kind for kind, names in kinds.items()
+    )
 
 
 def finding_line(finding: Finding) -> str:
@@ -137,7 +158,8 @@ def _(finding: found.LevelDoesNotFit) -> str:
 @found_words.register
 def _(finding: found.DuplicateRows) -> str:
     rows = several(finding.count, "row")
-    return f"{rows} equal to an earlier row in all variables"
+    but = f" but {' and '.join(finding.but_for)}" if finding.but_for else ""
+    return f"{rows} equal to an earlier row in all variables{but}"
 
 
 @found_words.register
@@ -175,8 +197,11 @@ def _(finding: found.DataReadAsHeading) -> str:
 
 @found_words.register
 def _(finding: found.HeadingAmongTheData) -> str:
+    if finding.again:
+        return f"{several(finding.count, 'row')} with the names of the variables again"
     names = ", ".join(finding.variables[:5])
-    return f"the first case has text where the others have numbers: {names}"
+    first = "the first case has" if finding.count == 1 else f"the first {finding.count} cases have"
+    return f"{first} text where the others have numbers: {names}"
 
 
 @found_words.register
@@ -222,8 +247,110 @@ def _(finding: found.DatesAtAnEpoch) -> str:
 
 
 @found_words.register
+def _(finding: found.DatesFarOff) -> str:
+    days = ", ".join(finding.days) + (" …" if finding.others else "")
+    return f"{days}, while the others are within {finding.first}–{finding.last}"
+
+
+@found_words.register
 def _(finding: found.DatesInTheFuture) -> str:
     return ", ".join(finding.days) + (" …" if finding.others else "")
+
+
+@found_words.register
+def _(finding: found.SlippedDecimals) -> str:
+    times = _times(finding.factor)
+    values = f"{', '.join(finding.values)}: "
+    return f"{values}{times} what the others would let expect ({finding.low}–{finding.high})"
+
+
+def _times(factor: float) -> str:
+    """`1,000 times` or `a tenth of`."""
+    if factor >= 1:
+        return f"{factor:,.6g} times"
+    parts = {0.1: "a tenth of", 0.01: "a hundredth of", 0.001: "a thousandth of"}
+    return parts.get(round(factor, 6), f"{factor:.4g} times")
+
+
+@found_words.register
+def _(finding: found.ChangeOfScale) -> str:
+    which = "all values" if finding.to_the_end else several(finding.count, "value")
+    middle = f"the middle one is {finding.inside}, of the others {finding.outside}"
+    return f"from here on {which} are about {_times(finding.factor)} the others: {middle}"
+
+
+@found_words.register
+def _(finding: found.LostZeros) -> str:
+    short = several(finding.count, "identifier")
+    if finding.in_part:
+        return f"{short} shorter than {finding.length} digits, where others begin with zeros"
+    return f"{short} shorter than {finding.length} digits, as if zeros in front had been lost"
+
+
+@found_words.register
+def _(finding: found.EmptyCases) -> str:
+    return f"{several(finding.count, 'case')} with at most {several(finding.filled, 'value')} each"
+
+
+@found_words.register
+def _(finding: found.SameAnswerThroughout) -> str:
+    cases = several(finding.count, "case")
+    items = len(finding.variables)
+    return f"{cases} with one answer to all {items} items; {finding.expected:g} expected"
+
+
+@found_words.register
+def _(finding: found.ImpossibleTogether) -> str:
+    return f"{finding.relation} holds in all cases but {finding.count:,}"
+
+
+@found_words.register
+def _(finding: found.MisalignedBlock) -> str:
+    way = "down" if finding.by > 0 else "up"
+    fits = (
+        f"fit {' and '.join(finding.others)} one row further {'up' if finding.by > 0 else 'down'}"
+    )
+    return f"{several(finding.count, 'cell')} have slipped one row {way}: they {fits}"
+
+
+@found_words.register
+def _(finding: found.ChangeOfWords) -> str:
+    return f"{', '.join(finding.before)} until here, {', '.join(finding.after)} from here on"
+
+
+@found_words.register
+def _(finding: found.OutOfOrder) -> str:
+    odd = several(finding.count, "cell")
+    stand = "stands" if finding.count == 1 else "stand"
+    return f"{odd} {stand} out of place; the other {finding.ordered:,} are in order"
+
+
+@found_words.register
+def _(finding: found.MixedDateOrders) -> str:
+    some = ", ".join(finding.examples)
+    both = (
+        f"; {several(finding.either, 'other date')} can be read both ways" if finding.either else ""
+    )
+    return f"day and month the other way round in {some}, unlike {finding.usual}{both}"
+
+
+@found_words.register
+def _(finding: found.GarbledLetters) -> str:
+    said = ", ".join(
+        f'"{cut(text, 24)}"' + (f' for "{cut(meant, 24)}"' if meant != text else "")
+        for text, meant in finding.texts
+    )
+    where = "headings" if finding.in_heading else "cells"
+    return f"{where} decoded wrongly, such as {said}"
+
+
+@found_words.register
+def _(finding: found.RareSpellings) -> str:
+    pairs = ", ".join(
+        f'"{cut(odd.text, 24)}" ×{odd.count:,} for "{cut(usual.text, 24)}" ×{usual.count:,}'
+        for odd, usual in finding.pairs
+    )
+    return f"perhaps {pairs}{_more(finding.others)}"
 
 
 @found_words.register

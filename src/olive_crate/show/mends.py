@@ -9,6 +9,9 @@ def mend_text(mend: Mend | None) -> str:
     """`declare("acid", type="number")`, or options of the read; empty for none."""
     if mend is None:
         return ""
+    if mend.variables:
+        names = list(mend.variables)
+        return mend_of_several(mend, names if len(names) > 1 else names[0])
     if not mend.variable:
         return ", ".join(f"{key}={_value(value)}" for key, value in mend.parts.items())
     return mend_of_several(mend, mend.variable)

@@ -44,7 +44,7 @@ def _how(receipt: Receipt, width: int) -> list[str]:
     packed = f", {receipt.compression}" if receipt.compression else ""
     size = f"  {size_words(receipt.bytes)}" if receipt.bytes or receipt.settings else ""
     mostly = "mostly " if receipt.files else ""
-    settings = ", ".join(_setting(key, value) for key, value in receipt.settings.items())
+    settings = ", ".join(setting_words(key, value) for key, value in receipt.settings.items())
     if receipt.layout in TEXTS:
         settings = f"{mostly}{receipt.layout} text, {receipt.encoding}, {settings}"
     counts = f"{several(receipt.rows, 'row')} of data, {several(len(receipt.cells), 'variable')}"
@@ -66,7 +66,7 @@ def counted(receipt: Receipt) -> str:
     return several(receipt.lines, "line" if receipt.layout in TEXTS else "row")
 
 
-def _setting(key: str, value: str) -> str:
+def setting_words(key: str, value: str) -> str:
     """An option that was in force, in words."""
     words = mark_words(value) if key in MARKS else value
     if key == "fields":

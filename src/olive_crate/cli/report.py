@@ -1,0 +1,44 @@
+"""olive-crate report: one HTML file about a dataset or a crate, for those without the program."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from .datasets import dataset_of
+from .options import reading
+from .screen import show
+
+
+@reading
+def report(
+    source: Annotated[str, typer.Argument(help="A file, a plan, a packed dataset or a crate.")],
+    output: Annotated[
+        Path, typer.Option("--output", "-o", help="HTML file to write.", metavar="FILE")
+    ] = Path("report.html"),
+    title: Annotated[str | None, typer.Option(help="Title (default: the source's name).")] = None,
+    no_cells: Annotated[
+        bool, typer.Option("--no-cells", help="Leave out whatever stood in a cell.")
+    ] = False,
+    replace: Annotated[bool, typer.Option("--replace", help="Overwrite an existing file.")] = False,
+    options: dict[str, Any] | None = None,
+) -> None:
+    """Write a report as one HTML file: what was read, findings, each variable with a picture."""
+    from ..sources.addresses import safe_address
+
+    given = options or {}
+    if (Path(source) / "crate.toml").is_file():
+        from ..api.crate import Crate
+
+        made: Any = Crate.open(source, **({"trust": given["trust"]} if "trust" in given else {}))
+    else:
+        made = dataset_of(source, given)
+    made.report(
+        output,
+        title=title or Path(safe_address(source)).name or source,
+        no_cells=no_cells,
+        replace=replace,
+    )
+    show(f"wrote {output} ({output.stat().st_size / 1000:,.0f} kB)")
