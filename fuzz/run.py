@@ -2,7 +2,7 @@
 
 What comes of each has to be a dataset whose receipt balances, or an error of ours.
 
-    python fuzz/run.py [--seconds 60] [--kind workbook] [--seed 1] [--corpus FOLDER]
+    python fuzz/run.py [--seconds 60 | --inputs 20000] [--kind workbook] [--seed 1]
 
 An input is a good file with some bytes changed, moved, repeated or cut; of archives it is a member.
 What ends otherwise is kept in the corpus and told: a foreign error, an account that does not
@@ -12,11 +12,15 @@ balance, more than five seconds a megabyte, or more than 500 MB more of memory.
 from __future__ import annotations
 
 import argparse
+import bz2
+import gzip
 import hashlib
 import io
+import lzma
 import random
 import resource
 import sys
+import tarfile
 import tempfile
 import time
 import zipfile
@@ -58,6 +62,34 @@ def planned(data: bytes, folder: Path) -> oc.Dataset:
     return oc.load(source, plan=oc.Plan.read(folder / "a.plan.toml"))
 
 
+def dictionary(data: bytes, folder: Path) -> oc.Dataset:
+    """A dictionary of a file of fixed columns, of whatever form."""
+    (folder / "a.csv").write_bytes(data)
+    plan = oc.dictionary(folder / "a.csv")
+    lines = (DEMO / "laboratory_2025.txt").read_bytes()[:5000]
+    return oc.load(lines, plan=plan, rows={"names": []})
+
+
+def sealed(data: bytes, folder: Path) -> oc.Dataset:
+    """A sealed crate, all tables of it."""
+    (folder / "a.zip").write_bytes(data)
+    crate = oc.Crate.open(folder / "a.zip")
+    crate.status()
+    for name in crate:
+        crate[name].to_arrow()
+    return next(iter(crate[name] for name in crate), oc.load(b"id\n1\n"))
+
+
+def archives(text: bytes) -> list[bytes]:
+    """A text in compressed streams and archives."""
+    member = io.BytesIO()
+    with tarfile.open(fileobj=member, mode="w") as archive:
+        entry = tarfile.TarInfo("a.csv")
+        entry.size = len(text)
+        archive.addfile(entry, io.BytesIO(text))
+    return [gzip.compress(text), bz2.compress(text), lzma.compress(text), member.getvalue()]
+
+
 def seeds() -> dict[str, tuple[Loader, list[bytes]]]:
     """Good inputs of each kind."""
     texts = [each.read_bytes()[:LARGEST] for each in sorted(DEMO.glob("*.csv"))]
@@ -69,6 +101,10 @@ def seeds() -> dict[str, tuple[Loader, list[bytes]]]:
         target = Path(folder) / "a.parquet"
         oc.pack(DEMO / "deliveries_2025.csv", target)
         held = target.read_bytes()
+        crate = oc.Crate.new(Path(folder) / "crate")
+        crate.add(DEMO / "panel_2025.xlsx")
+        crate.seal(Path(folder) / "a.zip")
+        zipped = (Path(folder) / "a.zip").read_bytes()
     return {
         "text": (load, texts),
         "fixed": (fixed, lines or texts),
@@ -77,6 +113,15 @@ def seeds() -> dict[str, tuple[Loader, list[bytes]]]:
         "page": (load, pages),
         "packed": (packed, [held]),
         "plan": (planned, plans),
+        "archive": (load, archives(texts[0][:5000])),
+        "dictionary": (
+            dictionary,
+            [
+                (DEMO / name).read_bytes()
+                for name in ("laboratory.fields.csv", "laboratory.ddi.xml")
+            ],
+        ),
+        "sealed": (sealed, [zipped]),
     }
 
 
@@ -136,8 +181,8 @@ def outcome(loader: Loader, data: bytes, folder: Path) -> str:
     return f"memory: {more:.0f} MB more" if more > MB_MORE else told
 
 
-def run(kind: str, seconds: float, seed: int, corpus: Path) -> Counter[str]:
-    """Inputs of one kind for so long; what is wrong is kept."""
+def run(kind: str, seconds: float, inputs: int, seed: int, corpus: Path) -> Counter[str]:
+    """So many inputs of one kind, or as many as fit into the time; what is wrong is kept."""
     loader, good = seeds()[kind]
     draw, counts = random.Random(f"{kind} {seed}"), Counter[str]()
     until = time.perf_counter() + seconds
@@ -150,7 +195,7 @@ def run(kind: str, seconds: float, seed: int, corpus: Path) -> Counter[str]:
                 name = f"{kind}-{hashlib.sha256(data).hexdigest()[:12]}"
                 (corpus / name).write_bytes(data)
                 print(f"{kind}: {told}; kept as {name}", flush=True)
-            if time.perf_counter() > until:
+            if counts.total() == inputs or (not inputs and time.perf_counter() > until):
                 break
     return counts
 
@@ -164,6 +209,7 @@ def main() -> None:
     every = list(seeds())
     parser = argparse.ArgumentParser(description=__doc__.splitlines()[0])
     parser.add_argument("--seconds", type=float, default=60, help="for all kinds together")
+    parser.add_argument("--inputs", type=int, default=0, help="of each kind, however long it takes")
     parser.add_argument("--kind", choices=every, action="append")
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--corpus", type=Path, default=ROOT / "fuzz" / "found")
@@ -171,12 +217,13 @@ def main() -> None:
     kinds = given.kind or every
     bad = 0
     for kind in kinds:
-        counts = run(kind, given.seconds / len(kinds), given.seed, given.corpus)
+        counts = run(kind, given.seconds / len(kinds), given.inputs, given.seed, given.corpus)
         wrong = sum(counts.values()) - counts["read"] - counts["refused"]
         bad += wrong
         print(
             f"{kind:9} {sum(counts.values()):7,} inputs  {counts['read']:7,} read"
-            f"  {counts['refused']:7,} refused  {wrong} wrong"
+            f"  {counts['refused']:7,} refused  {wrong} wrong",
+            flush=True,
         )
     sys.exit(1 if bad else 0)
 
