@@ -47,6 +47,7 @@ bench-more: .venv/ready
 SECONDS ?= 60
 fuzz: .venv/ready
 	$(BIN)/python fuzz/run.py --seconds $(SECONDS) --seed $(shell date +%s)
+	$(BIN)/python fuzz/kernels.py --inputs $$((1000 * $(SECONDS))) --seed $(shell date +%s)
 	NEW_SEEDS=1 $(BIN)/python -m pytest -q -n auto -k "alike or changed or damaged or any_bytes or balance" tests
 
 clean:
