@@ -130,11 +130,10 @@ def test_an_interrupt_writes_what_was_answered(path, tmp_path):
     )
     process.stdin.write("1\n")
     process.stdin.flush()
-    while "2 of" not in process.stdout.readline():
-        pass
+    assert any("2 of" in line for line in process.stdout), process.wait(timeout=20)
     time.sleep(0.3)
     process.send_signal(signal.SIGINT)
-    process.wait(timeout=20)
+    process.communicate(timeout=20)
     assert len(oc.Plan.read(tmp_path / "p.toml").settled) == 1
 
 

@@ -67,9 +67,16 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         return taking.rows_of(self, np.arange(max(0, self.rows - count), self.rows))
 
     def filter(self, expression: Any) -> Dataset:
-        """Select the rows for which a mask, or an Arrow expression on the variables, is true.
+        """Select the rows for which a condition, a mask, or an Arrow expression is true.
 
-        A comparison with a missing value is not true.
+        A condition is a text such as `'acid > 0.8 and grove in ("Las Mañas", "Olmeda")'`; see
+        docs/export.md. A comparison with a missing value is not true. Raises `PlanError` for a
+        condition that cannot be read.
+
+        >>> import olive_crate as oc
+        >>> ds = oc.load(b"id,acid\\n1,0.3\\n2,\\n3,1.2\\n")
+        >>> ds.filter("acid > 0.5 or acid is missing")["id"].to_list()
+        [2, 3]
         """
         return taking.rows_where(self, expression)
 

@@ -13,28 +13,18 @@ from typing import Annotated
 
 import typer
 
+from .help import STEPS, GroupedCommand, Steps
+
 INTERRUPTED = 130
 """The status by which the parser of arguments says that it has caught an interrupt."""
-COMMANDS = (
-    *(
-        "look",
-        "draft",
-        "settle",
-        "pack",
-        "codebook",
-        "counts",
-        "summary",
-        "patterns",
-        "correlations",
-    ),
-    *("check", "compare", "trace", "verify", "export", "report", "crate", "demo"),
-)
+COMMANDS = tuple(name for names in STEPS.values() for name in names)
 
 
 def app(arguments: list[str]) -> typer.Typer:
     """The command, with only the subcommand that is asked for: building all costs start-up time."""
     made = typer.Typer(
         name="olive-crate",
+        cls=Steps,
         add_completion=False,
         no_args_is_help=True,
         rich_markup_mode=None,
@@ -42,8 +32,6 @@ def app(arguments: list[str]) -> typer.Typer:
         context_settings={"help_option_names": ["-h", "--help"]},
     )
     made.callback()(_root)
-    from .help import GroupedCommand
-
     asked = [name for name in COMMANDS if arguments[:1] == [name]]
     listed = not asked and not set(arguments) & set(COMMANDS)
     for name in asked or COMMANDS:
@@ -69,15 +57,42 @@ def _version(asked: bool) -> None:
         raise typer.Exit
 
 
+def _completion(shell: str | None) -> None:
+    if shell is not None:
+        from .completion import script
+
+        typer.echo(script(app(["", *COMMANDS]), shell))
+        raise typer.Exit
+
+
 def _root(
     version: Annotated[
         bool, typer.Option("--version", callback=_version, is_eager=True, help="Show the version.")
     ] = False,
+    color: Annotated[
+        str,
+        typer.Option(
+            help="Colour: auto (on a terminal, unless NO_COLOR is set), always or never.",
+            metavar="WHEN",
+        ),
+    ] = "auto",
+    completion: Annotated[
+        str | None,
+        typer.Option(
+            callback=_completion,
+            is_eager=True,
+            metavar="SHELL",
+            help="Print what makes bash, zsh or fish complete commands and options.",
+        ),
+    ] = None,
 ) -> None:
     """Read text files and workbooks into analysis datasets, and see what came in.
 
     Start with: olive-crate look FILE. Then draft a plan, correct it, and pack.
     """
+    from .screen import use_color
+
+    use_color(color)
 
 
 def main() -> None:
@@ -114,8 +129,9 @@ def _run(arguments: list[str], may_ask: bool = True) -> None:
     """Run the command, once more with what a person at the terminal answers for a password."""
     from ..errors import PasswordNeeded
 
+    arguments, color = _taken_out(arguments, "--color")
     try:
-        app(arguments)()
+        app(arguments)([*color, *arguments])
     except PasswordNeeded as needed:
         if not (may_ask and needed.may_be_asked and sys.stdin.isatty() and sys.stderr.isatty()):
             raise
@@ -127,6 +143,16 @@ def _run(arguments: list[str], may_ask: bool = True) -> None:
             os.environ[USER] = typer.prompt("User", err=True)
         os.environ[PASSWORD] = typer.prompt("Password", hide_input=True, err=True)
         _run(arguments, may_ask=False)
+
+
+def _taken_out(arguments: list[str], option: str) -> tuple[list[str], list[str]]:
+    """The arguments without an option of the command itself, which may come after a subcommand."""
+    ends = arguments.index("--") if "--" in arguments else len(arguments)
+    for at, each in enumerate(arguments[:ends]):
+        if each == option or each.startswith(f"{option}="):
+            length = 2 if each == option else 1
+            return arguments[:at] + arguments[at + length :], arguments[at : at + length]
+    return arguments, []
 
 
 def _fail(message: str, status: int = 1) -> None:

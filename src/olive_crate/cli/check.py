@@ -6,7 +6,7 @@ from typing import Annotated, Any
 
 import typer
 
-from .datasets import dataset_of, picture_option
+from .datasets import dataset_of, picture_option, where_option
 from .options import reading
 from .screen import show, show_json, width
 
@@ -25,9 +25,13 @@ def check(
     ] = False,
     picture: picture_option = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+    where: where_option = None,
     options: dict[str, Any] | None = None,
 ) -> None:
-    """Print what looks wrong, with the evidence and what would mend it."""
+    """Show what looks wrong, the evidence and the fix.
+
+    Exits with 3 if a promise is broken.
+    """
     from ..checks.findings import SEVERITIES
     from ..errors import PlanError, nearest, several
     from ..show.findings import findings_text
@@ -38,7 +42,7 @@ def check(
         )
     given = dict(options or {})
     ignored = given.pop("ignore", None)
-    dataset = dataset_of(source, given)
+    dataset = dataset_of(source, given, where)
     findings = dataset.check(ignored)
     if picture is not None:
         from ..show.pictures.findings import draw_findings

@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 import typer
 
-from .datasets import dataset_of
+from .datasets import dataset_of, where_option
 from .options import reading
 from .screen import show, show_json, width
 
@@ -31,13 +31,14 @@ def codebook(
     ] = None,
     replace: Annotated[bool, typer.Option("--replace", help="Overwrite an existing file.")] = False,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+    where: where_option = None,
     options: dict[str, Any] | None = None,
 ) -> None:
-    """Print or write what each variable is and what its cells hold."""
+    """Show what each variable is and what its cells hold."""
     from ..describe.codebook import Codebook
     from ..show.codebook import codebook_text, entry_text
 
-    dataset = dataset_of(source, options or {})
+    dataset = dataset_of(source, options or {}, where)
     book: Codebook = dataset.codebook("*" if variable is None else variable)
     if output is not None:
         _write(dataset, book, output, Path(source).name, replace)

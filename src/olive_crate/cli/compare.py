@@ -47,7 +47,10 @@ def compare(
     trust: trust_option = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
-    """Print what agrees and what differs; exit with 3 if anything does."""
+    """Show what agrees and what differs between two datasets.
+
+    Exits with 3 if anything differs.
+    """
     from ..api.comparing import compare as compare_datasets
     from ..show.comparison import comparison_text
 

@@ -6,7 +6,7 @@ from typing import Annotated, Any
 
 import typer
 
-from .datasets import dataset_of, picture_option, variables_option
+from .datasets import dataset_of, picture_option, variables_option, where_option
 from .options import reading
 from .screen import show, show_json, width
 
@@ -21,12 +21,13 @@ def correlations(
     covariances: Annotated[bool, typer.Option("--covariances", help="Show covariances.")] = False,
     picture: picture_option = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+    where: where_option = None,
     options: dict[str, Any] | None = None,
 ) -> None:
-    """Print correlations of numbers, with the number of cases that each rests on."""
+    """Show correlations of numbers and the cases behind each."""
     from ..show.pairs import pairs_text
 
-    dataset = dataset_of(source, options or {})
+    dataset = dataset_of(source, options or {}, where)
     figures = dataset.covariances if covariances else dataset.correlations
     made = figures(variables or None, use="complete" if complete else "pairs")
     if picture is not None:

@@ -6,7 +6,7 @@ from typing import Annotated, Any
 
 import typer
 
-from .datasets import dataset_of, picture_option
+from .datasets import dataset_of, picture_option, where_option
 from .options import reading
 from .screen import is_terminal, show, show_json, width
 
@@ -30,13 +30,17 @@ def counts(
     everything: Annotated[bool, typer.Option("--all", help="Show all values.")] = False,
     picture: picture_option = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+    where: where_option = None,
     options: dict[str, Any] | None = None,
 ) -> None:
-    """Print how often each value occurs, missing cells apart, by reason."""
+    """Show how often each value occurs.
+
+    Missing cells stand apart, by reason.
+    """
     from ..describe.counts import Counts, CountTables
     from ..show.counts import MOST, counts_text, crossed_text
 
-    dataset = dataset_of(source, options or {})
+    dataset = dataset_of(source, options or {}, where)
     names = variables[0] if len(variables) == 1 else variables
     made = dataset.counts(names, by=by, bins=_bins(bins), by_label=by_label)
     if picture is not None:

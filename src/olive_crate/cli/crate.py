@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from .help import GroupedCommand
+from .help import Group, GroupedCommand
 from .options import reading, sources_argument, sources_of
 from .screen import progress, show, show_json, width
 
@@ -15,10 +15,11 @@ if TYPE_CHECKING:
     from ..api.crate import Crate
 
 crate = typer.Typer(
+    cls=Group,
     no_args_is_help=True,
     rich_markup_mode=None,
     context_settings={"help_option_names": ["-h", "--help"]},
-    help="Look after datasets that belong together: new, add, status, refresh, keys, seal.",
+    help="Look after datasets that belong together: add, refresh, seal.",
 )
 CHECK_FAILED = 3
 where_option = Annotated[
@@ -86,7 +87,10 @@ def add(
     ] = False,
     options: dict[str, Any] | None = None,
 ) -> None:
-    """Add a table: its plan is drafted, or taken, and it is read and packed."""
+    """Add a table.
+
+    Its plan is drafted or taken; the table is read and packed.
+    """
     from ..dataset.crates import Refresh
     from ..show.crates import refresh_text
     from ..sources.sets import PLAN_FILE
@@ -107,7 +111,10 @@ def add(
 def remove(
     name: Annotated[str, typer.Argument(help="Name of the table.")], where: where_option = HERE
 ) -> None:
-    """Take a table out, with its plan and its packed datasets; its source stays."""
+    """Remove a table.
+
+    Its plan and its packed datasets go; its source stays.
+    """
     _opened(where).remove(name)
     show(f"removed {name}")
 
@@ -118,7 +125,7 @@ def rename(
     new_name: Annotated[str, typer.Argument(metavar="NEW", help="Its new name.")],
     where: where_option = HERE,
 ) -> None:
-    """Give a table another name, in relations too."""
+    """Rename a table, in relations too."""
     _opened(where).rename(old, new_name)
     show(f"renamed {old} to {new_name}")
 
@@ -131,7 +138,10 @@ def status(
     ] = False,
     as_json: json_option = False,
 ) -> None:
-    """Print how each table stands; exit with 3 if anything is to be refreshed or broken."""
+    """Show the state of each table.
+
+    Exits with 3 if a table needs a refresh or is broken.
+    """
     from ..show.crates import status_text
 
     made = _opened(where).status(online=online)
@@ -151,7 +161,10 @@ def refresh(
     ] = False,
     as_json: json_option = False,
 ) -> None:
-    """Read again what has changed and say what is new; exit with 3 if a promise is broken."""
+    """Read changed tables again and show what is new.
+
+    Exits with 3 if a promise is broken.
+    """
     from ..show.crates import refresh_text
 
     with progress("refreshing") as bar:
@@ -174,7 +187,10 @@ def compare(
     ] = None,
     as_json: json_option = False,
 ) -> None:
-    """Compare a table with its dataset before the last refresh; exit with 3 if anything differs."""
+    """Compare a table with its dataset before the last refresh.
+
+    Exits with 3 if anything differs.
+    """
     from ..show.comparison import comparison_text
 
     back: Any = int(to) if to.isdigit() else to
@@ -195,7 +211,10 @@ def keys(
     ] = None,
     as_json: json_option = False,
 ) -> None:
-    """Print by what tables can be put together: candidate keys, and values in common."""
+    """Show which keys join the tables.
+
+    Lists candidate keys and the values that they share.
+    """
     from ..show.crates import keys_text
 
     composites = []
@@ -217,7 +236,10 @@ def relate(
         bool, typer.Option("--remove", help="Take back the relations between the two tables.")
     ] = False,
 ) -> None:
-    """Promise that every value of the first occurs in the second, where it is unique."""
+    """Promise that one table refers to another.
+
+    Every value of the first variable occurs in the second, where it is unique.
+    """
     if remove:
         gone = _opened(where).unrelate(one.partition(".")[0], other.partition(".")[0])
         show("\n".join(f"took back {each.name}" for each in gone))
@@ -248,7 +270,7 @@ def seal(
     replace: Annotated[bool, typer.Option("--replace", help="Overwrite an existing file.")] = False,
     as_json: json_option = False,
 ) -> None:
-    """Write all of the crate into one archive for others, with checksums (RFC 8493)."""
+    """Write the crate as one archive with checksums (RFC 8493)."""
     from ..show.crates import sealed_text
 
     if output is None and not only_list:

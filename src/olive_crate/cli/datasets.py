@@ -19,14 +19,27 @@ broken: list[str] = []
 variables_option = Annotated[
     list[str] | None, typer.Argument(help="Variables, runs (a..c) or patterns (default: all).")
 ]
+where_option = Annotated[
+    str | None,
+    typer.Option(
+        "--where",
+        help="Take only the cases for which this holds: 'acid > 0.8 and grove is not missing'.",
+        metavar="CONDITION",
+    ),
+]
 picture_option = Annotated[
     Path | None,
     typer.Option("--picture", help="Draw a picture to this PNG, SVG or PDF file.", metavar="FILE"),
 ]
 
 
-def dataset_of(source: str, options: dict[str, Any]) -> Any:
-    """A packed dataset, or the source of a file or plan, loaded."""
+def dataset_of(source: str, options: dict[str, Any], where: str | None = None) -> Any:
+    """A packed dataset, or the source of a file or plan, loaded; all cases, or those wanted."""
+    made = _opened(source, options)
+    return made if where is None else made.filter(where)
+
+
+def _opened(source: str, options: dict[str, Any]) -> Any:
     from ..formats.unpacking import is_packed
 
     if is_packed(source):

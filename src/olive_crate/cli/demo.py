@@ -29,7 +29,7 @@ def demo(
     ] = False,
     port: Annotated[int, typer.Option(help="Port of the web server.")] = PORT,
 ) -> None:
-    """Write the demo data to a folder and walk through the whole path."""
+    """Write the demo data to a folder and walk through it."""
     from ..demo.server import serving  # which takes as long to load as all the rest
 
     with serving(port) as server:

@@ -22,7 +22,10 @@ def draft(
     code: Annotated[bool, typer.Option("--code", help="Print Python code.")] = False,
     options: dict[str, Any] | None = None,
 ) -> None:
-    """Look through the whole file and write a plan, with the evidence as comments."""
+    """Write a plan: how to read a file, with the evidence.
+
+    Examines the whole file.
+    """
     from ..api.reading import draft as draft_plan
     from ..errors import several
     from ..plan.ownership import remember_plan

@@ -6,7 +6,7 @@ from typing import Annotated, Any
 
 import typer
 
-from .datasets import dataset_of
+from .datasets import dataset_of, where_option
 from .options import reading
 from .screen import show, show_json, width
 
@@ -42,13 +42,17 @@ def export(
     as_json: Annotated[
         bool, typer.Option("--json", help="Print what was written as JSON.")
     ] = False,
+    where: where_option = None,
     options: dict[str, Any] | None = None,
 ) -> None:
-    """Write a dataset as text, workbook, Arrow, Parquet or a table, with its codebook."""
+    """Write a dataset as text, workbook, Arrow, Parquet or table.
+
+    Its codebook is written beside it.
+    """
     from ..api.reading import dictionary
     from ..show.text import wrapped
 
-    dataset = dataset_of(source, options or {})
+    dataset = dataset_of(source, options or {}, where)
     made = dataset.export(
         output,
         fields=None if places is None else dictionary(places),

@@ -8,7 +8,7 @@ import re
 import sys
 from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, get_args
 
 import typer
 
@@ -16,6 +16,8 @@ from ..plan.option import COMMAND_ONLY_IN_PLANS, Flag, Option
 from ..plan.options import OPTIONS, TYPES
 
 LISTED = re.compile(r"[^:,]+:\d+(-\d+)?(,[^:,]+:\d+(-\d+)?)*")
+WHOLE = (("rows", "labels"), ("rows", "units"), ("promised", "rows"))
+"""Parts of options that are whole numbers."""
 NONE_WORD = ("quote", "escape", "comment", "grouping", "delimiter")
 """Options for which the word `none` means that there is none."""
 
@@ -32,9 +34,19 @@ def parameter_of(flag: Flag) -> str:
     return flag.name.removeprefix("--").replace("-", "_")
 
 
+def _choices(name: str, flag: Flag) -> str | None:
+    """The values of an option that takes one of a few."""
+    words = (
+        []
+        if flag.part
+        else [each for kind in (TYPES[name], *get_args(TYPES[name])) for each in get_args(kind)]
+    )
+    return "|".join(words) if words and all(isinstance(each, str) for each in words) else None
+
+
 def _annotation(name: str, option: Option, flag: Flag) -> Any:
     plain = {int | None: int, bool | None: bool}
-    kind: Any = int if flag.part in ("labels", "units") else plain.get(TYPES[name], str)
+    kind: Any = int if (name, flag.part) in WHOLE else plain.get(TYPES[name], str)
     kind = list[kind] if flag.repeatable else kind
     default = "" if option.default in ("detected", "from the heading") else option.default
     words = flag.help or option.help
@@ -45,7 +57,7 @@ def _annotation(name: str, option: Option, flag: Flag) -> Any:
         typer.Option(
             flag.name if kind is not bool else f"{flag.name}/--no{flag.name[1:]}",
             help=words,
-            metavar=flag.metavar or None,
+            metavar=flag.metavar or _choices(name, flag),
             rich_help_panel=option.group,
         ),
     ]
@@ -59,6 +71,14 @@ trust_option = Annotated[
         metavar="WHAT",
     ),
 ]
+
+USUAL = {
+    parameter_of(flag)
+    for name, option in OPTIONS.items()
+    for flag in flags_of(name)
+    if option.usual and not flag.rare
+}
+"""The parameters of reading that the short help page lists."""
 
 READING: dict[str, Any] = {
     "plan": Annotated[
@@ -126,6 +146,20 @@ def _names(name: str, given: dict[str, Any]) -> list[str]:
     return [part.strip() for part in given[name].split(",")]
 
 
+def _names_or_file(name: str, given: dict[str, Any]) -> list[str]:
+    """Names between commas, or one a line of a file: `@names.txt`."""
+    if not given[name].startswith("@"):
+        return _names(name, given)
+    path = Path(given[name][1:])
+    try:
+        lines = [line.strip() for line in path.read_text("utf-8-sig").splitlines()]
+    except (OSError, UnicodeDecodeError) as error:
+        why = getattr(error, "strerror", None) or "it is not UTF-8 text"
+        raise typer.BadParameter(f"{path}: {why}") from None
+    lines = [line for line in lines if line]
+    return lines if len(lines) > 1 else _names(name, {name: "".join(lines)})
+
+
 def _trim(name: str, given: dict[str, Any]) -> Any:
     return {"yes": True, "no": False}.get(given[name], given[name])
 
@@ -181,13 +215,28 @@ def _types(name: str, given: dict[str, Any]) -> Any:
     texts = given[name]
     if len(texts) == 1 and "=" not in texts[0]:
         return texts[0]
-    types = {}
+    return _by_name(texts, "NAME=TYPE")
+
+
+def _levels(name: str, given: dict[str, Any]) -> dict[str, str]:
+    return _by_name(given[name], "NAME=LEVEL")
+
+
+def _by_name(texts: list[str], form: str) -> dict[str, str]:
+    made = {}
     for text in texts:
-        variable, equals, kind = text.rpartition("=")
+        variable, equals, value = text.rpartition("=")
         if not equals:
-            raise typer.BadParameter(f"expected NAME=TYPE, got {text!r}")
-        types[variable] = kind
-    return types
+            raise typer.BadParameter(f"expected {form}, got {text!r}")
+        made[variable] = value
+    return made
+
+
+def _promised(name: str, given: dict[str, Any]) -> dict[str, Any]:
+    made: dict[str, Any] = dict(given)
+    if "key" in made:
+        made["key"] = _names("key", made)
+    return made
 
 
 def _missing(name: str, given: dict[str, Any]) -> list[dict[str, Any]]:
@@ -218,8 +267,10 @@ PARSERS: dict[str, Callable[[str, dict[str, Any]], Any]] = {
     "keep": _names,
     "keep_copy": _trim,
     "missing": _missing,
-    "names": _names,
+    "levels": _levels,
+    "names": _names_or_file,
     "plain_names": _plain_names,
+    "promised": _promised,
     "record_type": _record_type,
     "rows": _rows,
     "trim": _trim,

@@ -51,7 +51,10 @@ def pack(
     as_json: Annotated[bool, typer.Option("--json", help="Print the receipt as JSON.")] = False,
     options: dict[str, Any] | None = None,
 ) -> None:
-    """Read a file, or a set of files, into a packed dataset, and print the receipt."""
+    """Read a file or a set of files into a packed dataset.
+
+    Prints the receipt.
+    """
     from ..api.reading import pack as pack_file
 
     given = options or {}

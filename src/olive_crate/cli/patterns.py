@@ -6,7 +6,7 @@ from typing import Annotated, Any
 
 import typer
 
-from .datasets import dataset_of, picture_option, variables_option
+from .datasets import dataset_of, picture_option, variables_option, where_option
 from .options import reading
 from .screen import show, show_json, width
 
@@ -20,13 +20,14 @@ def patterns(
     ] = False,
     picture: picture_option = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+    where: where_option = None,
     options: dict[str, Any] | None = None,
 ) -> None:
-    """Print which variables are missing together, or for each pair how many cases have both."""
+    """Show which variables are missing together."""
     from ..show.pairs import pairs_text
     from ..show.patterns import patterns_text
 
-    dataset, names = dataset_of(source, options or {}), variables or "*"
+    dataset, names = dataset_of(source, options or {}, where), variables or "*"
     if picture is not None:
         from ..show.pictures.matrices import draw_pairs, draw_patterns
 

@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 import typer
 
-from .datasets import dataset_of
+from .datasets import dataset_of, where_option
 from .options import reading
 from .screen import show
 
@@ -23,9 +23,10 @@ def report(
         bool, typer.Option("--no-cells", help="Leave out whatever stood in a cell.")
     ] = False,
     replace: Annotated[bool, typer.Option("--replace", help="Overwrite an existing file.")] = False,
+    where: where_option = None,
     options: dict[str, Any] | None = None,
 ) -> None:
-    """Write a report as one HTML file: what was read, findings, each variable with a picture."""
+    """Write one HTML page: what was read, findings, variables."""
     from ..sources.addresses import safe_address
 
     given = options or {}
@@ -34,7 +35,7 @@ def report(
 
         made: Any = Crate.open(source, **({"trust": given["trust"]} if "trust" in given else {}))
     else:
-        made = dataset_of(source, given)
+        made = dataset_of(source, given, where)
     made.report(
         output,
         title=title or Path(safe_address(source)).name or source,

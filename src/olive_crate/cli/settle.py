@@ -39,7 +39,10 @@ def settle(
     replace: Annotated[bool, typer.Option("--replace", help="Overwrite an existing plan.")] = False,
     options: dict[str, Any] | None = None,
 ) -> None:
-    """Ask about each open point of a draft or a plan, and write the plan with the answers."""
+    """Answer the open points of a file or a plan one by one.
+
+    The plan is written with the answers, on Ctrl-C too.
+    """
     from ..api.plan import Plan
     from ..api.reading import draft
     from ..errors import PlanError

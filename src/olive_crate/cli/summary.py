@@ -6,7 +6,7 @@ from typing import Annotated, Any
 
 import typer
 
-from .datasets import dataset_of, variables_option
+from .datasets import dataset_of, variables_option, where_option
 from .options import reading
 from .screen import show, show_json, width
 
@@ -19,12 +19,13 @@ def summary(
         bool, typer.Option("--complete", help="Use only cases that have all of these variables.")
     ] = False,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+    where: where_option = None,
     options: dict[str, Any] | None = None,
 ) -> None:
-    """Print n, missing, mean, sd, quartiles and more of each variable."""
+    """Show n, missing, mean, sd and quartiles of each variable."""
     from ..show.summary import summary_text
 
-    made = dataset_of(source, options or {}).summary(variables or "*", complete=complete)
+    made = dataset_of(source, options or {}, where).summary(variables or "*", complete=complete)
     if as_json:
         show_json(made.to_dict())
     else:

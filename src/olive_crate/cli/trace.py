@@ -27,7 +27,10 @@ def trace(
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
     options: dict[str, Any] | None = None,
 ) -> None:
-    """Print one cell's row with the cell marked, each step that was applied, and the value."""
+    """Show where one cell came from, step by step.
+
+    Shows its row with the cell marked, each step that was applied, and the value.
+    """
     from ..reading.tracing import trace as traced
     from ..show.trace import trace_text
 

@@ -13,7 +13,10 @@ def verify(
     source: Annotated[str, typer.Argument(help="A packed dataset, a packed set, or a crate.")],
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
-    """Read all of a packed dataset and say whether it is whole; exit with 3 if it is not."""
+    """Read a whole packed dataset and say whether it is intact.
+
+    Exits with 3 if it is not.
+    """
     from ..api.reading import verify as verified
     from ..dataset.crates import CrateVerification
     from ..show.crates import crate_verification_text

@@ -77,7 +77,11 @@ def pieces_of(dataset: D, rows: int) -> Iterator[D]:
 
 
 def rows_where(dataset: D, expression: Any) -> D:
-    """The rows for which an Arrow expression on the variables, or a mask, is true."""
+    """The rows for which a condition, an Arrow expression on the variables, or a mask is true."""
+    if isinstance(expression, str):
+        from .conditions import cases_where
+
+        return rows_of(dataset, np.flatnonzero(cases_where(dataset, expression)))
     import pyarrow.compute as pc
 
     if isinstance(expression, pc.Expression) and dataset.parts is not None:

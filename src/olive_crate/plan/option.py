@@ -31,6 +31,8 @@ class Flag(NamedTuple):
     repeatable: bool = False
     part: str = ""
     """The part of the option that it gives."""
+    rare: bool = False
+    """Left out of the short help page, although its option is a usual one."""
 
 
 class Option(NamedTuple):
@@ -50,24 +52,27 @@ class Option(NamedTuple):
     """The command's flags; without any, one that is called like the option."""
     field: str = ""
     """The field of the plan that holds it, where that is not the one of its name in the section."""
+    usual: bool = False
+    """One of the options that most files need: the short help page lists it."""
 
 
 LIMITS = (
     "Limits for untrusted files: record, fields, ratio, text, inflated, entries, strings, cells."
 )
-COMMAND_ONLY_IN_PLANS = ("limits", "meaning_sets", "variables", "order", "promised")
+COMMAND_ONLY_IN_PLANS = ("limits", "meaning_sets", "variables", "order")
 """Options that the command takes from a plan alone: they are too long for a flag."""
 
 ROW_FLAGS = (
     Flag("--names-row", "Row of the names: 4, or 4,5, or none.", "ROWS", False, "names"),
-    Flag("--labels-row", "Row of the labels.", "ROW", False, "labels"),
-    Flag("--units-row", "Row of the units.", "ROW", False, "units"),
-    Flag("--left-out", "Rows to leave out: 120 or 120,240.", "ROWS", False, "left_out"),
+    Flag("--labels-row", "Row of the labels.", "ROW", False, "labels", rare=True),
+    Flag("--units-row", "Row of the units.", "ROW", False, "units", rare=True),
+    Flag("--left-out", "Rows to leave out: 120 or 120,240.", "ROWS", False, "left_out", rare=True),
     Flag("--data", "Rows of the data: 6.. or 6..-2.", "FIRST..LAST", False, "data"),
     Flag(
         "--repeated",
         "Headings repeated within the data: skip or keep.",
         part="repeated",
+        rare=True,
     ),
     Flag(
         "--closing",
@@ -79,9 +84,17 @@ ROW_FLAGS = (
         "Titles of groups within the data: skip, keep, or the name of a variable for them.",
         "NAME",
         part="groups",
+        rare=True,
     ),
 )
 """The flags for the parts of `rows`."""
+PROMISE_FLAGS = (
+    Flag("--promised-rows", "Rows that the sender promised.", "COUNT", part="rows"),
+    Flag(
+        "--promised-key", "Variables that tell cases apart: id, or year,plot.", "NAMES", part="key"
+    ),
+)
+"""The flags for what fits into one of all that can be promised."""
 
 # These import what they need when they are called: the command's help needs the table alone.
 
@@ -117,6 +130,17 @@ def with_types(plan: Decisions, value: Any, at: str) -> Decisions:
         return replace(plan, type=checks.type_name(value, at))
     for name, kind in value.items():
         plan = declaring.declare(plan, name, {"type": kind})
+    return plan
+
+
+def with_levels(plan: Decisions, value: Any, at: str) -> Decisions:
+    """Levels of measurement by name."""
+    from . import declaring
+
+    if not isinstance(value, Mapping):
+        raise PlanError(f"{at}: expected levels by the names of variables, got {value!r}")
+    for name, level in value.items():
+        plan = declaring.declare(plan, name, {"level": level})
     return plan
 
 

@@ -14,10 +14,12 @@ from . import checks
 from .checks import one_of, positions, table_path, whole_number
 from .option import (
     LIMITS,
+    PROMISE_FLAGS,
     ROW_FLAGS,
     Flag,
     Option,
     with_fields,
+    with_levels,
     with_meaning_sets,
     with_rows,
     with_types,
@@ -42,7 +44,9 @@ class ReadingOptions(TypedDict, total=False):
     ]
     encoding: Annotated[
         str | None,
-        Option("Text", "Name of the encoding, such as cp1252.", checks.encoding, "source"),
+        Option(
+            "Text", "Name of the encoding, such as cp1252.", checks.encoding, "source", usual=True
+        ),
     ]
     delimiter: Annotated[
         str | None,
@@ -51,6 +55,7 @@ class ReadingOptions(TypedDict, total=False):
             "One or more characters, or comma, tab, semicolon, pipe, space, blanks, none.",
             checks.delimiter,
             "delimited",
+            usual=True,
         ),
     ]
     quote: Annotated[
@@ -74,7 +79,9 @@ class ReadingOptions(TypedDict, total=False):
             flags=(Flag("--trim", "Strip blanks around fields: yes, no, left or right."),),
         ),
     ]
-    decimal: Annotated[str | None, Option("Text", "Decimal mark.", checks.decimal, "delimited")]
+    decimal: Annotated[
+        str | None, Option("Text", "Decimal mark.", checks.decimal, "delimited", usual=True)
+    ]
     grouping: Annotated[
         str | None, Option("Text", "Digit grouping mark.", checks.grouping, "delimited")
     ]
@@ -86,14 +93,16 @@ class ReadingOptions(TypedDict, total=False):
             table_path,
             "fixed",
             apply=with_fields,
+            usual=True,
             flags=(
-                Flag("--fields", "Layout table, DDI or CSVW file, or NAME:1-5,NAME:6-9.", "FIELDS"),
+                Flag("--fields", "Layout table, DDI or CSVW file, or NAME:1-5,NAME:6.", "FIELDS"),
                 Flag(
                     "--heading",
                     "Meaning of a column of the layout table: start=From. Repeatable.",
                     "PART=HEADING",
                     True,
                     "headings",
+                    rare=True,
                 ),
             ),
         ),
@@ -152,10 +161,19 @@ class ReadingOptions(TypedDict, total=False):
     ]
     sheet: Annotated[
         str | int | Sequence[str | int] | None,
-        Option("Workbooks", "Name or number of the sheet, or a pattern.", checks.sheet, "sheet"),
+        Option(
+            "Workbooks",
+            "Name or number of the sheet, or a pattern.",
+            checks.sheet,
+            "sheet",
+            usual=True,
+        ),
     ]
     range: Annotated[
-        str | None, Option("Workbooks", "B9:K310, B9:, B:K, or a name.", checks.cell_range, "sheet")
+        str | None,
+        Option(
+            "Workbooks", "B9:K310, B9:, B:K, or a name.", checks.cell_range, "sheet", usual=True
+        ),
     ]
     block: Annotated[
         int | None,
@@ -193,6 +211,7 @@ class ReadingOptions(TypedDict, total=False):
             checks.sheet_or_table,
             "table",
             "the only one, or a page's largest",
+            usual=True,
         ),
     ]
     keep_copy: Annotated[
@@ -219,6 +238,7 @@ class ReadingOptions(TypedDict, total=False):
             section="rows",
             apply=with_rows,
             flags=ROW_FLAGS,
+            usual=True,
         ),
     ]
     names: Annotated[
@@ -228,7 +248,7 @@ class ReadingOptions(TypedDict, total=False):
             "Names of the columns.",
             checks.unique_names,
             default="from the heading",
-            flags=(Flag("--names", "Names of the columns: id,date,acid.", "NAMES"),),
+            flags=(Flag("--names", "Names of the columns: id,date,acid, or @FILE.", "NAMES"),),
         ),
     ]
     plain_names: Annotated[
@@ -254,7 +274,19 @@ class ReadingOptions(TypedDict, total=False):
             "Type of all variables, or types by name.",
             apply=with_types,
             field="type",
+            usual=True,
             flags=(Flag("--type", "NAME=TYPE, or one TYPE for all. Repeatable.", "TYPE", True),),
+        ),
+    ]
+    levels: Annotated[
+        Mapping[str, str] | None,
+        Option(
+            "Variables",
+            "Levels of measurement by name: nominal, ordinal, interval or ratio.",
+            section="variable",
+            apply=with_levels,
+            default="from the type",
+            flags=(Flag("--level", "NAME=LEVEL. Repeatable.", "LEVEL", True),),
         ),
     ]
     missing: Annotated[
@@ -266,6 +298,7 @@ class ReadingOptions(TypedDict, total=False):
             default="none",
             check=checks.missing,
             field="missing",
+            usual=True,
             flags=(
                 Flag(
                     "--missing", "Missing code for all: -9, or 777=lost. Repeatable.", "CODE", True
@@ -301,6 +334,7 @@ class ReadingOptions(TypedDict, total=False):
             checks.names,
             default="all",
             flags=(Flag("--keep", "Variables to read: id,acid..grade.", "NAMES"),),
+            usual=True,
         ),
     ]
     order: Annotated[
@@ -316,6 +350,7 @@ class ReadingOptions(TypedDict, total=False):
             "promised",
             "nothing",
             field="promised",
+            flags=PROMISE_FLAGS,
         ),
     ]
     ignore: Annotated[
@@ -338,6 +373,7 @@ class ReadingOptions(TypedDict, total=False):
             whole_number(0),
             default="all",
             flags=(Flag("--limit", metavar="ROWS"),),
+            usual=True,
         ),
     ]
     unreadable: Annotated[

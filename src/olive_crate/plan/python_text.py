@@ -35,6 +35,7 @@ def _arguments(plan: Decisions) -> Iterator[tuple[str, str]]:
         if plan.ignored
         else "",
         "meaning_sets": _meaning_sets(plan),
+        "levels": "",  # a part of the variables' declarations
         "variables": _variables(plan),
         "unreadable": "" if plan.unreadable == "report" else repr(plan.unreadable),
         "on_error": "" if plan.on_error == "stop" else repr(plan.on_error),
