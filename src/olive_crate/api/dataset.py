@@ -280,6 +280,8 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         missing: MissingAs | None = None,
         encoding: str = "utf-8",
         delimiter: str | None = None,
+        decimal: Literal[".", ","] | None = None,
+        labels: bool = False,
         metadata: str | Sequence[str] | None = None,
         table: str | None = None,
         formulas: Literal["as is", "quoted"] | None = None,
@@ -298,6 +300,9 @@ class Dataset(PlainDataset, frozen=True, eq=False):
 
         `missing`: "codes" writes the codes of missing cells (default for text and workbooks),
         "null" leaves them empty, "reasons" adds a column of reasons.
+
+        `decimal=","` writes numbers with a decimal comma; the delimiter of a `.csv` is then `;`,
+        unless another is given. `labels=True` writes labels in place of the values they stand for.
 
         `formulas`: "as is" (the default of delimited text) writes texts as they are and notes those
         that a spreadsheet would take for formulas (`=`, `+`, `-`, `@` before more than a number);
@@ -319,6 +324,8 @@ class Dataset(PlainDataset, frozen=True, eq=False):
             missing=missing,
             encoding=encoding,
             delimiter=delimiter,
+            decimal=decimal,
+            labels=labels,
             metadata=metadata,
             table=table,
             formulas=formulas,

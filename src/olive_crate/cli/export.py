@@ -10,6 +10,8 @@ from .datasets import dataset_of, where_option
 from .options import reading
 from .screen import show, show_json, width
 
+MARKS = {"comma": ",", "semicolon": ";", "tab": "\t", "pipe": "|", "space": " "}
+
 
 @reading
 def export(
@@ -34,6 +36,21 @@ def export(
     to_table: Annotated[
         str | None, typer.Option("--to-table", help="Table of a database to write.", metavar="NAME")
     ] = None,
+    labels: Annotated[
+        bool, typer.Option("--labels", help="Write labels in place of the values they stand for.")
+    ] = False,
+    to_delimiter: Annotated[
+        str | None,
+        typer.Option(
+            "--to-delimiter", help="Delimiter to write: one character, or tab.", metavar="MARK"
+        ),
+    ] = None,
+    to_decimal: Annotated[
+        str | None, typer.Option("--to-decimal", help="Decimal mark to write.", metavar="MARK")
+    ] = None,
+    to_encoding: Annotated[
+        str, typer.Option("--to-encoding", help="Encoding to write.", metavar="NAME")
+    ] = "utf-8",
     formulas: Annotated[
         str | None,
         typer.Option(help="Texts that a spreadsheet would take for formulas: as is, or quoted."),
@@ -59,6 +76,10 @@ def export(
         missing=cells,
         metadata=None if metadata is None else [each.strip() for each in metadata.split(",")],
         table=to_table,
+        encoding=to_encoding,
+        delimiter=MARKS.get(to_delimiter or "", to_delimiter),
+        decimal=to_decimal,
+        labels=labels,
         formulas=formulas,
         replace=replace,
     )

@@ -39,7 +39,7 @@ def table_group(
     made = []
     for name, dataset in tables.items():
         url = f"text/{name}.csv" if texts else f"{name}.csv"
-        table, _ = csvw_table(dataset, url, ",", "utf-8", "codes")
+        table, _ = csvw_table(dataset, url, (",", "."), "utf-8", "codes")
         table["tableSchema"].update(_foreign(name, relations, texts))
         made.append(table)
     group = {"@context": CONTEXT, "tables": made}

@@ -36,21 +36,26 @@ TYPES = {
 
 
 def csvw_text(
-    dataset: PlainDataset, url: str, delimiter: str, encoding: str, missing: str
+    dataset: PlainDataset, url: str, marks: tuple[str, str], encoding: str, missing: str
 ) -> tuple[str, list[str]]:
     """Metadata for a delimited file of this name as JSON, and what it cannot carry."""
-    table, notes = csvw_table(dataset, url, delimiter, encoding, missing)
+    table, notes = csvw_table(dataset, url, marks, encoding, missing)
     return json.dumps({"@context": CONTEXT} | table, ensure_ascii=False, indent=2) + "\n", notes
 
 
 def csvw_table(
-    dataset: PlainDataset, url: str, delimiter: str, encoding: str, missing: str
+    dataset: PlainDataset, url: str, marks: tuple[str, str], encoding: str, missing: str
 ) -> tuple[dict[str, Any], list[str]]:
     """The description of a table (section 5.4), and what it cannot carry."""
     columns, unstorable = [], _Unstorable()
     for name in dataset.names:
         column = dataset[name]
-        columns.append(_column(column, missing, unstorable))
+        described = _column(column, missing, unstorable)
+        if marks[1] != "." and column.variable.type == "number":
+            kind = described["datatype"]
+            base = {"base": kind} if isinstance(kind, str) else kind
+            described["datatype"] = {**base, "format": {"decimalChar": marks[1]}}  # 6.4.2
+        columns.append(described)
         if missing == "reasons" and column.reasons.any():
             columns.append({"titles": f"{name}_reason", "datatype": "string"})
     schema: dict[str, Any] = {"columns": columns}
@@ -61,7 +66,7 @@ def csvw_table(
         "url": quote(url),
         "dialect": {
             "encoding": encoding,
-            "delimiter": delimiter,
+            "delimiter": marks[0],
             "quoteChar": '"',
             "doubleQuote": True,
             "header": True,

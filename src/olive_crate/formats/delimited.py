@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -31,31 +32,32 @@ if TYPE_CHECKING:
 
 ROWS = 1 << 16
 """Cases that are written at a time."""
+NUMERAL = re.compile(r"-?\d*\.\d+([eE][+-]?\d+)?")
 
 
 def delimited_files(
     dataset: PlainDataset,
     path: Path,
-    delimiter: str,
+    marks: tuple[str, str],
     missing: str,
     encoding: str,
     standards: Sequence[str],
     formulas: str = AS_IS,
 ) -> tuple[Files, list[str]]:
-    """The files to write, and what they cannot carry.
+    """The files to write, and what they cannot carry; `marks` are the delimiter and the decimal mark.
 
     Raises `PlanError` for characters that the encoding does not have.
     """
     if not dataset.names:
         raise PlanError(f"{path}: no variable to write")
     codec = codec_name(encoding)
-    files: Files = {path: _writer(dataset, path, delimiter, codec, missing, formulas)}
+    files: Files = {path: _writer(dataset, path, marks, codec, missing, formulas)}
     notes: list[str] = []
-    plan = _plan(dataset, path, delimiter, encoding)
+    plan = _plan(dataset, path, marks, encoding)
     if "csvw" in standards:
         from .csvw import csvw_text
 
-        metadata, notes = csvw_text(dataset, path.name, delimiter, codec, missing)
+        metadata, notes = csvw_text(dataset, path.name, marks, codec, missing)
         files[beside_file(path, CSVW)] = metadata.encode("utf-8")
     notes += with_standards(files, dataset, path, standards)
     notes += formula_notes(dataset, formulas)
@@ -64,9 +66,15 @@ def delimited_files(
 
 
 def _writer(
-    dataset: PlainDataset, target: Path, delimiter: str, codec: str, missing: str, formulas: str
+    dataset: PlainDataset,
+    target: Path,
+    marks: tuple[str, str],
+    codec: str,
+    missing: str,
+    formulas: str,
 ) -> Callable[[Path], None]:
     """Writes the text some rows at a time, so that a packed dataset is not held as a whole."""
+    delimiter, decimal = marks
     lacking = lacking_values(dataset) if missing == "reasons" else []
     called = columns_beside(dataset.names, lacking, "reason")
 
@@ -77,7 +85,7 @@ def _writer(
             headings = [guarded(each) for each in headings] if formulas == QUOTED else headings
             stream.write(encoded(csv_text([headings], delimiter), codec, target, row))
             for piece in pieces_of(dataset, ROWS) if dataset.rows else ():
-                columns = _cells(piece, missing, called)
+                columns = _cells(piece, missing, called, decimal)
                 if formulas == QUOTED:
                     columns = [list(map(guarded, each)) for each in columns]
                 row += 1
@@ -88,15 +96,25 @@ def _writer(
     return write
 
 
-def _cells(piece: PlainDataset, missing: str, called: Mapping[str, str]) -> list[list[str]]:
+def _cells(
+    piece: PlainDataset, missing: str, called: Mapping[str, str], decimal: str
+) -> list[list[str]]:
     """The cells of each column, with a column of reasons behind those that have one."""
     columns = []
     for name in piece.names:
-        columns.append(cell_texts(piece[name], missing))
+        texts = cell_texts(piece[name], missing)
+        if decimal != "." and piece[name].variable.type == "number":
+            texts = [_with_mark(text, decimal) for text in texts]
+        columns.append(texts)
         if name in called:
             words = piece[name].reason_texts().cast("string").to_pylist()
             columns.append([word or "" for word in words])
     return columns
+
+
+def _with_mark(text: str, decimal: str) -> str:
+    """A number with another decimal mark; a text that is none stays as it is."""
+    return text.replace(".", decimal) if NUMERAL.fullmatch(text) else text
 
 
 def encoded(text: str, codec: str, path: Path, row: int = 1, first: bool = True) -> bytes:
@@ -115,17 +133,19 @@ def encoded(text: str, codec: str, path: Path, row: int = 1, first: bool = True)
     return data if first else data.removeprefix("".encode(codec))
 
 
-def _plan(dataset: PlainDataset, path: Path, delimiter: str, encoding: str) -> Decisions:
+def _plan(
+    dataset: PlainDataset, path: Path, marks: tuple[str, str], encoding: str
+) -> Decisions:
     return Decisions(
         source=SourceSection(path.name, encoding),
         layout="delimited",
         delimited=DelimitedSection(
-            delimiter=delimiter,
+            delimiter=marks[0],
             quote='"',
             escape="",
             comment="",
             trim=False,
-            decimal=".",
+            decimal=marks[1],
             grouping="",
         ),
         rows=Rows(names=(1,), data="2.."),

@@ -43,12 +43,18 @@ def export(
     missing: str | None = None,
     encoding: str = "utf-8",
     delimiter: str | None = None,
+    decimal: str | None = None,
+    labels: bool = False,
     metadata: str | Sequence[str] | None = None,
     table: str | None = None,
     formulas: str | None = None,
     replace: bool = False,
 ) -> Exported:
     """See `Dataset.export`."""
+    if labels:
+        from .labelled import with_labels
+
+        dataset = with_labels(dataset)
     if is_database(path):
         return Exported(*_to_database(dataset, path, table, missing, replace))
     if table is not None:
@@ -64,6 +70,7 @@ def export(
         raise PlanError(f"{target}: fields apply only to fixed-width text ({', '.join(FIXED)})")
     if delimiter is not None and kind not in DELIMITERS:
         raise PlanError(f"{target}: a delimiter applies only to {', '.join(DELIMITERS)}")
+    marks = _marks(target, kind, delimiter, decimal)
     if formulas is not None and kind not in DELIMITERS:
         raise PlanError(f"{target}: formulas apply only to {', '.join(DELIMITERS)}")
     way = checked_way(missing or ("null" if kind in (".arrow", ".parquet") else "codes"))
@@ -73,9 +80,7 @@ def export(
         from .formulas import AS_IS, checked_formulas
 
         how = checked_formulas(AS_IS if formulas is None else formulas)
-        files, notes = delimited_files(
-            dataset, target, delimiter or DELIMITERS[kind], way, encoding, standards, how
-        )
+        files, notes = delimited_files(dataset, target, marks, way, encoding, standards, how)
     elif kind in FIXED:
         from .fixed import fixed_files
 
@@ -94,6 +99,20 @@ def export(
         notes += with_standards(files, dataset, target, standards)
     write_all(target, files, replace)
     return Exported(tuple(str(each) for each in files), tuple(dict.fromkeys(notes)))
+
+
+def _marks(target: Path, kind: str, delimiter: str | None, decimal: str | None) -> tuple[str, str]:
+    """The delimiter and the decimal mark. With a decimal comma, fields of a .csv part at `;`."""
+    if decimal is None:
+        return delimiter or DELIMITERS.get(kind, ""), "."
+    if kind not in DELIMITERS:
+        raise PlanError(f"{target}: a decimal mark applies only to {', '.join(DELIMITERS)}")
+    if decimal not in (".", ","):
+        raise PlanError(f'{target}: decimal: expected "." or ",", got {decimal!r}')
+    usual = ";" if (kind, decimal) == (".csv", ",") else DELIMITERS[kind]
+    if (delimiter or usual) == decimal:
+        raise PlanError(f"{target}: the delimiter and the decimal mark are both {decimal!r}")
+    return delimiter or usual, decimal
 
 
 def _to_database(
