@@ -14,6 +14,7 @@ import pyarrow as pa
 
 from .. import kernels
 from ..columns.column import Column, Columns, Unread
+from ..declaration.metadata import metadata_of
 from ..declaration.variable import Variable
 from ..errors import PlanError
 from ..kernels.types import Ints
@@ -166,18 +167,8 @@ def arrow_table(dataset: PlainDataset) -> pa.Table:
     if isinstance(dataset.columns, Columns):
         dataset.columns.all()
     fields = [
-        pa.field(each.name, dataset[each.name].values.type, metadata=_metadata(each))
+        pa.field(each.name, dataset[each.name].values.type, metadata=metadata_of(each))
         for each in dataset.variables
     ]
     arrays = [dataset[each.name].values for each in dataset.variables]
     return pa.Table.from_arrays(arrays, schema=pa.schema(fields))
-
-
-def _metadata(variable: Variable) -> dict[str, str]:
-    plain = msgspec.to_builtins(variable)
-    return {
-        f"olive_crate.{key}": value
-        if isinstance(value, str)
-        else msgspec.json.encode(value).decode()
-        for key, value in plain.items()
-    }

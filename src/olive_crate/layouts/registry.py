@@ -7,10 +7,10 @@ import msgspec
 from ..errors import PlanError
 from ..plan.model import Decisions
 from ..sources.source import Source
-from . import delimited, feed, fixed, page, query, sheet
+from . import delimited, feed, fixed, frame, page, query, sheet
 from .base import Before, Kind, SourceLayout, TableView
 
-KINDS: tuple[Kind, ...] = (query, page, feed, sheet, fixed, delimited)
+KINDS: tuple[Kind, ...] = (query, frame, page, feed, sheet, fixed, delimited)
 """The first that claims a source has it; delimited text claims all that is left."""
 
 

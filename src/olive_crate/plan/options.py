@@ -35,11 +35,11 @@ class ReadingOptions(TypedDict, total=False):
     """The options of `look`, `draft`, `load` and `pack`; each is also a key of a plan."""
 
     layout: Annotated[
-        Literal["delimited", "fixed", "sheet", "query", "page", "feed"] | None,
+        Literal["delimited", "fixed", "sheet", "query", "page", "feed", "frame"] | None,
         Option(
             "Text",
-            "Layout of the records: delimited, fixed, sheet, query, page or feed.",
-            one_of("delimited", "fixed", "sheet", "query", "page", "feed"),
+            "Layout of the records: delimited, fixed, sheet, query, page, feed or frame.",
+            one_of("delimited", "fixed", "sheet", "query", "page", "feed", "frame"),
         ),
     ]
     encoding: Annotated[

@@ -78,7 +78,7 @@ def _layout_sections(plan: Decisions, folder: Path | None) -> dict[str, Any]:
     if plan.layout != "fixed" and "fields" in found["fixed"]:
         named = found["fixed"].pop("fields")
         found = {"dictionary": {"path": named} if isinstance(named, str) else named} | found
-    if plan.layout in ("query", "page", "feed"):
+    if plan.layout in ("query", "page", "feed", "frame"):
         del found["delimited"]
     if plan.layout in ("fixed", "sheet"):
         delimited = found["delimited"]

@@ -29,7 +29,7 @@ from .settling import without_settled
 from .single_pass import proven
 from .variable_evidence import about_variable, with_others
 
-TABLES = ("query", "page", "feed")
+TABLES = ("query", "page", "feed", "frame")
 """Layouts that are no text."""
 MOST_ROWS = 20
 """Row numbers that are kept as examples."""

@@ -109,7 +109,7 @@ def _columns_that_fit(look: Look, rows: list[list[str]], width: int) -> int:
 
 
 def _title(look: Look) -> str:
-    if look.tables or look.layout in ("query", "page", "feed"):
+    if look.tables or look.layout in ("query", "page", "feed", "frame"):
         return table_title(look)
     if look.layout == "sheet":
         return f"{look.source}  {size_words(look.bytes)}, {several(len(look.sheets), 'sheet')}"

@@ -17,6 +17,8 @@ def table_title(look: Look) -> str:
     size = f"  {size_words(look.bytes)}," if look.bytes is not None else " "
     if look.layout == "feed":
         return f"{look.source}{size} feed of {several(look.lines or 0, 'entry', 'entries')}"
+    if look.layout == "frame":
+        return f"{look.source}{size} {several(look.lines or 0, 'row')}"
     if not look.tables:
         return f"{look.source}{size} query of {several(look.lines or 0, 'row')}"
     if look.layout == "query" and look.variables:

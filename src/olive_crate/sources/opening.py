@@ -16,6 +16,7 @@ import msgspec
 
 from ..errors import SourceError, nearest
 from .addresses import database_kind, full_address, is_web, safe_address
+from .frames import frame_source, is_frame
 from .limits import Limits
 from .source import Inflater, Source, stamp_of, within
 
@@ -59,6 +60,8 @@ def open_source(source: Any, by_user: bool = True, limits: Limits = Limits()) ->
         from .database import database_source
 
         return database_source(source, by_user)
+    if is_frame(source):
+        return frame_source(source)
     return within(recognised(_raw(source), limits), limits)
 
 
@@ -108,7 +111,7 @@ def _raw(source: Any) -> Source:
         if isinstance(text, bytes):
             text = os.fsdecode(text)
         return _from_url(text) if "://" in text else open_path(Path(text))
-    raise SourceError(f"expected a path, a URL, bytes or an open file, got {type(source).__name__}")
+    raise SourceError(f"expected a path, a URL, bytes, an open file or a table, got {type(source).__name__}")
 
 
 def open_path(path: Path) -> Source:

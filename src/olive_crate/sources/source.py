@@ -60,9 +60,11 @@ class Source(msgspec.Struct, frozen=True, eq=False):
     stamp: tuple[int, int] | None = None
     """Bytes of the file and when it was changed last, as it was opened; of local files only."""
     form: str = ""
-    """`page`, `feed` or `database`, where its bytes say so; empty for text and workbooks."""
+    """`page`, `feed`, `database` or `frame`, where it is one; empty for text and workbooks."""
     database: Any = None
     """Where a database is; `None` for what is none."""
+    frame: Any = None
+    """An Arrow table; `None` for what is no table in memory."""
     charset: str = ""
     """The encoding that a server says it has."""
     address: str = ""
