@@ -51,18 +51,12 @@ def form_of(value: Any, form: str) -> Any:
 
 
 class Worded:
-    """A value that reads as `show` words it."""
+    """A value that reads, and looks in a notebook, as `show` words it."""
 
     __slots__ = ()
 
     def __str__(self) -> str:
         return text_of(self)
-
-
-class Shown(Worded):
-    """A value that also has a look of its own in a notebook."""
-
-    __slots__ = ()
 
     def _repr_html_(self) -> str:
         return html_of(self)

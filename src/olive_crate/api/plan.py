@@ -11,13 +11,13 @@ from ..plan import declaring
 from ..plan.model import Decisions
 from ..plan.naming import Renaming
 from ..plan.selecting import Names
-from ..views import Shown
+from ..views import Worded
 
 if TYPE_CHECKING:
     from ..reading.settling import OpenPoint
 
 
-class Plan(Shown, Decisions, frozen=True, omit_defaults=True):
+class Plan(Worded, Decisions, frozen=True, omit_defaults=True):
     """All decisions about reading one source, or many of the same kind.
 
     A plan is a frozen value. Decisions that it leaves out are inferred from the file during the

@@ -14,7 +14,7 @@ import msgspec
 
 from ..evidence import Kinded, Mend
 from ..kernels.types import Ints
-from ..views import Shown, text_of
+from ..views import Worded, text_of
 
 if TYPE_CHECKING:
     import pandas
@@ -77,7 +77,7 @@ def kinds_of_finding() -> list[str]:
     return sorted(str(each.__struct_config__.tag) for each in Finding.__subclasses__())
 
 
-class Findings(Shown, Sequence[Finding]):
+class Findings(Worded, Sequence[Finding]):
     """Findings: the most severe first, and of these what costs most and is surest."""
 
     def __init__(self, findings: Sequence[Finding], ignored: int = 0) -> None:

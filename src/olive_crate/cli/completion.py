@@ -1,4 +1,4 @@
-"""Completion in a shell: a script that holds all commands and options, so that a TAB starts nothing."""
+"""Completion in a shell: a script with all commands and options; a TAB starts nothing."""
 
 from __future__ import annotations
 

@@ -57,7 +57,7 @@ def is_coloured() -> bool:
 
 
 def width() -> int:
-    """Columns to print in: `COLUMNS`, or the terminal's, or 100 where there is none; at least 40."""
+    """Columns to print in: `COLUMNS`, the terminal's, or 100 without one; at least 40."""
     return max(40, shutil.get_terminal_size((100, 30)).columns)
 
 

@@ -30,7 +30,7 @@ from ..kernels.types import Flags
 
 
 class Truth(NamedTuple):
-    """For which cases a condition is true, and for which it is false; neither where one is unknown."""
+    """Which cases a condition is true and false for; neither where a value is missing."""
 
     true: Flags
     false: Flags
@@ -57,7 +57,8 @@ class Token(NamedTuple):
 PIECES = re.compile(
     r"""
     (?P<blank>\s+)
-  | (?P<moment>\d{4}-\d\d-\d\d(?:[T ]\d\d:\d\d(?::\d\d(?:\.\d+)?)?)? | \d\d:\d\d(?::\d\d(?:\.\d+)?)?)
+  | (?P<moment>\d{4}-\d\d-\d\d(?:[T ]\d\d:\d\d(?::\d\d(?:\.\d+)?)?)?
+      | \d\d:\d\d(?::\d\d(?:\.\d+)?)?)
   | (?P<number>-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)? (?![\w]))
   | (?P<text>"(?:[^"]|"")*" | '(?:[^']|'')*')
   | (?P<bracketed>\[[^\]]+\])
@@ -85,7 +86,7 @@ DEEPEST = 200
 
 
 def cases_where(dataset: Cases, condition: str) -> Flags:
-    """A mask of the cases for which a condition holds. Raises `PlanError` for what cannot be read."""
+    """A mask of the cases for which a condition holds. Raises `PlanError` if it cannot be read."""
     parser = _Parser(dataset, condition)
     made = parser.condition(0)
     if parser.token is not None:
@@ -233,7 +234,9 @@ class _Parser:
 
     def value(self) -> object:
         token = self.token
-        if token is None or (token.kind not in ("number", "text", "moment") and not _is_truth(token)):
+        if token is None or (
+            token.kind not in ("number", "text", "moment") and not _is_truth(token)
+        ):
             raise self.error("expected a number, a date, or a text in quotes")
         self.place += 1
         if token.kind == "number":
@@ -277,11 +280,12 @@ def _equal(column: Column, value: object) -> Flags:
     labelled = [each for each in column.variable.meanings or () if each.label == value]
     if not labelled and found is None:
         return column == value  # whose error says why not
-    made = np.zeros(len(column), bool)
+    made: Flags = np.zeros(len(column), bool)
     for each in labelled:
         if each.value is not None:
             made |= column == each.value
             continue
         above = True if each.from_ is None else column >= each.from_
         made |= above & (True if each.to is None else column <= each.to)
-    return made & (column.reasons == 0)
+    made &= column.reasons == 0
+    return made

@@ -7,7 +7,7 @@ from typing import Any, Literal
 import msgspec
 
 from ..evidence import HeadingMoved, MovedColumns, UndeclaredColumns
-from ..views import Shown, Worded
+from ..views import Worded
 from .promises import Promise
 from .verification import Verification
 
@@ -86,7 +86,7 @@ class TableState(msgspec.Struct, frozen=True):
         return self.packed == "packed" and known and not self.error
 
 
-class CrateStatus(Shown, msgspec.Struct, frozen=True):
+class CrateStatus(Worded, msgspec.Struct, frozen=True):
     """How the tables of a crate stand, and the relations between them."""
 
     folder: str
@@ -146,7 +146,7 @@ class TableRefresh(msgspec.Struct, frozen=True):
         return plain
 
 
-class Refresh(Shown, msgspec.Struct, frozen=True):
+class Refresh(Worded, msgspec.Struct, frozen=True):
     """What came of refreshing a crate."""
 
     folder: str
@@ -193,7 +193,7 @@ class SharedKey(msgspec.Struct, frozen=True):
     """Why values that look alike do not meet."""
 
 
-class Keys(Shown, msgspec.Struct, frozen=True):
+class Keys(Worded, msgspec.Struct, frozen=True):
     """By what tables can be put together."""
 
     tables: tuple[str, ...]
@@ -213,7 +213,7 @@ class SealedFile(msgspec.Struct, frozen=True):
     bytes: int
 
 
-class Sealed(Shown, msgspec.Struct, frozen=True):
+class Sealed(Worded, msgspec.Struct, frozen=True):
     """What is, or would be, in a sealed crate."""
 
     path: str

@@ -20,7 +20,7 @@ import pyarrow as pa
 from .. import kernels
 from ..declaration.converting import converted
 from ..evidence import ALL_EVIDENCE, ALL_NOTES, Evidence, Note
-from ..views import Shown, Worded
+from ..views import Worded
 from .promises import ALL_PROMISES, Promise
 
 PROBLEMS_WRITTEN = 10_000
@@ -161,7 +161,7 @@ class CellCounts(msgspec.Struct, frozen=True):
         return self.valid + sum(self.missing.values())
 
 
-class Receipt(Shown, msgspec.Struct, frozen=True, omit_defaults=True):
+class Receipt(Worded, msgspec.Struct, frozen=True, omit_defaults=True):
     """What was read, how, and what became of it."""
 
     source: str

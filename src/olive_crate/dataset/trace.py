@@ -7,7 +7,7 @@ from typing import Any
 import msgspec
 
 from ..evidence import Evidence, Kinded
-from ..views import Shown
+from ..views import Worded
 
 
 class Step(Kinded, frozen=True, kw_only=True):
@@ -62,7 +62,7 @@ class ReadAs(Step, frozen=True, kw_only=True):
     unit: str = ""
 
 
-class Trace(Shown, msgspec.Struct, frozen=True):
+class Trace(Worded, msgspec.Struct, frozen=True):
     """One cell, from the text of its row to its value."""
 
     variable: str

@@ -6,11 +6,11 @@ from typing import Any
 
 import msgspec
 
-from ..views import Shown
+from ..views import Worded
 from .receipt import Receipt
 
 
-class Update(Shown, msgspec.Struct, frozen=True):
+class Update(Worded, msgspec.Struct, frozen=True):
     """What was, or would be, done to a packed set."""
 
     folder: str

@@ -20,7 +20,7 @@ from ..declaration.values import value_text
 from ..declaration.variable import Variable
 from ..evidence import Evidence
 from ..plan.selecting import Names, chosen
-from ..views import Shown, form_of
+from ..views import Worded, form_of
 from ..workers import for_columns
 from .frames import frame
 from .large import is_large
@@ -61,7 +61,7 @@ class Entry(msgspec.Struct, frozen=True):
     """Values without a meaning, where others have one."""
 
 
-class Codebook(Shown, msgspec.Struct, frozen=True):
+class Codebook(Worded, msgspec.Struct, frozen=True):
     """The variables of a dataset in order."""
 
     entries: tuple[Entry, ...]

@@ -20,7 +20,7 @@ from ..declaration.values import value_text
 from ..declaration.variable import NUMERIC, Variable
 from ..errors import PlanError, several
 from ..plan.selecting import Names, chosen
-from ..views import Shown, Worded
+from ..views import Worded
 from .prefetch import ahead
 from .spread import over
 
@@ -45,7 +45,7 @@ class Count(msgspec.Struct, frozen=True):
     """The share of the answered cases that have this value or one before it."""
 
 
-class Counts(Shown, msgspec.Struct, frozen=True):
+class Counts(Worded, msgspec.Struct, frozen=True):
     """The frequency table of one variable."""
 
     variable: Variable
@@ -79,7 +79,7 @@ class Counts(Shown, msgspec.Struct, frozen=True):
         return frame([msgspec.structs.asdict(each) for each in self.rows], Count.__struct_fields__)
 
 
-class CountTables(Shown, Sequence[Counts]):
+class CountTables(Worded, Sequence[Counts]):
     """The frequency tables of several variables."""
 
     def __init__(self, tables: Sequence[Counts]) -> None:

@@ -26,7 +26,7 @@ from ..declaration.variable import NUMERIC, Variable
 from ..errors import several
 from ..kernels.types import Flags
 from ..plan.selecting import Names, chosen
-from ..views import Shown
+from ..views import Worded
 from .large import TINY, Figured, is_large
 from .prefetch import ahead
 from .spread import over
@@ -65,7 +65,7 @@ class Figures(msgspec.Struct, frozen=True):
     """A figure is not there because it exceeds the range of its type."""
 
 
-class Summary(Shown, Sequence[Figures]):
+class Summary(Worded, Sequence[Figures]):
     """The figures of several variables."""
 
     def __init__(self, figures: Sequence[Figures], rows: int, complete: bool = False) -> None:

@@ -44,9 +44,10 @@ def delimited_files(
     standards: Sequence[str],
     formulas: str = AS_IS,
 ) -> tuple[Files, list[str]]:
-    """The files to write, and what they cannot carry; `marks` are the delimiter and the decimal mark.
+    """The files to write, and what they cannot carry.
 
-    Raises `PlanError` for characters that the encoding does not have.
+    `marks` are the delimiter and the decimal mark. Raises `PlanError` for characters that the
+    encoding does not have.
     """
     if not dataset.names:
         raise PlanError(f"{path}: no variable to write")
@@ -133,9 +134,7 @@ def encoded(text: str, codec: str, path: Path, row: int = 1, first: bool = True)
     return data if first else data.removeprefix("".encode(codec))
 
 
-def _plan(
-    dataset: PlainDataset, path: Path, marks: tuple[str, str], encoding: str
-) -> Decisions:
+def _plan(dataset: PlainDataset, path: Path, marks: tuple[str, str], encoding: str) -> Decisions:
     return Decisions(
         source=SourceSection(path.name, encoding),
         layout="delimited",

@@ -31,7 +31,7 @@ from ..layouts.registry import find_layout, tables_to_choose
 from ..plan.fields import Field
 from ..plan.model import Decisions
 from ..sources.source import Source
-from ..views import Shown
+from ..views import Worded
 from .loading import source_named
 from .preparing import Reading, prepare
 from .receipts import decided
@@ -49,7 +49,7 @@ class LookedAt(msgspec.Struct, frozen=True):
     unit: str = ""
 
 
-class Look(Shown, msgspec.Struct, frozen=True):
+class Look(Worded, msgspec.Struct, frozen=True):
     """What a first look finds."""
 
     is_set: ClassVar[bool] = False

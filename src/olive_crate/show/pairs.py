@@ -2,21 +2,16 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 
 from ..describe.pairs import Pairs
-from .text import WIDTH, cut, table
-
-if TYPE_CHECKING:
-    pass
+from .text import WIDTH, cut_apart, table
 
 
 def pairs_text(made: Pairs, width: int = WIDTH) -> str:
     """The lower half of the figures, and of the numbers of cases if these differ."""
     figures = [
-        [_figure(made, row, column) for column in range(row + 1)] for row in range(len(made.names))
+        [figure(made, row, column) for column in range(row + 1)] for row in range(len(made.names))
     ]
     lines = _half(made, figures, made.kind, width)
     if len(np.unique(made.n)) > 1 and made.kind != "overlap":
@@ -30,7 +25,8 @@ def pairs_text(made: Pairs, width: int = WIDTH) -> str:
     return "\n".join(lines)
 
 
-def _figure(made: Pairs, row: int, column: int) -> str:
+def figure(made: Pairs, row: int, column: int) -> str:
+    """One figure of a pair; a dash where there is none."""
     value = made.values[row, column]
     if np.isnan(value):
         return "-"
@@ -44,14 +40,15 @@ def _half(made: Pairs, cells: list[list[str]], title: str, width: int) -> list[s
     """A triangle; too many columns are parted into several."""
     longest = max((len(name) for name in made.names), default=0)
     room = max(1, (width - min(longest, 24) - 2) // 11)
+    sides, tops = cut_apart(made.names, 24), cut_apart(made.names, 9)
     lines: list[str] = []
     for first in range(0, len(made.names), room):
-        part = list(made.names[first : first + room])
+        part = tops[first : first + room]
         held = [row[first : first + room] for row in cells]
         rows = [
-            [cut(name, 24), *row, *[""] * (len(part) - len(row))]
-            for name, row in list(zip(made.names, held, strict=True))[first:]
+            [name, *row, *[""] * (len(part) - len(row))]
+            for name, row in list(zip(sides, held, strict=True))[first:]
         ]
-        heads = [title, *(cut(name, 9) for name in part)]
+        heads = [title, *part]
         lines += [""] * bool(lines) + table(heads, rows, "l" + "r" * len(part), width)
     return lines

@@ -66,6 +66,13 @@ def counted(receipt: Receipt) -> str:
     return several(receipt.lines, "line" if receipt.layout in TEXTS else "row")
 
 
+def counted_in(receipt: Receipt) -> str:
+    """What a source's length is counted in: lines, rows or entries."""
+    if receipt.layout == "feed":
+        return "entries"
+    return "lines" if receipt.layout in TEXTS else "rows"
+
+
 def setting_words(key: str, value: str) -> str:
     """An option that was in force, in words."""
     words = mark_words(value) if key in MARKS else value

@@ -4,13 +4,10 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections import Counter
 from collections.abc import Iterable, Sequence
-from typing import TYPE_CHECKING
 
 from ..errors import several
-
-if TYPE_CHECKING:
-    pass
 
 WIDTH = 100
 SHOWN = {"\t": "→", "\n": "↵", "\r": "␍", "\u00a0": "⍽", "\ufeff": "␣"}
@@ -80,6 +77,23 @@ def cut(text: str, width: int) -> str:
     while width_of(kept) > width - 1:
         kept = kept[:-1]
     return kept.rstrip(CUT + " ") + CUT
+
+
+def cut_apart(names: Sequence[str], width: int) -> list[str]:
+    """Names of at most `width` columns that stay as different as they were.
+
+    Where the beginnings are alike, the ends are kept: `Free acidity, au…25`.
+    """
+    made = [cut(name, width) for name in names]
+    for tail in range(2, width - 1):
+        times = Counter(made)
+        again = [place for place, each in enumerate(made) if times[each] > 1]
+        if not any(names[place] != made[place] for place in again):
+            break
+        for place in again:
+            if width_of(names[place]) > width:
+                made[place] = names[place][: width - tail - 1] + CUT + names[place][-tail:]
+    return made
 
 
 def padded(text: str, width: int, right: bool = False) -> str:

@@ -51,6 +51,8 @@ HTML = {
     "Decisions": "notebook.plan_html",
     "Findings": "notebook.findings_html",
     "Look": "notebook.look_html",
+    "Pairs": "notebook.pairs_html",
+    "Patterns": "notebook.patterns_html",
     "PlainDataset": "notebook.dataset_html",
     "Receipt": "notebook.receipt_html",
     "Summary": "notebook.summary_html",
@@ -98,7 +100,7 @@ def html(value: Any) -> str:
     if view is repr:
         from html import escape
 
-        return f"<pre>{escape(text(value))}</pre>"
+        return f'<pre style="color:inherit">{escape(text(value))}</pre>'
     return str(view(value))
 
 

@@ -34,7 +34,9 @@ def frame_source(given: Any) -> Source:
         first = str(error).partition("\n")[0]
         raise SourceError(f"{what}: its Arrow data are no table of columns: {first}") from None
     labels = [name for name in table.column_names if ROW_LABELS.fullmatch(name)]
-    return Source(f"{what} in memory", None, None, _no_bytes, form="frame", frame=table.drop(labels))
+    return Source(
+        f"{what} in memory", None, None, _no_bytes, form="frame", frame=table.drop(labels)
+    )
 
 
 def _no_bytes() -> IO[bytes]:

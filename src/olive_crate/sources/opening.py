@@ -111,7 +111,9 @@ def _raw(source: Any) -> Source:
         if isinstance(text, bytes):
             text = os.fsdecode(text)
         return _from_url(text) if "://" in text else open_path(Path(text))
-    raise SourceError(f"expected a path, a URL, bytes, an open file or a table, got {type(source).__name__}")
+    raise SourceError(
+        f"expected a path, a URL, bytes, an open file or a table, got {type(source).__name__}"
+    )
 
 
 def open_path(path: Path) -> Source:

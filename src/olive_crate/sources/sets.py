@@ -12,7 +12,7 @@ from typing import Any, overload
 import msgspec
 
 from ..errors import PlanError, SourceError, nearest
-from ..views import Shown
+from ..views import Worded
 from .source import Source
 
 PLAN_FILE = ".plan.toml"
@@ -64,7 +64,7 @@ def member_of(source: Source) -> Member:
     return Member(source.path.name, str(source.path), found.st_size, found.st_mtime)
 
 
-class Files(Shown, Sequence[Member]):
+class Files(Worded, Sequence[Member]):
     """A set of files, in order; nothing of them has been read.
 
     It can be given to `look`, `draft`, `load`, `pack` and `pieces`. A place (`files[3]`) gives a

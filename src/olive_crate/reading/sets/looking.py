@@ -20,7 +20,7 @@ from ...layouts.base import Before, Hands, Preview, SourceLayout
 from ...plan.model import Decisions
 from ...sources.opening import open_source
 from ...sources.sets import Files, Member
-from ...views import Shown
+from ...views import Worded
 from ..fallback import with_fallback
 from ..looking import CASES_LOOKED_AT, Look, look
 from ..single_pass import Progress
@@ -53,7 +53,7 @@ class FileLook(msgspec.Struct, frozen=True):
     """How it differs from most files: what (`added`, `absent`, `moved`, `type`, …), and which."""
 
 
-class SetLook(Shown, msgspec.Struct, frozen=True):
+class SetLook(Worded, msgspec.Struct, frozen=True):
     """What a first look finds in a set of files."""
 
     is_set: ClassVar[bool] = True
