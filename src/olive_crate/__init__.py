@@ -48,6 +48,7 @@ if TYPE_CHECKING:
     from .plan.rows import Rows
     from .reading.looking import Look
     from .reading.sets.looking import SetLook
+    from .show.progress import ProgressBar
     from .sources.sets import Files
 
 __version__ = "0.1.0"
@@ -96,6 +97,7 @@ _HOMES = {
     "plan.rows": ("Rows",),
     "reading.looking": ("Look",),
     "reading.sets.looking": ("SetLook",),
+    "show.progress": ("ProgressBar",),
     "sources.sets": ("Files",),
 }
 _HOME = {name: home for home, names in _HOMES.items() for name in names}
@@ -123,6 +125,7 @@ __all__ = [
     "Plan",
     "PlanError",
     "Problem",
+    "ProgressBar",
     "Promise",
     "Promised",
     "Receipt",

@@ -13,6 +13,7 @@ from __future__ import annotations
 import os
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
+from threading import Lock
 from types import TracebackType
 from typing import TYPE_CHECKING, Generic, TypeVar
 
@@ -23,6 +24,8 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 R = TypeVar("R")
+Progress = Callable[[int, int | None, str], None]
+"""Called with how much is done, how much there is (`None` if unknown), and what is being done."""
 MOST = 8
 """More threads than these have little left to do beside the one that keeps the order."""
 MANY = 100_000
@@ -43,6 +46,25 @@ def usual_workers() -> int:
 def for_columns(cases: int) -> Workers:
     """Threads for columns of so many cases, which are looked at side by side only if that pays."""
     return Workers(usual_workers() if cases >= MANY else 1)
+
+
+def counted(
+    work: Callable[[T], R], total: int, what: str, progress: Progress | None, done: int = 0
+) -> Callable[[T], R]:
+    """The work, telling after each item that one more is done, of so many."""
+    if progress is None:
+        return work
+    alone = Lock()
+
+    def told(item: T) -> R:
+        nonlocal done
+        made = work(item)
+        with alone:
+            done += 1
+            progress(done, total, what)
+        return made
+
+    return told
 
 
 class Workers:

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
         Sealed,
         TableRefresh,
     )
-    from ..reading.single_pass import Progress
+    from ..workers import Progress
 
 
 class Crate:
@@ -269,14 +269,14 @@ class Crate:
         title: str | None = None,
         no_cells: bool = False,
         replace: bool = False,
+        progress: Progress | None = None,
     ) -> None:
         """Write a report on all tables as one HTML file: see `Dataset.report`."""
         from ..show.report.writing import write_report
 
         tables = ((name, self[name]) for name in self.names)
-        write_report(
-            tables, path, title or self.title or os.path.basename(self.path), no_cells, replace
-        )
+        name = title or self.title or os.path.basename(self.path)
+        write_report(tables, path, name, no_cells, replace, progress)
 
     def seal(
         self,

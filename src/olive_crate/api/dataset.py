@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from ..describe.patterns import Patterns
     from ..describe.summary import Summary
     from ..formats.exporting import Exported
+    from ..workers import Progress
 
 MissingAs = Literal["null", "codes", "reasons"]
 
@@ -182,11 +183,11 @@ class Dataset(PlainDataset, frozen=True, eq=False):
 
         return record_array(self) if structured else matrix(self)
 
-    def codebook(self, names: Names = "*") -> Codebook:
+    def codebook(self, names: Names = "*", *, progress: Progress | None = None) -> Codebook:
         """Describe all or some variables, with counts."""
         from ..describe.codebook import codebook
 
-        return codebook(self, names)
+        return codebook(self, names, progress)
 
     def counts(
         self,
@@ -207,7 +208,9 @@ class Dataset(PlainDataset, frozen=True, eq=False):
 
         return counts(self, names, by, bins, by_label)
 
-    def summary(self, names: Names = "*", *, complete: bool = False) -> Summary:
+    def summary(
+        self, names: Names = "*", *, complete: bool = False, progress: Progress | None = None
+    ) -> Summary:
         """Return n, missing, distinct, mean, sd, min, quartiles, max and more by variable.
 
         `complete=True` uses only cases with a value for each of these variables. For methods and
@@ -215,7 +218,7 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         """
         from ..describe.summary import summary
 
-        return summary(self, names, complete)
+        return summary(self, names, complete, progress)
 
     def missing_patterns(self, names: Names = "*") -> Patterns:
         """Count which of these variables are missing together, most common pattern first."""
@@ -241,7 +244,12 @@ class Dataset(PlainDataset, frozen=True, eq=False):
 
         return correlations(self, names, use)
 
-    def check(self, ignore: Sequence[str | Mapping[str, str]] | None = None) -> Findings:
+    def check(
+        self,
+        ignore: Sequence[str | Mapping[str, str]] | None = None,
+        *,
+        progress: Progress | None = None,
+    ) -> Findings:
         """Look for errors in the data; each finding has its evidence and, if possible, a fix.
 
         `ignore` names findings that were looked at, as the plan's `[check] ignore` does:
@@ -250,7 +258,7 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         """
         from ..checks.checking import check
 
-        return check(self, ignore)
+        return check(self, ignore, progress)
 
     def report(
         self,
@@ -259,6 +267,7 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         title: str | None = None,
         no_cells: bool = False,
         replace: bool = False,
+        progress: Progress | None = None,
     ) -> None:
         """Write a report as one HTML file that needs nothing else. Needs the extra `report`.
 
@@ -270,7 +279,7 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         from ..show.report.writing import write_report
 
         name = title or os.path.basename(self.receipt.source)
-        write_report([(name, self)], path, name, no_cells, replace)
+        write_report([(name, self)], path, name, no_cells, replace, progress)
 
     def export(
         self,

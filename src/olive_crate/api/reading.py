@@ -24,8 +24,8 @@ if TYPE_CHECKING:
     from ..plan.model import Decisions
     from ..reading.looking import Look
     from ..reading.sets.looking import SetLook
-    from ..reading.single_pass import Progress
     from ..sources.sets import Files
+    from ..workers import Progress
 
 
 @takes_reading_options

@@ -22,7 +22,7 @@ from ..errors import PlanError, nearest
 from ..evidence import ClosingRows, LeftOutByPosition, TitlesFound
 from ..kernels.spans import FILE_BITS, LAST_ROW
 from ..kernels.types import Ints
-from ..workers import for_columns
+from ..workers import Progress, counted, for_columns
 from .batteries import Scale, battery_findings, scale_of
 from .causes import with_one_mend, without_echoes
 from .findings import SHOWN, Finding, Findings, RowsOf, kinds_of_finding
@@ -42,7 +42,7 @@ from .times import time_findings
 LEFT_OUT = (ClosingRows, TitlesFound, LeftOutByPosition)
 
 
-def check(dataset: PlainDataset, ignore: Any = None) -> Findings:
+def check(dataset: PlainDataset, ignore: Any = None, progress: Progress | None = None) -> Findings:
     """What looks wrong in a dataset, but for what its plan or `ignore` says not to show.
 
     Raises `PlanError` for a kind of finding that there is not.
@@ -54,13 +54,19 @@ def check(dataset: PlainDataset, ignore: Any = None) -> Findings:
         return tuple(row_keys(dataset, cells[:SHOWN]).tolist())
 
     of_rows = RowChecks(dataset, rows)
+    count = len(dataset.names)
+    steps = 2 * count, "checking variables", progress
+
+    def add(name: str) -> None:
+        of_rows.add(dataset.column_once(name))
+
     with for_columns(dataset.rows) as workers:
-        for _ in workers.each(lambda name: of_rows.add(dataset.column_once(name)), dataset.names):
+        for _ in workers.each(counted(add, *steps), dataset.names):
             pass
         found = [*heading_findings(dataset), *_rows_left_out(dataset), *_broken_promises(dataset)]
         found += of_rows.causes()
         of_variables = VariableChecks(dataset, of_rows, rows)
-        for own in workers.each(of_variables.look, dataset.names):
+        for own in workers.each(counted(of_variables.look, *steps, count), dataset.names):
             found += own
     found += of_rows.findings()
     found += of_variables.together()

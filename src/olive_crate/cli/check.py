@@ -8,7 +8,7 @@ import typer
 
 from .datasets import dataset_of, picture_option, where_option
 from .options import reading
-from .screen import show, show_json, width
+from .screen import progress, show, show_json, width
 
 
 @reading
@@ -43,7 +43,8 @@ def check(
     given = dict(options or {})
     ignored = given.pop("ignore", None)
     dataset = dataset_of(source, given, where)
-    findings = dataset.check(ignored)
+    with progress("checking") as bar:
+        findings = dataset.check(ignored, progress=bar)
     if picture is not None:
         from ..show.pictures.findings import draw_findings
 

@@ -9,7 +9,7 @@ import typer
 
 from .datasets import dataset_of, where_option
 from .options import reading
-from .screen import show, show_json, width
+from .screen import progress, show, show_json, width
 
 
 @reading
@@ -39,7 +39,8 @@ def codebook(
     from ..show.codebook import codebook_text, entry_text
 
     dataset = dataset_of(source, options or {}, where)
-    book: Codebook = dataset.codebook("*" if variable is None else variable)
+    with progress("describing") as bar:
+        book: Codebook = dataset.codebook("*" if variable is None else variable, progress=bar)
     if output is not None:
         _write(dataset, book, output, Path(source).name, replace)
         return

@@ -9,7 +9,7 @@ import typer
 
 from .datasets import dataset_of
 from .options import trust_option
-from .screen import show, show_json, width
+from .screen import progress, show, show_json, width
 
 
 def compare(
@@ -56,16 +56,19 @@ def compare(
 
     given = {} if trust is None else {"trust": trust}
     pairs = [each.partition("=")[::2] for each in headings or []]
-    made = compare_datasets(
-        dataset_of(source, given),
-        None if other is None else dataset_of(other, given),
-        key=None if key is None else [part.strip() for part in key.split(",")],
-        tolerance=tolerance,
-        relative=relative,
-        figures=None if figures is None else str(figures),
-        headings=dict(pairs),
-        without=[part.strip() for part in (without or "").split(",") if part.strip()],
-    )
+    one = dataset_of(source, given)
+    two = None if other is None else dataset_of(other, given)
+    with progress("comparing"):
+        made = compare_datasets(
+            one,
+            two,
+            key=None if key is None else [part.strip() for part in key.split(",")],
+            tolerance=tolerance,
+            relative=relative,
+            figures=None if figures is None else str(figures),
+            headings=dict(pairs),
+            without=[part.strip() for part in (without or "").split(",") if part.strip()],
+        )
     if as_json:
         show_json(made.to_dict())
     else:

@@ -8,7 +8,7 @@ import typer
 
 from .datasets import dataset_of, picture_option, variables_option, where_option
 from .options import reading
-from .screen import show, show_json, width
+from .screen import progress, show, show_json, width
 
 
 @reading
@@ -29,7 +29,8 @@ def correlations(
 
     dataset = dataset_of(source, options or {}, where)
     figures = dataset.covariances if covariances else dataset.correlations
-    made = figures(variables or None, use="complete" if complete else "pairs")
+    with progress("correlating"):
+        made = figures(variables or None, use="complete" if complete else "pairs")
     if picture is not None:
         from ..show.pictures.matrices import draw_pairs
 

@@ -8,7 +8,7 @@ import typer
 
 from .datasets import dataset_of, picture_option, where_option
 from .options import reading
-from .screen import is_terminal, show, show_json, width
+from .screen import is_terminal, progress, show, show_json, width
 
 
 @reading
@@ -42,7 +42,8 @@ def counts(
 
     dataset = dataset_of(source, options or {}, where)
     names = variables[0] if len(variables) == 1 else variables
-    made = dataset.counts(names, by=by, bins=_bins(bins), by_label=by_label)
+    with progress("counting"):
+        made = dataset.counts(names, by=by, bins=_bins(bins), by_label=by_label)
     if picture is not None:
         from ..show.pictures.distributions import draw_counts
 

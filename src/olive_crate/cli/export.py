@@ -8,7 +8,7 @@ import typer
 
 from .datasets import dataset_of, where_option
 from .options import reading
-from .screen import show, show_json, width
+from .screen import progress, show, show_json, width
 
 MARKS = {"comma": ",", "semicolon": ";", "tab": "\t", "pipe": "|", "space": " "}
 
@@ -70,19 +70,20 @@ def export(
     from ..show.text import wrapped
 
     dataset = dataset_of(source, options or {}, where)
-    made = dataset.export(
-        output,
-        fields=None if places is None else dictionary(places),
-        missing=cells,
-        metadata=None if metadata is None else [each.strip() for each in metadata.split(",")],
-        table=to_table,
-        encoding=to_encoding,
-        delimiter=MARKS.get(to_delimiter or "", to_delimiter),
-        decimal=to_decimal,
-        labels=labels,
-        formulas=formulas,
-        replace=replace,
-    )
+    with progress("writing"):
+        made = dataset.export(
+            output,
+            fields=None if places is None else dictionary(places),
+            missing=cells,
+            metadata=None if metadata is None else [each.strip() for each in metadata.split(",")],
+            table=to_table,
+            encoding=to_encoding,
+            delimiter=MARKS.get(to_delimiter or "", to_delimiter),
+            decimal=to_decimal,
+            labels=labels,
+            formulas=formulas,
+            replace=replace,
+        )
     if as_json:
         show_json({"files": list(made.files), "notes": list(made.notes)})
         return

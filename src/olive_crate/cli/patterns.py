@@ -8,7 +8,7 @@ import typer
 
 from .datasets import dataset_of, picture_option, variables_option, where_option
 from .options import reading
-from .screen import show, show_json, width
+from .screen import progress, show, show_json, width
 
 
 @reading
@@ -28,17 +28,14 @@ def patterns(
     from ..show.patterns import patterns_text
 
     dataset, names = dataset_of(source, options or {}, where), variables or "*"
+    with progress("comparing variables"):
+        made = dataset.overlap(names) if overlap else dataset.missing_patterns(names)
     if picture is not None:
         from ..show.pictures.matrices import draw_pairs, draw_patterns
 
-        if overlap:
-            draw_pairs(dataset.overlap(names), picture)
-        else:
-            draw_patterns(dataset.missing_patterns(names), picture)
+        (draw_pairs if overlap else draw_patterns)(made, picture)
         show(f"wrote {picture}")
-    elif overlap:
-        pairs = dataset.overlap(names)
-        show_json(pairs.to_dict()) if as_json else show(pairs_text(pairs, width()))
+    elif as_json:
+        show_json(made.to_dict())
     else:
-        made = dataset.missing_patterns(names)
-        show_json(made.to_dict()) if as_json else show(patterns_text(made, width()))
+        show(pairs_text(made, width()) if overlap else patterns_text(made, width()))

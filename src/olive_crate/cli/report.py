@@ -9,7 +9,7 @@ import typer
 
 from .datasets import dataset_of, where_option
 from .options import reading
-from .screen import show
+from .screen import progress, show
 
 
 @reading
@@ -36,10 +36,12 @@ def report(
         made: Any = Crate.open(source, **({"trust": given["trust"]} if "trust" in given else {}))
     else:
         made = dataset_of(source, given, where)
-    made.report(
-        output,
-        title=title or Path(safe_address(source)).name or source,
-        no_cells=no_cells,
-        replace=replace,
-    )
+    with progress("reporting") as bar:
+        made.report(
+            output,
+            title=title or Path(safe_address(source)).name or source,
+            no_cells=no_cells,
+            replace=replace,
+            progress=bar,
+        )
     show(f"wrote {output} ({output.stat().st_size / 1000:,.0f} kB)")

@@ -7,11 +7,13 @@ import os
 import re
 import shutil
 import sys
-from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
-from typing import Any
+from collections.abc import Iterable
+from typing import TYPE_CHECKING, Any
 
-from ..show.text import cleaned, size_words
+from ..show.text import cleaned
+
+if TYPE_CHECKING:
+    from ..show.progress import ProgressBar
 
 STYLES = {
     "title": "bold",
@@ -114,33 +116,8 @@ def _print_styled(lines: Iterable[tuple[str, str]]) -> None:
         console.print(Text(cleaned(text), style=style))
 
 
-@contextmanager
-def progress(what: str) -> Iterator[Any]:
+def progress(what: str) -> ProgressBar:
     """A callback that draws a bar on standard error, where that is a terminal."""
-    if not sys.stderr.isatty():
-        yield None
-        return
-    from rich.console import Console
-    from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
+    from ..show.progress import ProgressBar
 
-    columns = (
-        TextColumn("{task.description}"),
-        BarColumn(),
-        TextColumn("{task.fields[amount]}"),
-        TimeElapsedColumn(),
-    )
-    with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
-        task = bar.add_task(what, total=None, amount="")
-
-        def update(done: int, total: int | None, step: str) -> None:
-            amount = _amount(done, total, step)
-            bar.update(task, completed=done, total=total, description=step, amount=amount)
-
-        yield update
-
-
-def _amount(done: int, total: int | None, step: str) -> str:
-    """How much is done: files where they are counted, else bytes."""
-    if step.endswith("files"):
-        return f"{done:,} of {total:,}" if total else f"{done:,}"
-    return size_words(done) + (f" of {size_words(total)}" if total else "")
+    return ProgressBar(what)

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Annotated, Any, NamedTuple
 import typer
 
 from .options import code_of, reading, source_of
-from .screen import show, width
+from .screen import progress, show, width
 
 if TYPE_CHECKING:
     from ..api.plan import Plan
@@ -50,7 +50,8 @@ def settle(
     plan = source_of(source, options or {})
     is_plan = isinstance(plan, Plan)
     if not is_plan:
-        plan = draft(plan, **(options or {}))
+        with progress("looking through") as bar:
+            plan = draft(plan, progress=bar, **(options or {}))
     target = output or (Path(source) if is_plan else Path(source).with_suffix(".plan.toml"))
     own = is_plan and target == Path(source)
     if target.exists() and not replace and not own:

@@ -8,7 +8,7 @@ import typer
 
 from .datasets import dataset_of, variables_option, where_option
 from .options import reading
-from .screen import show, show_json, width
+from .screen import progress, show, show_json, width
 
 
 @reading
@@ -25,7 +25,9 @@ def summary(
     """Show n, missing, mean, sd and quartiles of each variable."""
     from ..show.summary import summary_text
 
-    made = dataset_of(source, options or {}, where).summary(variables or "*", complete=complete)
+    dataset = dataset_of(source, options or {}, where)
+    with progress("describing") as bar:
+        made = dataset.summary(variables or "*", complete=complete, progress=bar)
     if as_json:
         show_json(made.to_dict())
     else:

@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from .screen import show, show_json, width
+from .screen import progress, show, show_json, width
 
 
 def verify(
@@ -22,7 +22,8 @@ def verify(
     from ..show.crates import crate_verification_text
     from ..show.verification import verification_text
 
-    made = verified(source)
+    with progress("verifying"):
+        made = verified(source)
     if as_json:
         show_json(made.to_dict())
     elif isinstance(made, CrateVerification):

@@ -16,11 +16,11 @@ from ..errors import PlanError, TargetError
 from ..plan.model import Decisions
 from ..plan.toml_write import Words, write_plan
 from ..reading.loading import draft
-from ..reading.single_pass import Progress
 from ..sources.addresses import is_address, kept_address
 from ..sources.folder import Folder
 from ..sources.locking import locked
 from ..sources.sets import PLAN_FILE
+from ..workers import Progress
 from .model import FILE, CrateFile, Entry, check_name, relation_of, write_crate
 from .place import Place, with_entry
 from .records import FAILED

@@ -20,10 +20,10 @@ from ..plan.model import Decisions
 from ..plan.toml_write import write_plan
 from ..reading.loading import source_named
 from ..reading.packing import pack_source
-from ..reading.single_pass import Progress
 from ..sources.folder import Folder
 from ..sources.locking import locked
 from ..sources.writing import write_whole
+from ..workers import Progress
 from .drift import differences
 from .model import FILE, CrateFile, Entry, write_crate
 from .place import Place, with_entry

@@ -21,7 +21,7 @@ from ..declaration.variable import Variable
 from ..evidence import Evidence
 from ..plan.selecting import Names, chosen
 from ..views import Worded, form_of
-from ..workers import for_columns
+from ..workers import Progress, counted, for_columns
 from .frames import frame
 from .large import is_large
 from .large_codebook import WORDS, described
@@ -110,22 +110,29 @@ class Codebook(Worded, msgspec.Struct, frozen=True):
         return made
 
 
-def codebook(dataset: PlainDataset, names: Names = "*") -> Codebook:
+def codebook(
+    dataset: PlainDataset, names: Names = "*", progress: Progress | None = None
+) -> Codebook:
     """Make the codebook of a dataset, or of some of its variables."""
     doubted = _doubted(dataset)
     positions = {name: position for position, name in enumerate(dataset.names, 1)}
     wanted = chosen(names, dataset.variables)
     if is_large(dataset):
         declared = {each.name: each for each in dataset.variables}
-        large = [_large_entry(dataset, positions[n], declared[n], doubted) for n in wanted]
-        return Codebook(tuple(large), dataset.rows)
+
+        def large(name: str) -> Entry:
+            return _large_entry(dataset, positions[name], declared[name], doubted)
+
+        described = counted(large, len(wanted), "describing variables", progress)
+        return Codebook(tuple(map(described, wanted)), dataset.rows)
 
     def entry(name: str) -> Entry:
         column = dataset.column_once(name)
         return _entry(positions[name], column, doubted(column.variable))
 
+    described = counted(entry, len(wanted), "describing variables", progress)
     with for_columns(dataset.rows) as workers:
-        return Codebook(tuple(workers.each(entry, wanted)), dataset.rows)
+        return Codebook(tuple(workers.each(described, wanted)), dataset.rows)
 
 
 def _large_entry(

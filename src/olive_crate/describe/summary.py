@@ -27,6 +27,7 @@ from ..errors import several
 from ..kernels.types import Flags
 from ..plan.selecting import Names, chosen
 from ..views import Worded
+from ..workers import Progress, counted
 from .large import TINY, Figured, is_large
 from .prefetch import ahead
 from .spread import over
@@ -106,7 +107,12 @@ class Summary(Worded, Sequence[Figures]):
         return frame([msgspec.structs.asdict(each) for each in self], Figures.__struct_fields__)
 
 
-def summary(dataset: PlainDataset, names: Names = "*", complete: bool = False) -> Summary:
+def summary(
+    dataset: PlainDataset,
+    names: Names = "*",
+    complete: bool = False,
+    progress: Progress | None = None,
+) -> Summary:
     """The figures of variables; with `complete`, of the cases that have all of them.
 
     One variable is held at a time.
@@ -115,11 +121,20 @@ def summary(dataset: PlainDataset, names: Names = "*", complete: bool = False) -
     by_name = {each.name: each for each in dataset.variables}
     kept = complete_cases(dataset, wanted) if complete else None
     rows = dataset.rows if kept is None else int(np.count_nonzero(kept))
+    steps = len(wanted), "describing variables", progress
     if kept is None and is_large(dataset):
-        figures = [_large(dataset, by_name[name]) for name in wanted]
-        return Summary(figures, rows, complete)
+
+        def large(name: str) -> Figures:
+            return _large(dataset, by_name[name])
+
+        return Summary(list(map(counted(large, *steps), wanted)), rows, complete)
     gathered = (_gathered(by_name[name], dataset.column_pieces(name), kept) for name in wanted)
-    return Summary([make() for make in ahead(gathered)], rows, complete)
+    made = counted(_made, *steps)
+    return Summary(list(map(made, ahead(gathered))), rows, complete)
+
+
+def _made(make: Callable[[], Figures]) -> Figures:
+    return make()
 
 
 def _large(dataset: PlainDataset, variable: Variable) -> Figures:

@@ -37,11 +37,11 @@ from ..reading.sets.part_task import placed_at, relative_address
 from ..reading.sets.survey import Survey
 from ..reading.sets.threads import Threads
 from ..reading.sets.units import Runner
-from ..reading.single_pass import Progress
 from ..sources.folder import Folder
 from ..sources.locking import locked
 from ..sources.sets import Files, Member, member_of
 from ..sources.writing import folder_beside, give_up_folder
+from ..workers import Progress
 from .packed import Packing
 from .packed_set import metadata_of, opened, parts_of, plan_of
 from .parquet import sum_of

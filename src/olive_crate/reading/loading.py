@@ -28,11 +28,11 @@ from ..sources.file_sets import files as files_named
 from ..sources.opening import open_source, recognised
 from ..sources.sets import PLAN_FILE, Files, HoldsSeveral
 from ..sources.source import Source
-from ..workers import Workers
+from ..workers import Progress, Workers
 from .fallback import with_fallback
 from .preparing import ColumnReader, Reading, prepare, promise_check
 from .receipts import decided, receipt_of, refuse_changed
-from .single_pass import Progress, reread, run, workers_for
+from .single_pass import reread, run, workers_for
 
 
 def load(

@@ -28,13 +28,13 @@ from ..kernels.types import Ints
 from ..layouts.base import Block, SourceLayout
 from ..plan.model import Decisions
 from ..sources.source import Source
-from ..workers import Workers
+from ..workers import Progress, Workers
 from .cell_counts import counts_of
 from .fallback import with_fallback
 from .loading import loaded, source_named
 from .preparing import Reading, prepare, promise_check
 from .receipts import receipt_of
-from .single_pass import Progress, run
+from .single_pass import run
 
 Further = Callable[[Ints], list[Column]]
 HELD = 24 << 20

@@ -29,11 +29,12 @@ from ..evidence import Note, ProvisionalTypes
 from ..kernels.spans import FILE_BITS, RowNumbers, chained, gathered
 from ..plan.model import Decisions
 from ..sources.sets import Files, Member
+from ..workers import Progress
 from .loading import draft, source_named
 from .sets.differences import FileFound
 from .sets.one_file import limited, prepared
 from .sets.survey import Survey, survey
-from .single_pass import Progress, stream
+from .single_pass import stream
 from .source_columns import counted, part_column, source_columns, with_columns
 
 

@@ -25,14 +25,13 @@ from ..kernels.spans import listed
 from ..kernels.types import Forecast, Ints
 from ..layouts.base import Block, Hands, SourceLayout, Tally
 from ..layouts.text.completing import find_marks, number_form, shapes_of
-from ..workers import ALONE, Workers, usual_workers
+from ..workers import ALONE, Progress, Workers, usual_workers
 from .preparing import ColumnReader, Reading
 
 LITTLE = 4 << 20
 """A source of fewer bytes is read on one thread."""
 MANY = 8192
 """Rows of a block that are worth being handed out column by column."""
-Progress = Callable[[int, int | None, str], None]
 WEIGHT = 50
 """A text counts so many times at most, so that one that repeats does not outweigh the rest."""
 

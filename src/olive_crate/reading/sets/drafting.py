@@ -15,7 +15,7 @@ from ...declaration.variable import Variable
 from ...evidence import Evidence
 from ...plan.model import Decisions
 from ...sources.sets import Files
-from ..single_pass import Progress
+from ...workers import Progress
 from ..variable_evidence import with_others
 from .combining import Combined, about_files
 from .loading import SetRead, read_set

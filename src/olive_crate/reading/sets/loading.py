@@ -20,9 +20,9 @@ from ...evidence import FilesNotReached, Note, PromiseNotChecked
 from ...kernels.spans import FILE_BITS, LAST_ROW, RowNumbers, chained
 from ...plan.model import Decisions
 from ...sources.sets import Files
-from ...workers import ALONE, Workers, usual_workers
+from ...workers import ALONE, Progress, Workers, usual_workers
 from ..promises import PromiseCheck
-from ..single_pass import LITTLE, Progress
+from ..single_pass import LITTLE
 from ..source_columns import counted, part_column, repeated, source_columns, with_columns
 from .combining import Combined, combine, set_receipt
 from .differences import FileFound

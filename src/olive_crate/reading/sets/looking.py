@@ -21,9 +21,9 @@ from ...plan.model import Decisions
 from ...sources.opening import open_source
 from ...sources.sets import Files, Member
 from ...views import Worded
+from ...workers import Progress
 from ..fallback import with_fallback
 from ..looking import CASES_LOOKED_AT, Look, look
-from ..single_pass import Progress
 from .differences import FileFound, traits_of
 from .one_file import prepared
 from .survey import FAULTS, Survey, compared, file_found, plan_for, set_aside

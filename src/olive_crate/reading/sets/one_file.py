@@ -23,12 +23,12 @@ from ...declaration.promises import Promised
 from ...kernels.spans import RowNumbers, chained, gathered
 from ...layouts.base import Block, SourceLayout
 from ...plan.model import Decisions
-from ...workers import Workers
+from ...workers import Progress, Workers
 from ..cell_counts import counts_of
 from ..fallback import with_fallback
 from ..preparing import Reading, prepare
 from ..receipts import receipt_of
-from ..single_pass import Progress, reread, run, workers_for
+from ..single_pass import reread, run, workers_for
 from .differences import FileFound
 from .survey import Survey, file_found, find_file
 

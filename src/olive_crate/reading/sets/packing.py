@@ -26,7 +26,7 @@ from ...plan.model import Decisions
 from ...plan.toml_write import tables_of
 from ...sources.folder import Folder
 from ...sources.sets import Files, Member, in_order
-from ..single_pass import Progress
+from ...workers import Progress
 from ..source_columns import file_variable, row_variable
 from .combining import Combined, combine, set_receipt
 from .differences import FileFound, absent_notes

@@ -26,12 +26,12 @@ from ...layouts.text.decoding import BadByte
 from ...plan.model import Decisions
 from ...sources.folder import Folder
 from ...sources.sets import Files, Member
-from ...workers import Workers
+from ...workers import Progress, Workers
 from ..fallback import with_fallback
 from ..packing import Target, streamed
 from ..preparing import Reading
 from ..receipts import receipt_of
-from ..single_pass import OtherMarksMet, Progress, workers_for
+from ..single_pass import OtherMarksMet, workers_for
 from ..source_columns import file_column, file_variable, row_variable
 from .differences import FileFound
 from .one_file import prepared

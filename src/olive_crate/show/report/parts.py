@@ -17,7 +17,7 @@ from ...describe.pairs import correlations
 from ...describe.patterns import missing_patterns
 from ...errors import several
 from ...plan.toml_write import plan_text
-from ...workers import for_columns
+from ...workers import Progress, for_columns
 from ..claims import claim_of
 from ..codebook_forms import rounding_words, values_words
 from ..evidence import ABOUT, decision_of
@@ -39,10 +39,16 @@ RECEIPT = 110
 """The width of the receipt."""
 
 
-def part_of(dataset: PlainDataset, name: str, number: int, no_cells: bool) -> dict[str, Any]:
+def part_of(
+    dataset: PlainDataset,
+    name: str,
+    number: int,
+    no_cells: bool,
+    progress: Progress | None = None,
+) -> dict[str, Any]:
     """All sections about one dataset."""
-    book = codebook(dataset)
-    found = check(dataset)
+    book = codebook(dataset, progress=progress)
+    found = check(dataset, progress=progress)
     receipt = dataset.receipt
     balance = "; ".join(map(imbalance_words, receipt.imbalances())) or "every line and cell"
     part = {

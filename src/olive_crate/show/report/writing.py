@@ -14,6 +14,7 @@ from typing import Any
 from ...dataset.model import PlainDataset
 from ...errors import Advice, PlanError, TargetError, several
 from ...sources.writing import write_whole
+from ...workers import Progress
 from ..text import visible
 from .parts import part_of
 
@@ -26,6 +27,7 @@ def write_report(
     title: str,
     no_cells: bool = False,
     replace: bool = False,
+    progress: Progress | None = None,
 ) -> None:
     """Write a report on datasets, each under its name.
 
@@ -36,14 +38,16 @@ def write_report(
     if target.exists() and not replace:
         advice = Advice("use {} to overwrite it", "replace=True", "--replace")
         raise PlanError(f"{target}: already exists", advice)
-    page = report_html(datasets, title, no_cells)
+    page = report_html(datasets, title, no_cells, progress)
     try:
         write_whole(target, page.encode("utf-8"))
     except OSError as error:
         raise TargetError(f"{target}: cannot be written: {error.strerror}") from None
 
 
-def report_html(datasets: Named, title: str, no_cells: bool = False) -> str:
+def report_html(
+    datasets: Named, title: str, no_cells: bool = False, progress: Progress | None = None
+) -> str:
     """The page of a report as text."""
     try:
         from jinja2 import Environment, StrictUndefined
@@ -55,7 +59,7 @@ def report_html(datasets: Named, title: str, no_cells: bool = False) -> str:
         (held / name).read_text("utf-8") for name in ("page.html", "page.css", "page.js")
     )
     parts = [
-        _drawn(part_of(dataset, name, number, no_cells), Markup)
+        _drawn(part_of(dataset, name, number, no_cells, progress), Markup)
         for number, (name, dataset) in enumerate(datasets, 1)
     ]
     count = sum(len(part["variables"]) for part in parts)
