@@ -89,7 +89,7 @@ FAILING = {
     "a variable that is not there": (("counts", "survey.parquet", "fruty"), 1, '"fruity"'),
     "no such command": (("lok", "survey.csv"), 2, "lok"),
     "no such option": (("look", "survey.csv", "--delimeter", ";"), 2, "--delimiter"),
-    "an argument too few": (("counts", "--by", "village"), 2, "source"),
+    "an argument too few": (("counts", "--by", "village"), 2, "SOURCE"),
     "a value that cannot be": (("look", "survey.csv", "--encoding", "utf-9"), 1, "utf-9"),
     "two ways to write": (("export", "survey.parquet", "made.docx"), 1, ".docx"),
     "what is there already": (("pack", "survey.csv", "-o", "survey.parquet"), 1, "--replace"),

@@ -109,7 +109,7 @@ def test_everything_shows_itself_in_a_notebook(demo):
     dataset = oc.load(path)
     for value in (oc.look(path), oc.draft(path), dataset, dataset.codebook(), dataset.receipt):
         html = value._repr_html_()
-        assert html.count("<table>") == html.count("</table>") > 0
+        assert html.count("<table") == html.count("</table>") > 0
         assert "Free acidity" in html and "<script" not in html
     hostile = oc.load(b"<b>x</b>;y\n<script>;1\n", rows={"names": 1})._repr_html_()
     assert "<script" not in hostile and "&lt;b&gt;x" in hostile

@@ -38,7 +38,9 @@ def test_every_option_is_in_the_signature_and_the_help(reader):
 
 @pytest.mark.parametrize("name", ["look", "draft", "pack", "check"])
 def test_the_command_has_a_flag_for_every_option_in_groups(command, name):
-    text = command(name, "--help").stdout
+    text, short = command(name, "--help-all").stdout, command(name, "--help").stdout
+    assert "--delimiter" in short and "--lines-per-record" not in short
+    assert "more options of reading: --help-all" in short
     for option in OPTIONS:
         if option in COMMAND_ONLY_IN_PLANS:
             continue
@@ -54,6 +56,7 @@ def test_the_page_of_options_is_made_from_the_table():
 
 WRONG = {
     "layout": "sheets",
+    "levels": {"acid": "high"},
     "turned": "left",
     "encoding": "utf-9",
     "delimiter": 5,
@@ -105,6 +108,7 @@ def test_every_option_refuses_what_it_cannot_be_and_names_itself(name):
         oc.load(b"a;b\n1;2\n", **{name: WRONG[name]})
     named = {
         "types": 'variable "a": type: there is no type',
+        "levels": 'variable "acid": level: there is no level',
         "variables": '"a": expected the parts',
     }
     assert named.get(name, name) in str(caught.value)

@@ -11,6 +11,32 @@ from .datasets import dataset_of
 from .options import trust_option
 from .screen import progress, show, show_json, width
 
+figures_option = Annotated[
+    Path | None,
+    typer.Option(
+        "--figures", help="Compare with a table of figures (name, n, mean, …).", metavar="FILE"
+    ),
+]
+
+headings_option = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--heading",
+        help="Meaning of a column of the table: sd=Spread.",
+        metavar="FIGURE=HEADING",
+    ),
+]
+
+without_option = Annotated[
+    str | None,
+    typer.Option(help="Leave out: reasons, labels, declarations.", metavar="PARTS"),
+]
+
+key_option = Annotated[
+    str | None,
+    typer.Option("--key", help="Match rows by these variables: id,day.", metavar="NAMES"),
+]
+
 
 def compare(
     source: Annotated[str, typer.Argument(help="A packed dataset, a file, or a plan.")],
@@ -18,32 +44,14 @@ def compare(
         str | None,
         typer.Argument(help="Another one (default: the source, read again)."),
     ] = None,
-    key: Annotated[
-        str | None,
-        typer.Option("--key", help="Match rows by these variables: id,day.", metavar="NAMES"),
-    ] = None,
-    figures: Annotated[
-        Path | None,
-        typer.Option(
-            "--figures", help="Compare with a table of figures (name, n, mean, …).", metavar="FILE"
-        ),
-    ] = None,
-    headings: Annotated[
-        list[str] | None,
-        typer.Option(
-            "--heading",
-            help="Meaning of a column of the table: sd=Spread.",
-            metavar="FIGURE=HEADING",
-        ),
-    ] = None,
+    key: key_option = None,
+    figures: figures_option = None,
+    headings: headings_option = None,
     tolerance: Annotated[float, typer.Option(help="Absolute tolerance for numbers.")] = 0.0,
     relative: Annotated[
         float, typer.Option(help="Relative tolerance, as a share of the larger number.")
     ] = 0.0,
-    without: Annotated[
-        str | None,
-        typer.Option(help="Leave out: reasons, labels, declarations.", metavar="PARTS"),
-    ] = None,
+    without: without_option = None,
     trust: trust_option = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:

@@ -10,6 +10,39 @@ from .datasets import dataset_of, where_option
 from .options import reading
 from .screen import progress, show, show_json, width
 
+to_table_option = Annotated[
+    str | None, typer.Option("--to-table", help="Table of a database to write.", metavar="NAME")
+]
+labels_option = Annotated[
+    bool, typer.Option("--labels", help="Write labels in place of the values they stand for.")
+]
+to_delimiter_option = Annotated[
+    str | None,
+    typer.Option(
+        "--to-delimiter", help="Delimiter to write: one character, or tab.", metavar="MARK"
+    ),
+]
+to_decimal_option = Annotated[
+    str | None, typer.Option("--to-decimal", help="Decimal mark to write.", metavar="MARK")
+]
+to_encoding_option = Annotated[
+    str, typer.Option("--to-encoding", help="Encoding to write.", metavar="NAME")
+]
+formulas_option = Annotated[
+    str | None,
+    typer.Option(help="Texts that a spreadsheet would take for formulas: as is, or quoted."),
+]
+places_option = Annotated[
+    str | None,
+    typer.Option("--places", help="Layout table for fixed-width text."),
+]
+cells_option = Annotated[
+    str | None,
+    typer.Option("--missing-as", help="Write missing cells as codes, null or reasons."),
+]
+metadata_option = Annotated[
+    str | None, typer.Option(help="Metadata standards to write as well: csvw, ddi or csvw,ddi.")
+]
 MARKS = {"comma": ",", "semicolon": ";", "tab": "\t", "pipe": "|", "space": " "}
 
 
@@ -22,39 +55,15 @@ def export(
             help="File to write: .csv, .tsv, .txt, .xlsx, .arrow, .parquet or .db; or a database."
         ),
     ],
-    cells: Annotated[
-        str | None,
-        typer.Option("--missing-as", help="Write missing cells as codes, null or reasons."),
-    ] = None,
-    metadata: Annotated[
-        str | None, typer.Option(help="Metadata standards to write as well: csvw, ddi or csvw,ddi.")
-    ] = None,
-    places: Annotated[
-        str | None,
-        typer.Option("--places", help="Layout table for fixed-width text."),
-    ] = None,
-    to_table: Annotated[
-        str | None, typer.Option("--to-table", help="Table of a database to write.", metavar="NAME")
-    ] = None,
-    labels: Annotated[
-        bool, typer.Option("--labels", help="Write labels in place of the values they stand for.")
-    ] = False,
-    to_delimiter: Annotated[
-        str | None,
-        typer.Option(
-            "--to-delimiter", help="Delimiter to write: one character, or tab.", metavar="MARK"
-        ),
-    ] = None,
-    to_decimal: Annotated[
-        str | None, typer.Option("--to-decimal", help="Decimal mark to write.", metavar="MARK")
-    ] = None,
-    to_encoding: Annotated[
-        str, typer.Option("--to-encoding", help="Encoding to write.", metavar="NAME")
-    ] = "utf-8",
-    formulas: Annotated[
-        str | None,
-        typer.Option(help="Texts that a spreadsheet would take for formulas: as is, or quoted."),
-    ] = None,
+    cells: cells_option = None,
+    metadata: metadata_option = None,
+    places: places_option = None,
+    to_table: to_table_option = None,
+    labels: labels_option = False,
+    to_delimiter: to_delimiter_option = None,
+    to_decimal: to_decimal_option = None,
+    to_encoding: to_encoding_option = "utf-8",
+    formulas: formulas_option = None,
     replace: Annotated[bool, typer.Option("--replace", help="Overwrite existing files.")] = False,
     as_json: Annotated[
         bool, typer.Option("--json", help="Print what was written as JSON.")

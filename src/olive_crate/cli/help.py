@@ -111,9 +111,9 @@ def _heading(parameter: Any, everything: bool) -> str:
 
 
 def _rare(parameter: Any) -> bool:
-    from .options import USUAL
+    from .options import SHORT_PAGE
 
-    return _group(parameter) is not None and parameter.name not in USUAL
+    return _group(parameter) is not None and parameter.name not in SHORT_PAGE
 
 
 def _help_all() -> TyperOption:

@@ -12,7 +12,7 @@ from typing import Annotated, Any, get_args
 
 import typer
 
-from ..plan.option import COMMAND_ONLY_IN_PLANS, Flag, Option
+from ..plan.option import COMMAND_ONLY_IN_PLANS, USUAL, Flag, Option
 from ..plan.options import OPTIONS, TYPES
 
 LISTED = re.compile(r"[^:,]+:\d+(-\d+)?(,[^:,]+:\d+(-\d+)?)*")
@@ -72,12 +72,7 @@ trust_option = Annotated[
     ),
 ]
 
-USUAL = {
-    parameter_of(flag)
-    for name, option in OPTIONS.items()
-    for flag in flags_of(name)
-    if option.usual and not flag.rare
-}
+SHORT_PAGE = {parameter_of(flag) for name in USUAL for flag in flags_of(name) if not flag.rare}
 """The parameters of reading that the short help page lists."""
 
 READING: dict[str, Any] = {

@@ -61,18 +61,8 @@ def export(
         raise PlanError(f"{path}: table applies only to databases")
     target = Path(path)
     kind = target.suffix.lower()
-    if kind not in KINDS:
-        raise PlanError(
-            f"{target}: cannot export to {kind or 'a file without an extension'}; "
-            f"choose {', '.join(KINDS)}"
-        )
-    if fields is not None and kind not in FIXED:
-        raise PlanError(f"{target}: fields apply only to fixed-width text ({', '.join(FIXED)})")
-    if delimiter is not None and kind not in DELIMITERS:
-        raise PlanError(f"{target}: a delimiter applies only to {', '.join(DELIMITERS)}")
+    _check(target, kind, fields=fields, delimiter=delimiter, formulas=formulas)
     marks = _marks(target, kind, delimiter, decimal)
-    if formulas is not None and kind not in DELIMITERS:
-        raise PlanError(f"{target}: formulas apply only to {', '.join(DELIMITERS)}")
     way = checked_way(missing or ("null" if kind in (".arrow", ".parquet") else "codes"))
     standards = _standards(metadata, kind)
     if kind in DELIMITERS:
@@ -86,19 +76,38 @@ def export(
 
         files, notes = fixed_files(dataset, target, fields, way, encoding, standards)
     else:
-        notes = []
-        if kind == ".xlsx":
-            from .workbook import digits_lost, workbook_writer
-
-            files = {target: workbook_writer(dataset, target, way)}
-            notes += digits_lost(dataset)
-        else:
-            from .arrow import arrow_writer
-
-            files = {target: arrow_writer(dataset, kind, way)}
+        files, notes = _typed_files(dataset, target, kind, way)
         notes += with_standards(files, dataset, target, standards)
     write_all(target, files, replace)
     return Exported(tuple(str(each) for each in files), tuple(dict.fromkeys(notes)))
+
+
+def _typed_files(
+    dataset: PlainDataset, target: Path, kind: str, way: str
+) -> tuple[Files, list[str]]:
+    """A workbook, or a file of Arrow data."""
+    if kind == ".xlsx":
+        from .workbook import digits_lost, workbook_writer
+
+        return {target: workbook_writer(dataset, target, way)}, list(digits_lost(dataset))
+    from .arrow import arrow_writer
+
+    return {target: arrow_writer(dataset, kind, way)}, []
+
+
+def _check(target: Path, kind: str, fields: Any, delimiter: Any, formulas: Any) -> None:
+    """Raise `PlanError` for an unknown kind of file, and for what another kind has."""
+    if kind not in KINDS:
+        raise PlanError(
+            f"{target}: cannot export to {kind or 'a file without an extension'}; "
+            f"choose {', '.join(KINDS)}"
+        )
+    if fields is not None and kind not in FIXED:
+        raise PlanError(f"{target}: fields apply only to fixed-width text ({', '.join(FIXED)})")
+    if delimiter is not None and kind not in DELIMITERS:
+        raise PlanError(f"{target}: a delimiter applies only to {', '.join(DELIMITERS)}")
+    if formulas is not None and kind not in DELIMITERS:
+        raise PlanError(f"{target}: formulas apply only to {', '.join(DELIMITERS)}")
 
 
 def _marks(target: Path, kind: str, delimiter: str | None, decimal: str | None) -> tuple[str, str]:

@@ -52,8 +52,6 @@ class Option(NamedTuple):
     """The command's flags; without any, one that is called like the option."""
     field: str = ""
     """The field of the plan that holds it, where that is not the one of its name in the section."""
-    usual: bool = False
-    """One of the options that most files need: the short help page lists it."""
 
 
 LIMITS = (
@@ -62,6 +60,11 @@ LIMITS = (
 COMMAND_ONLY_IN_PLANS = ("limits", "meaning_sets", "variables", "order")
 """Options that the command takes from a plan alone: they are too long for a flag."""
 
+USUAL = (
+    *("encoding", "delimiter", "decimal", "fields", "sheet", "range", "table"),
+    *("rows", "types", "missing", "keep", "limit"),
+)
+"""The options that most files need: the command's short help page lists these."""
 ROW_FLAGS = (
     Flag("--names-row", "Row of the names: 4, or 4,5, or none.", "ROWS", False, "names"),
     Flag("--labels-row", "Row of the labels.", "ROW", False, "labels", rare=True),
@@ -88,6 +91,26 @@ ROW_FLAGS = (
     ),
 )
 """The flags for the parts of `rows`."""
+FIELD_FLAGS = (
+    Flag("--fields", "Layout table, DDI or CSVW file, or NAME:1-5,NAME:6.", "FIELDS"),
+    Flag(
+        "--heading",
+        "Meaning of a column of the layout table: start=From. Repeatable.",
+        "PART=HEADING",
+        True,
+        "headings",
+        rare=True,
+    ),
+)
+"""The flags for fields, and for what the headings of a layout table mean."""
+PLAIN_FLAGS = (
+    Flag(
+        "--plain-names",
+        "Make names lower case with _, of at most LENGTH characters (0 for any).",
+        "LENGTH",
+    ),
+)
+"""The flag for plain names."""
 PROMISE_FLAGS = (
     Flag("--promised-rows", "Rows that the sender promised.", "COUNT", part="rows"),
     Flag(

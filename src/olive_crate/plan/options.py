@@ -13,7 +13,9 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, TypedDict, Union
 from . import checks
 from .checks import one_of, positions, table_path, whole_number
 from .option import (
+    FIELD_FLAGS,
     LIMITS,
+    PLAIN_FLAGS,
     PROMISE_FLAGS,
     ROW_FLAGS,
     Flag,
@@ -44,9 +46,7 @@ class ReadingOptions(TypedDict, total=False):
     ]
     encoding: Annotated[
         str | None,
-        Option(
-            "Text", "Name of the encoding, such as cp1252.", checks.encoding, "source", usual=True
-        ),
+        Option("Text", "Name of the encoding, such as cp1252.", checks.encoding, "source"),
     ]
     delimiter: Annotated[
         str | None,
@@ -55,7 +55,6 @@ class ReadingOptions(TypedDict, total=False):
             "One or more characters, or comma, tab, semicolon, pipe, space, blanks, none.",
             checks.delimiter,
             "delimited",
-            usual=True,
         ),
     ]
     quote: Annotated[
@@ -79,9 +78,7 @@ class ReadingOptions(TypedDict, total=False):
             flags=(Flag("--trim", "Strip blanks around fields: yes, no, left or right."),),
         ),
     ]
-    decimal: Annotated[
-        str | None, Option("Text", "Decimal mark.", checks.decimal, "delimited", usual=True)
-    ]
+    decimal: Annotated[str | None, Option("Text", "Decimal mark.", checks.decimal, "delimited")]
     grouping: Annotated[
         str | None, Option("Text", "Digit grouping mark.", checks.grouping, "delimited")
     ]
@@ -93,18 +90,7 @@ class ReadingOptions(TypedDict, total=False):
             table_path,
             "fixed",
             apply=with_fields,
-            usual=True,
-            flags=(
-                Flag("--fields", "Layout table, DDI or CSVW file, or NAME:1-5,NAME:6.", "FIELDS"),
-                Flag(
-                    "--heading",
-                    "Meaning of a column of the layout table: start=From. Repeatable.",
-                    "PART=HEADING",
-                    True,
-                    "headings",
-                    rare=True,
-                ),
-            ),
+            flags=FIELD_FLAGS,
         ),
     ]
     lines_per_record: Annotated[
@@ -161,19 +147,10 @@ class ReadingOptions(TypedDict, total=False):
     ]
     sheet: Annotated[
         str | int | Sequence[str | int] | None,
-        Option(
-            "Workbooks",
-            "Name or number of the sheet, or a pattern.",
-            checks.sheet,
-            "sheet",
-            usual=True,
-        ),
+        Option("Workbooks", "Name or number of the sheet, or a pattern.", checks.sheet, "sheet"),
     ]
     range: Annotated[
-        str | None,
-        Option(
-            "Workbooks", "B9:K310, B9:, B:K, or a name.", checks.cell_range, "sheet", usual=True
-        ),
+        str | None, Option("Workbooks", "B9:K310, B9:, B:K, or a name.", checks.cell_range, "sheet")
     ]
     block: Annotated[
         int | None,
@@ -211,7 +188,6 @@ class ReadingOptions(TypedDict, total=False):
             checks.sheet_or_table,
             "table",
             "the only one, or a page's largest",
-            usual=True,
         ),
     ]
     keep_copy: Annotated[
@@ -238,7 +214,6 @@ class ReadingOptions(TypedDict, total=False):
             section="rows",
             apply=with_rows,
             flags=ROW_FLAGS,
-            usual=True,
         ),
     ]
     names: Annotated[
@@ -248,7 +223,7 @@ class ReadingOptions(TypedDict, total=False):
             "Names of the columns.",
             checks.unique_names,
             default="from the heading",
-            flags=(Flag("--names", "Names of the columns: id,date,acid, or @FILE.", "NAMES"),),
+            flags=(Flag("--names", "Names of columns: id,date,acid, or @FILE.", "NAMES"),),
         ),
     ]
     plain_names: Annotated[
@@ -258,13 +233,7 @@ class ReadingOptions(TypedDict, total=False):
             "Make names plain: lower case with _, of at most this many characters.",
             checks.plain_names,
             default="as in the heading",
-            flags=(
-                Flag(
-                    "--plain-names",
-                    "Make names lower case with _, of at most LENGTH characters (0 for any).",
-                    "LENGTH",
-                ),
-            ),
+            flags=PLAIN_FLAGS,
         ),
     ]
     types: Annotated[
@@ -274,7 +243,6 @@ class ReadingOptions(TypedDict, total=False):
             "Type of all variables, or types by name.",
             apply=with_types,
             field="type",
-            usual=True,
             flags=(Flag("--type", "NAME=TYPE, or one TYPE for all. Repeatable.", "TYPE", True),),
         ),
     ]
@@ -283,10 +251,11 @@ class ReadingOptions(TypedDict, total=False):
         Option(
             "Variables",
             "Levels of measurement by name: nominal, ordinal, interval or ratio.",
-            section="variable",
-            apply=with_levels,
-            default="from the type",
-            flags=(Flag("--level", "NAME=LEVEL. Repeatable.", "LEVEL", True),),
+            None,
+            "variable",
+            "from the type",
+            with_levels,
+            (Flag("--level", "NAME=LEVEL. Repeatable.", "LEVEL", True),),
         ),
     ]
     missing: Annotated[
@@ -298,12 +267,7 @@ class ReadingOptions(TypedDict, total=False):
             default="none",
             check=checks.missing,
             field="missing",
-            usual=True,
-            flags=(
-                Flag(
-                    "--missing", "Missing code for all: -9, or 777=lost. Repeatable.", "CODE", True
-                ),
-            ),
+            flags=(Flag("--missing", "Code for all, repeatable: -9 or 777=lost.", "CODE", True),),
         ),
     ]
     meaning_sets: Annotated[
@@ -334,7 +298,6 @@ class ReadingOptions(TypedDict, total=False):
             checks.names,
             default="all",
             flags=(Flag("--keep", "Variables to read: id,acid..grade.", "NAMES"),),
-            usual=True,
         ),
     ]
     order: Annotated[
@@ -373,7 +336,6 @@ class ReadingOptions(TypedDict, total=False):
             whole_number(0),
             default="all",
             flags=(Flag("--limit", metavar="ROWS"),),
-            usual=True,
         ),
     ]
     unreadable: Annotated[
