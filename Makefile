@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN = .venv/bin
 
-.PHONY: demo test lint bench bench-more fuzz clean
+.PHONY: demo test lint docs bench bench-more fuzz clean
 
 .venv/ready: pyproject.toml setup.py $(wildcard src/olive_crate/kernels/native/*)
 	$(PYTHON) -c 'import sys; sys.exit("Python 3.11 or newer is needed") if sys.version_info < (3, 11) else 0'
@@ -26,6 +26,14 @@ lint: .venv/ready
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports --no-cache
+
+# The site, in site/: pages in the order of the work, the reference from the docstrings.
+.venv/docs: .venv/ready
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check '.[docs]'
+	touch $@
+
+docs: .venv/docs
+	NO_MKDOCS_2_WARNING=1 $(BIN)/mkdocs build --quiet --strict
 
 # The tables of speed, written to benchmarks/RESULTS.md and SHAPES.md.
 bench: .venv/ready
@@ -51,5 +59,5 @@ fuzz: .venv/ready
 	NEW_SEEDS=1 $(BIN)/python -m pytest -q -n auto -k "alike or changed or damaged or any_bytes or balance" tests
 
 clean:
-	rm -rf .venv demo build
+	rm -rf .venv demo build site
 	rm -f src/olive_crate/kernels/compiled/_native*.so

@@ -1,7 +1,8 @@
 """Runs a page of the documentation: each block, in order, in a folder with the demo data.
 
 - `console`: each line after `$ ` is run. What the page prints below it has to come; a line `...` or
-  `⋮` stands for any lines. A command whose output the page leaves out only has to succeed.
+  `⋮` stands for any lines, `…` within a line for any characters. A command whose output the page
+  leaves out only has to succeed.
 - `python`: is run, all blocks of a page in one namespace. What is printed has to be what the `text`
   block behind it shows, if there is one; so has the value of `# ...` behind an expression, where it
   begins with a quote, a digit, `True` or `False`.
@@ -105,7 +106,8 @@ def matches(printed: str, expected: str) -> bool:
         else:
             pieces[-1].append(line.rstrip())
     pattern = r"(?:.*\n)*?".join(
-        "".join(re.escape(line) + r"\s*?\n" for line in piece) for piece in pieces
+        "".join(re.escape(line).replace("…", ".*?") + r"\s*?\n" for line in piece)
+        for piece in pieces
     )
     return re.fullmatch(pattern, printed + "\n") is not None
 

@@ -6,6 +6,7 @@ import os
 import re
 import shutil
 import subprocess
+import sys
 
 import pytest
 
@@ -213,7 +214,9 @@ sys.stdout.buffer.write(held)
 
 @pytest.mark.skipif(os.name != "posix", reason="a terminal is made by pty")
 def test_a_bar_is_drawn_after_a_second():
-    done = subprocess.run(["python3", "-c", TERMINAL], capture_output=True, text=True, check=False)
+    done = subprocess.run(
+        [sys.executable, "-c", TERMINAL], capture_output=True, text=True, check=False
+    )
     shown = re.sub(r"\x1b\[[\d;?]*[A-Za-z]", "", done.stdout)
     steps = re.findall(r"([\d.]+) MB of 8.0 MB, [\d.]+ MB/s, \d s left", shown)
     assert steps and "1.0" not in steps, shown

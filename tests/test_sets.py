@@ -733,7 +733,7 @@ def test_a_set_is_compared_with_its_source_read_again(tmp_path):
     assert not told.equal and "deliveries_2025-02.csv 4" in str(told)
     with pytest.raises(oc.SourceError, match=r"deliveries_2025-02\.csv: was changed"):
         packed.trace("kg", 4, file="deliveries_2025-02.csv")
-    assert "<pre>" in oc.files(pattern)._repr_html_()
+    assert "<pre " in oc.files(pattern)._repr_html_()
 
 
 def test_folders_of_values_are_percent_encoded_and_not_too_many(tmp_path):

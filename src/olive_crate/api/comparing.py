@@ -35,6 +35,11 @@ def compare(
     table's headings. A figure agrees if it equals the dataset's own, rounded to the given digits.
 
     Raises `PlanError` for a key that is not there, and for a figure of an unknown variable.
+
+    >>> oc.compare(ds, ds.head(3)).equal
+    False
+    >>> oc.compare(ds, ds).agreeing
+    ('id', 'acid', 'grade')
     """
     from ..checks import comparison
 

@@ -52,6 +52,10 @@ class Crate:
         `group` is a CSVW table group: its tables are added as its metadata describe them, and its
         foreign keys are promised. Raises `PlanError` where there is a crate already, `TargetError`
         for a folder that cannot be made, and what `load` raises for a table of the group.
+
+        >>> season = oc.Crate.new(folder / "season", title="The season")
+        >>> len(season)
+        0
         """
         from ..crate.changing import new_crate
 
@@ -76,6 +80,9 @@ class Crate:
 
         Raises `SourceError` for what is no crate, and for an archive with members that lead outside
         of it; `PlanError` naming the key of `crate.toml` that is wrong.
+
+        >>> oc.Crate.open(folder / "crate").names
+        ['lab', 'grades']
         """
         from ..sources.reach import trusted
 
@@ -118,14 +125,22 @@ class Crate:
         return self.dataset(name)
 
     def dataset(self, name: str, *, back: int = 0) -> Dataset:
-        """A table's packed dataset, or the one so many refreshes before it."""
+        """A table's packed dataset, or the one so many refreshes before it.
+
+        >>> crate.dataset("lab").rows
+        4
+        """
         from ..crate.refreshing import packed_at
         from ..formats.packed import unpack_file
 
         return Dataset.of(unpack_file(packed_at(self._place, name, back)))
 
     def plan(self, name: str) -> Plan:
-        """A table's plan."""
+        """A table's plan.
+
+        >>> crate.plan("lab").variable("acid").type
+        'number'
+        """
         return Plan.of(self._place.plan(name))
 
     def add(
@@ -144,6 +159,9 @@ class Crate:
         `source` is a path, an address, a set of files, or a plan with its own source; `trust` and
         `options` are those of `load`. The source stays where it is, unless `copy` puts a copy of it
         into the crate. Raises what `load` raises; then nothing is added.
+
+        >>> crate.add(folder / "marks.csv", name="marks").name
+        'marks'
         """
         from ..crate.changing import add_table, plan_for, table_name
         from ..show.claims import claim_of
@@ -162,13 +180,21 @@ class Crate:
         """Take a table out, with its plan and its packed datasets; its source stays.
 
         Raises `PlanError` for a table that a relation names.
+
+        >>> crate.remove("grades")
+        >>> crate.names
+        ['lab']
         """
         from ..crate.changing import remove_table
 
         remove_table(self._place, name)
 
     def rename(self, old: str, new: str) -> None:
-        """Give a table another name, in relations too."""
+        """Give a table another name, in relations too.
+
+        >>> crate.rename("grades", "scale")
+        >>> crate.rename("scale", "grades")
+        """
         from ..crate.changing import rename_table
 
         rename_table(self._place, old, new)
@@ -184,13 +210,21 @@ class Crate:
 
         There, each is to occur once. Several variables are compared together. The relation is
         checked at each refresh from then on.
+
+        >>> crate.relate("lab", "grade", "grades", "grade").to_table
+        'grades'
         """
         from ..crate.changing import relate
 
         return relate(self._place, table, _names(variables), to_table, _names(to_variables))
 
     def unrelate(self, table: str, to_table: str) -> tuple[Relation, ...]:
-        """Take back the relations from one table to another; returns them."""
+        """Take back the relations from one table to another; returns them.
+
+        >>> _ = crate.relate("lab", "grade", "grades", "grade")
+        >>> len(crate.unrelate("lab", "grades"))
+        1
+        """
         from ..crate.changing import unrelate
 
         return unrelate(self._place, table, to_table)
@@ -200,6 +234,9 @@ class Crate:
 
         Nothing is read but the crate's own small files, and files whose size or time has changed.
         Addresses and databases are asked only if `online`.
+
+        >>> crate.status().is_current
+        True
         """
         from ..crate.records import relations_at, state_of
         from ..dataset.crates import CrateStatus
@@ -223,6 +260,9 @@ class Crate:
         too; `take_moved` lets plans name files that were found again under the crate's folder. A
         table that cannot be read keeps its packed dataset, and the result says why. Relations
         between tables are checked.
+
+        >>> crate.refresh().is_well
+        True
         """
         from ..crate.refreshing import refresh
 
@@ -234,6 +274,10 @@ class Crate:
         """Compare a table with its dataset of so many refreshes before; options as of `compare`.
 
         Cases are matched by the key that is promised, if there is one.
+
+        >>> _ = crate.refresh("lab", again=True)
+        >>> crate.compare("lab").equal
+        True
         """
         from .comparing import compare
 
@@ -249,6 +293,9 @@ class Crate:
 
         Single variables are tried, and keys of several where they are promised, or named in
         `together`: `[("answers", ["grower", "year"])]`.
+
+        >>> crate.keys().candidates[0].variables
+        ('id',)
         """
         from ..crate.keys import keys_of
 
@@ -271,7 +318,10 @@ class Crate:
         replace: bool = False,
         progress: Progress | None = None,
     ) -> None:
-        """Write a report on all tables as one HTML file: see `Dataset.report`."""
+        """Write a report on all tables as one HTML file: see `Dataset.report`.
+
+        >>> crate.report(folder / "crate.html", replace=True)
+        """
         from ..show.report.writing import write_report
 
         tables = ((name, self[name]) for name in self.names)
@@ -294,6 +344,9 @@ class Crate:
         sources if they are wanted. Folders, users and tokens are taken out of plans and receipts.
         `only_list` tells what would be in it. Raises `PlanError` where the file exists and
         `replace` is not set, and for a table that is not packed.
+
+        >>> crate.seal(folder / "crate.zip", replace=True).files[0].name
+        'data/plans/lab.plan.toml'
         """
         from ..crate.sealing import sealed
         from ..show.claims import claim_of
@@ -303,7 +356,11 @@ class Crate:
         return sealed(self._place, path, claim_of, sources, texts, replace, only_list)
 
     def verify(self) -> CrateVerification:
-        """Read all of the crate, and say whether it is whole; of a sealed one, every checksum."""
+        """Read all of the crate, and say whether it is whole; of a sealed one, every checksum.
+
+        >>> crate.verify().is_whole
+        True
+        """
         from ..crate.verifying import verified
 
         return verified(self._place)

@@ -15,25 +15,18 @@ from ..dataset.model import PlainDataset
 from ..plan.naming import Renaming
 from ..plan.selecting import Names
 from ..views import html_of
+from .describing import DescribedDataset
 from .plan import Plan
 
 if TYPE_CHECKING:
     import pandas
 
-    from ..checks.findings import Findings
-    from ..dataset.trace import Trace
-    from ..describe.codebook import Codebook
-    from ..describe.counts import Counts, CountTables, Crossed
-    from ..describe.pairs import Pairs, Use
-    from ..describe.patterns import Patterns
-    from ..describe.summary import Summary
     from ..formats.exporting import Exported
-    from ..workers import Progress
 
 MissingAs = Literal["null", "codes", "reasons"]
 
 
-class Dataset(PlainDataset, frozen=True, eq=False):
+class Dataset(DescribedDataset, frozen=True, eq=False):
     """Variables in order, their columns, the receipt of the read, and the plan it followed.
 
     A dataset is a frozen value; each operation returns a new one that shares the columns and keeps
@@ -56,15 +49,27 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         return html_of(self)
 
     def keep(self, names: Names) -> Dataset:
-        """Select variables by name, list, run of neighbours (`"a..c"`) or pattern."""
+        """Select variables by name, list, run of neighbours (`"a..c"`) or pattern.
+
+        >>> ds.keep("id..acid").names
+        ['id', 'acid']
+        """
         return taking.keep(self, names)
 
     def head(self, count: int = 10) -> Dataset:
-        """Select the first rows."""
+        """Select the first rows.
+
+        >>> ds.head(2)["id"].values.to_pylist()
+        [1, 2]
+        """
         return taking.rows_of(self, np.arange(min(count, self.rows)))
 
     def tail(self, count: int = 10) -> Dataset:
-        """Select the last rows."""
+        """Select the last rows.
+
+        >>> ds.tail(1)["id"].values.to_pylist()
+        [4]
+        """
         return taking.rows_of(self, np.arange(max(0, self.rows - count), self.rows))
 
     def filter(self, expression: Any) -> Dataset:
@@ -76,7 +81,7 @@ class Dataset(PlainDataset, frozen=True, eq=False):
 
         >>> import olive_crate as oc
         >>> ds = oc.load(b"id,acid\\n1,0.3\\n2,\\n3,1.2\\n")
-        >>> ds.filter("acid > 0.5 or acid is missing")["id"].to_list()
+        >>> ds.filter("acid > 0.5 or acid is missing")["id"].values.to_pylist()
         [2, 3]
         """
         return taking.rows_where(self, expression)
@@ -89,19 +94,34 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         `receipt.changes` counts the changed cells and lists those that could not be converted;
         their texts stay in the column's `withheld`. The dataset's `plan` follows, so that the next
         file can be read with the same declarations. Raises `PlanError` for unknown names and parts.
+
+        >>> ds.declare("grade", type="category", label="Grade")["grade"].variable.label
+        'Grade'
+        >>> ds.declare("acid", missing=[])["acid"].values.to_pylist()
+        [0.3, 777.0, 1.2, 0.3]
         """
         from ..reading.redeclaring import declare
 
         return declare(self, names, parts)
 
     def declare_set(self, name: str, meanings: Any) -> Dataset:
-        """Define a named set of meanings that variables can share: `meanings="intensity"`."""
+        """Define a named set of meanings that variables can share: `meanings="intensity"`.
+
+        >>> named = ds.declare_set("grades", {"A": "first", "B": "second"})
+        >>> named.declare("grade", meanings="grades")["grade"].labelled().to_pylist()
+        ['first', 'second', None, 'first']
+        """
         from ..reading.redeclaring import declare_set
 
         return declare_set(self, name, meanings)
 
     def declare_like(self, names: Names, like: str, parts: Iterable[str] | None = None) -> Dataset:
-        """Copy the declaration of `like`: the given parts, or all but heading and label."""
+        """Copy the declaration of `like`: the given parts, or all but heading and label.
+
+        >>> ds = ds.declare("acid", unit="%").declare_like("id", like="acid", parts=["unit"])
+        >>> ds["id"].variable.unit
+        '%'
+        """
         from ..plan.declaring import parts_like
 
         return self.declare(names, **parts_like(self.variables, like, parts))
@@ -111,6 +131,9 @@ class Dataset(PlainDataset, frozen=True, eq=False):
 
         The table's first column has names or headings, its second the labels. Raises `PlanError`
         for a name that there is not.
+
+        >>> ds.declare_labels({"acid": "Free acidity"})["acid"].variable.label
+        'Free acidity'
         """
         from ..reading.labels import labels_of
 
@@ -121,7 +144,10 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         return made
 
     def undeclare(self, names: Names, parts: Iterable[str] | None = None) -> Dataset:
-        """Remove the given parts of declarations, or all parts; cells keep their type."""
+        """Remove the given parts of declarations, or all parts; cells keep their type.
+
+        >>> ds.declare("acid", unit="%").undeclare("acid", ["unit"])["acid"].variable.unit
+        """
         from ..plan.declaring import parts_taken_back
 
         return self.declare(names, **parts_taken_back(parts))
@@ -130,13 +156,20 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         """Rename one variable, several by a mapping from old to new names, or all by a function.
 
         Raises `PlanError` if two variables would share a name.
+
+        >>> ds.rename({"acid": "acidity"}).names
+        ['id', 'acidity', 'grade']
         """
         from ..reading.redeclaring import rename
 
         return rename(self, names, new)
 
     def reorder(self, names: Names, after: str | None = None) -> Dataset:
-        """Move these variables to the front, or after another one."""
+        """Move these variables to the front, or after another one.
+
+        >>> ds.reorder("grade", after="id").names
+        ['id', 'grade', 'acid']
+        """
         return taking.reorder(self, names, after)
 
     def make_names_plain(self, longest: int | None = None) -> Dataset:
@@ -144,19 +177,30 @@ class Dataset(PlainDataset, frozen=True, eq=False):
 
         Headings become labels of variables that have none. Colliding names get a numeric suffix,
         which the receipt's `notes` list.
+
+        >>> oc.load(b"Free acidity (%)\\n0.3\\n").make_names_plain().names
+        ['free_acidity']
         """
         from ..reading.redeclaring import make_names_plain
 
         return make_names_plain(self, longest)
 
     def equals(self, other: PlainDataset) -> bool:
-        """Test for the same variables with the same declarations, values and reasons."""
+        """Test for the same variables with the same declarations, values and reasons.
+
+        >>> ds.equals(oc.load(text, missing={777: "lost"}))
+        True
+        """
         return self.variables == other.variables and all(
             self[name].equals(other[name]) for name in self.names
         )
 
     def to_arrow(self) -> pa.Table:
-        """Return an Arrow table; field metadata hold the declarations."""
+        """Return an Arrow table; field metadata hold the declarations.
+
+        >>> ds.to_arrow().column("acid").to_pylist()
+        [0.3, None, 1.2, 0.3]
+        """
         return taking.arrow_table(self)
 
     def __arrow_c_stream__(self, requested_schema: object = None) -> object:
@@ -168,6 +212,9 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         `missing="reasons"` adds a column of reasons after each variable with missing cells;
         `missing="codes"` restores the codes as written. `labels=True` replaces values by their
         meanings.
+
+        >>> ds.to_pandas(missing="reasons").columns.tolist()
+        ['id', 'acid', 'acid_reason', 'grade', 'grade_reason']
         """
         from ..formats.frames import to_pandas
 
@@ -178,108 +225,13 @@ class Dataset(PlainDataset, frozen=True, eq=False):
 
         Missing numbers are NaN, missing dates NaT, other missing values `None`. A plain array with
         any non-numeric variable holds objects.
+
+        >>> ds.keep(["id", "acid"]).to_numpy().shape
+        (4, 2)
         """
         from ..formats.arrays import matrix, record_array
 
         return record_array(self) if structured else matrix(self)
-
-    def codebook(self, names: Names = "*", *, progress: Progress | None = None) -> Codebook:
-        """Describe all or some variables, with counts."""
-        from ..describe.codebook import codebook
-
-        return codebook(self, names, progress)
-
-    def counts(
-        self,
-        names: Names,
-        *,
-        by: str | None = None,
-        bins: int | Sequence[float] | None = None,
-        by_label: bool = False,
-    ) -> Counts | CountTables | Crossed:
-        """Return a frequency table for one name, or a sequence of tables for several.
-
-        `by` crosses two variables. `bins` is a number of bins with round edges, or a list of
-        ascending edges; each bin includes its lower edge. `by_label` counts values of the same
-        label as one. Packed datasets are read piece by piece.
-        Raises `PlanError` for unknown names and for values outside the edges.
-        """
-        from ..describe.counts import counts
-
-        return counts(self, names, by, bins, by_label)
-
-    def summary(
-        self, names: Names = "*", *, complete: bool = False, progress: Progress | None = None
-    ) -> Summary:
-        """Return n, missing, distinct, mean, sd, min, quartiles, max and more by variable.
-
-        `complete=True` uses only cases with a value for each of these variables. For methods and
-        their sources, see `describe/summary.py`. Only one variable is in memory at a time.
-        """
-        from ..describe.summary import summary
-
-        return summary(self, names, complete, progress)
-
-    def missing_patterns(self, names: Names = "*") -> Patterns:
-        """Count which of these variables are missing together, most common pattern first."""
-        from ..describe.patterns import missing_patterns
-
-        return missing_patterns(self, names)
-
-    def overlap(self, names: Names = "*") -> Pairs:
-        """Return for each pair of variables the share (0 to 1) of cases that have both."""
-        from ..describe.pairs import overlap
-
-        return overlap(self, names)
-
-    def covariances(self, names: Names | None = None, *, use: Use = "pairs") -> Pairs:
-        """Return sample covariances (divisor n − 1), over pairwise or complete cases."""
-        from ..describe.pairs import covariances
-
-        return covariances(self, names, use)
-
-    def correlations(self, names: Names | None = None, *, use: Use = "pairs") -> Pairs:
-        """Return product-moment correlations, over pairwise or complete cases."""
-        from ..describe.pairs import correlations
-
-        return correlations(self, names, use)
-
-    def check(
-        self,
-        ignore: Sequence[str | Mapping[str, str]] | None = None,
-        *,
-        progress: Progress | None = None,
-    ) -> Findings:
-        """Look for errors in the data; each finding has its evidence and, if possible, a fix.
-
-        `ignore` names findings that were looked at, as the plan's `[check] ignore` does:
-        `"far from the rest"` everywhere, `"far from the rest: acidity"` in one variable, or a
-        mapping with `kind`, `variable` and `reason`. Raises `PlanError` for an unknown kind.
-        """
-        from ..checks.checking import check
-
-        return check(self, ignore, progress)
-
-    def report(
-        self,
-        path: str | os.PathLike[str],
-        *,
-        title: str | None = None,
-        no_cells: bool = False,
-        replace: bool = False,
-        progress: Progress | None = None,
-    ) -> None:
-        """Write a report as one HTML file that needs nothing else. Needs the extra `report`.
-
-        It shows what was read, open points, findings, each variable with a picture, missing
-        patterns, correlations and declarations; nothing in it is fetched. `no_cells` leaves out
-        whatever stood in a cell. Raises `PlanError` for a file that is there, unless `replace` is
-        set, and `TargetError` where it cannot be written.
-        """
-        from ..show.report.writing import write_report
-
-        name = title or os.path.basename(self.receipt.source)
-        write_report([(name, self)], path, name, no_cells, replace, progress)
 
     def export(
         self,
@@ -323,6 +275,11 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         Returns the files written, and notes on what they cannot store. Raises `PlanError` if values
         do not fit, if the file exists and `replace` is not set, or if a file beside it was edited;
         then nothing is written.
+
+        >>> len(ds.export(folder / "out.csv", decimal=",").files)  # data, metadata, plan
+        3
+        >>> (folder / "out.csv").read_text().splitlines()[:3]
+        ['id;acid;grade', '1;0,3;A', '2;777;B']
         """
         from ..formats.exporting import export
 
@@ -341,24 +298,13 @@ class Dataset(PlainDataset, frozen=True, eq=False):
             replace=replace,
         )
 
-    def trace(self, name: str, row: Any, source: Any = None, *, file: str | None = None) -> Trace:
-        """Tell how one cell came from its source, from the text of its row to its value.
-
-        `row` is the row of the source, as an editor or a spreadsheet numbers it; of a set, `file`
-        says in which of its files. A case of a database's table is named by its key instead, by one
-        value or by several. The source is read where the plan says it is, or from `source`; where a
-        packed dataset knows the bytes at which rows begin, it is not read from the start. Raises
-        `PlanError` for a row that holds no case, and `SourceError` for a source that was changed
-        since it was read.
-        """
-        from ..reading.tracing import trace
-
-        return trace(self, name, row, source, file)
-
     def pieces(self, rows: int = 50_000) -> Iterator[Dataset]:
         """Iterate over the cases as datasets of `rows` rows; a packed one is read as it goes.
 
         Raises `PlanError` for fewer than one row.
+
+        >>> [piece.rows for piece in ds.pieces(3)]
+        [3, 1]
         """
         from ..dataset.taking import pieces_of
 
@@ -368,6 +314,10 @@ class Dataset(PlainDataset, frozen=True, eq=False):
         """Write the dataset and all its metadata to one Parquet file, completely or not at all.
 
         Raises `PlanError` if the file exists and `replace` is not set.
+
+        >>> ds.pack(folder / "packed.parquet")
+        >>> oc.unpack(folder / "packed.parquet").equals(ds)
+        True
         """
         from ..formats.packed import pack_dataset
 

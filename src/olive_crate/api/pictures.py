@@ -26,6 +26,9 @@ def draw_positions(
 
     Accepts the source and options of `look`; fields are inferred if not given. Raises `PlanError`
     if the source is not fixed-width text, or if the extra `report` is not installed.
+
+    >>> fields = [("id", 1, 1), ("acid", 3, 5)]
+    >>> oc.draw_positions(b"1 0.3\\n2 0.4\\n", folder / "positions.png", fields=fields)
     """
     from ..layouts.base import Before
     from ..layouts.registry import find_layout
@@ -49,6 +52,8 @@ def draw_files(
 
     Accepts the source and options of `look`. Raises `PlanError` if the source is not a set of
     files, or if the extra `report` is not installed.
+
+    >>> oc.draw_files(folder / "*.csv", folder / "files.png")
     """
     from ..reading.sets.looking import SetLook
     from ..show.pictures import sets

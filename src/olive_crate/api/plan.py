@@ -44,6 +44,10 @@ class Plan(Worded, Decisions, frozen=True, omit_defaults=True):
 
         Raises `PlanError` naming the key for anything that is not a plan, and `SourceError` for a
         dictionary that the plan may not open.
+
+        >>> plan.write(folder / "lab.plan.toml", replace=True)
+        >>> oc.Plan.read(folder / "lab.plan.toml").variable("acid").type
+        'number'
         """
         from ..plan.toml_read import read_decisions
         from ..sources.reach import trusted
@@ -56,6 +60,8 @@ class Plan(Worded, Decisions, frozen=True, omit_defaults=True):
         The plan file that this plan was read from, unchanged since, is brought up to date, and its
         comments are kept. Any other file is overwritten only with `replace=True`; without it,
         `PlanError` is raised.
+
+        >>> plan.write(folder / "lab.plan.toml", replace=True)
         """
         from ..plan.toml_write import write_plan
         from ..show.claims import claim_of
@@ -63,14 +69,22 @@ class Plan(Worded, Decisions, frozen=True, omit_defaults=True):
         write_plan(self, Path(path), claim_of, replace)
 
     def text(self, folder: Path | None = None) -> str:
-        """Return the plan as TOML with its evidence as comments; paths relative to `folder`."""
+        """Return the plan as TOML with its evidence as comments; paths relative to `folder`.
+
+        >>> "[missing]" in plan.text()
+        True
+        """
         from ..plan.toml_write import plan_text
         from ..show.claims import claim_of
 
         return plan_text(self, claim_of, folder)
 
     def code(self) -> str:
-        """Return Python code that makes the same plan and loads its file."""
+        """Return Python code that makes the same plan and loads its file.
+
+        >>> plan.code().splitlines()[0]
+        'import olive_crate as oc'
+        """
         from ..plan.python_text import python_text
 
         return python_text(self)
@@ -83,19 +97,36 @@ class Plan(Worded, Decisions, frozen=True, omit_defaults=True):
         (`{"type": "integer"}`). Omitted parts stay unchanged; `None` removes a part, and
         `missing=[]` excludes a variable from the codes for all variables. `meanings` can be the
         name of a set from `declare_set`. Raises `PlanError` for unknown names and parts.
+
+        >>> plan.declare("acid", unit="%", label="Free acidity").variable("acid").unit
+        '%'
         """
         return declaring.declare(self, names, parts)
 
     def declare_set(self, name: str, meanings: Any) -> Plan:
-        """Define a named set of meanings that variables can share: `meanings="intensity"`."""
+        """Define a named set of meanings that variables can share: `meanings="intensity"`.
+
+        >>> named = plan.declare_set("grades", {"A": "first", "B": "second"})
+        >>> named.declare("grade", meanings="grades").variable("grade").meanings[0].label
+        'first'
+        """
         return declaring.declare_set(self, name, meanings)
 
     def declare_like(self, names: Names, like: str, parts: Iterable[str] | None = None) -> Plan:
-        """Copy the declaration of `like`: the given parts, or all but heading and label."""
+        """Copy the declaration of `like`: the given parts, or all but heading and label.
+
+        >>> plan = plan.declare("acid", unit="%").declare_like("grade", "acid", ["unit"])
+        >>> plan.variable("grade").unit
+        '%'
+        """
         return declaring.declare(self, names, declaring.parts_like(self.variables, like, parts))
 
     def declare_labels(self, labels: Mapping[str, str] | str | os.PathLike[str]) -> Plan:
-        """Label many variables at once: see `Dataset.declare_labels`."""
+        """Label many variables at once: see `Dataset.declare_labels`.
+
+        >>> plan.declare_labels({"acid": "Free acidity"}).variable("acid").label
+        'Free acidity'
+        """
         from ..reading.labels import labels_of
 
         made = self
@@ -104,18 +135,28 @@ class Plan(Worded, Decisions, frozen=True, omit_defaults=True):
         return made
 
     def undeclare(self, names: Names, parts: Iterable[str] | None = None) -> Plan:
-        """Remove the given parts of declarations, or all parts."""
+        """Remove the given parts of declarations, or all parts.
+
+        >>> plan.declare("acid", unit="%").undeclare("acid", ["unit"]).variable("acid").unit
+        """
         return declaring.declare(self, names, declaring.parts_taken_back(parts))
 
     def rename(self, names: str | Renaming, new: str | None = None) -> Plan:
         """Rename one variable, several by a mapping from old to new names, or all by a function.
 
         Raises `PlanError` if two variables would share a name.
+
+        >>> plan.rename("acid", "acidity").variable("acidity").from_
+        'acid'
         """
         return declaring.rename(self, names, new)
 
     def reorder(self, names: Names, after: str | None = None) -> Plan:
-        """Move these variables to the front, or after another one."""
+        """Move these variables to the front, or after another one.
+
+        >>> oc.load(text, plan=plan.reorder("grade")).names
+        ['grade', 'id', 'acid']
+        """
         return declaring.reorder(self, names, after)
 
     def make_names_plain(self, longest: int | None = None) -> Plan:
@@ -123,11 +164,18 @@ class Plan(Worded, Decisions, frozen=True, omit_defaults=True):
 
         Headings become labels of variables that have none. Colliding names get a numeric suffix,
         which the plan's `notes` (after the read, the receipt's) list.
+
+        >>> oc.draft(b"Free acidity (%)\\n0.3\\n").make_names_plain().variables[0].label
+        'Free acidity (%)'
         """
         return declaring.made_plain(self, longest)
 
     def with_options(self, **options: Any) -> Plan:
-        """Return the plan with reading options applied."""
+        """Return the plan with reading options applied.
+
+        >>> oc.load(text, plan=plan.with_options(limit=2)).rows
+        2
+        """
         from ..plan.deciding import with_options
 
         return Plan.of(with_options(self, options))
@@ -136,6 +184,10 @@ class Plan(Worded, Decisions, frozen=True, omit_defaults=True):
         """Examine the plan's source, and return what it leaves open, as questions with proposals.
 
         Raises `PlanError` for a plan without a source, and `SourceError` and `LayoutError`.
+
+        >>> points = oc.draft(folder / "marks.csv").open_points()
+        >>> points[0].variable
+        'acid'
         """
         from ..reading import loading, settling
 
@@ -148,6 +200,10 @@ class Plan(Worded, Decisions, frozen=True, omit_defaults=True):
 
         `answer` is the number of one of `point.proposals` from 1, `"keep"`, the value of an
         alternative, or a mapping of what is declared instead. Raises `PlanError` for anything else.
+
+        >>> draft = oc.draft(folder / "marks.csv")
+        >>> len(draft.settle(draft.open_points()[0], "keep").settled)
+        1
         """
         from ..reading.settling import settle
 

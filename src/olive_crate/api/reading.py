@@ -174,6 +174,9 @@ def pack(
     cluster whose machines do the work, or "local" for processes on this machine. Files of more
     than `range_bytes` are cut into ranges that are read side by side (by default, on a cluster, of
     64 MB).
+
+    >>> oc.pack(text, folder / "packed.parquet", missing={777: "lost"}).rows
+    4
     """
     from ..formats.packed import Packing
     from ..reading import loading, packing
@@ -253,6 +256,9 @@ def files(source: Any) -> Files:
     `source` is a list, a folder, an archive, or a pattern: `*` and `?` within a folder, `[...]`,
     `**` for any folders, and `{year}` for a part of the name that becomes a variable. Any address
     that `fsspec` knows can be a pattern. Raises `SourceError` where there is no such file.
+
+    >>> oc.files(folder / "*a*s.csv").names
+    ['grades.csv', 'marks.csv']
     """
     from ..sources.file_sets import files as named
 
@@ -271,6 +277,9 @@ def unpack(
     machines work out counts, figures, patterns and pairs of a packed set.
 
     Raises `SourceError` for a file that does not exist or was not packed by Olive Crate.
+
+    >>> oc.unpack(folder / "lab.parquet")["acid"].why(1)
+    'lost'
     """
     from ..formats.unpacking import unpack as opened
     from ..sources.reach import trusted
@@ -287,6 +296,9 @@ def verify(path: str | os.PathLike[str]) -> Verification | CrateVerification:
 
     Of a sealed crate, the checksums of all files are compared too. Raises `SourceError` for what
     does not exist or was not packed by Olive Crate.
+
+    >>> oc.verify(folder / "lab.parquet").is_whole
+    True
     """
     from ..crate.place import is_crate
     from ..formats.verifying import verify as verified
@@ -313,6 +325,9 @@ def dictionary(
     any file, matched `by` "name" or "order".
 
     Raises `PlanError` with the row of the table for invalid entries.
+
+    >>> oc.dictionary(folder / "fields.csv").fields[1].name
+    'acid'
     """
     from ..reading.dictionaries.applying import plan_of_dictionary
 

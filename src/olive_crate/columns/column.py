@@ -34,7 +34,12 @@ class Withheld(msgspec.Struct, frozen=True, eq=False):
         return len(self.cells)
 
     def taken(self, cells: Ints) -> Withheld:
-        """What stood in some of the column's cells, by their new places."""
+        """What stood in some of the column's cells, by their new places.
+
+        >>> import numpy as np
+        >>> ds["id"].taken(np.array([3, 0])).values.to_pylist()
+        [4, 1]
+        """
         if not len(self):
             return self
         place = np.minimum(np.searchsorted(self.cells, cells), len(self) - 1)
@@ -49,7 +54,11 @@ class Withheld(msgspec.Struct, frozen=True, eq=False):
         return Withheld(cells, self.texts.take(kernels.whole_numbers(place)))
 
     def equals(self, other: Withheld) -> bool:
-        """The same texts in the same cells."""
+        """The same texts in the same cells.
+
+        >>> ds["id"].equals(ds.head(4)["id"])
+        True
+        """
         return np.array_equal(self.cells, other.cells) and bool(self.texts.equals(other.texts))
 
     def text(self, cell: int) -> str | None:
@@ -104,14 +113,22 @@ class Column(msgspec.Struct, frozen=True, eq=False):
         return compared(self.variable, self.values, how, other)
 
     def is_in(self, values: Iterable[object]) -> Flags:
-        """Which cells have one of these values."""
+        """Which cells have one of these values.
+
+        >>> ds["id"].is_in([1, 4]).tolist()
+        [True, False, False, True]
+        """
         found = np.zeros(len(self), bool)
         for value in values:
             found |= self == value
         return found
 
     def is_missing(self, reason: str | None = None) -> Flags:
-        """Which cells have no value; with a reason, only for that one."""
+        """Which cells have no value; with a reason, only for that one.
+
+        >>> ds["acid"].is_missing("lost").tolist()
+        [False, True, False, False]
+        """
         if reason is None:
             return np.asarray(self.reasons != 0)
         numbers = [number for number in range(1, 256) if self._words(number) == reason]
@@ -128,11 +145,20 @@ class Column(msgspec.Struct, frozen=True, eq=False):
         return reason_words(self.variable, number) if known else ""
 
     def reason_counts(self) -> dict[str, int]:
-        """How many cells are missing, by reason; reasons of the same words are one."""
+        """How many cells are missing, by reason; reasons of the same words are one.
+
+        >>> ds["acid"].reason_counts()
+        {'lost': 1}
+        """
         return self.named(reason_totals(self.reasons))
 
     def named(self, counts: np.ndarray) -> dict[str, int]:
-        """Counts of each number in `reasons`, by the words for it."""
+        """Counts of each number in `reasons`, by the words for it.
+
+        >>> import numpy as np
+        >>> ds["acid"].named(np.bincount(ds["acid"].reasons, minlength=256))
+        {'lost': 1}
+        """
         found: dict[str, int] = {}
         for number in np.flatnonzero(counts[1:]) + 1:
             words = reason_words(self.variable, int(number))
@@ -140,12 +166,20 @@ class Column(msgspec.Struct, frozen=True, eq=False):
         return found
 
     def why(self, index: int) -> str | None:
-        """Why one cell has no value; `None` if it has one."""
+        """Why one cell has no value; `None` if it has one.
+
+        >>> ds["acid"].why(1), ds["acid"].why(0)
+        ('lost', None)
+        """
         number = int(self.reasons[index])
         return None if number == 0 else reason_words(self.variable, number)
 
     def reason_names(self) -> np.ndarray:
-        """The reason of each cell in words, empty where it has a value."""
+        """The reason of each cell in words, empty where it has a value.
+
+        >>> ds["acid"].reason_names().tolist()
+        ['', 'lost', '', '']
+        """
         words = np.full(256, "", object)
         for number in np.unique(self.reasons[self.reasons != 0]).tolist():
             words[number] = reason_words(self.variable, number)
@@ -156,6 +190,9 @@ class Column(msgspec.Struct, frozen=True, eq=False):
         """The reasons as words, null where there is a value.
 
         Codes that share a reason are told apart by the code behind it.
+
+        >>> ds["acid"].reason_texts().to_pylist()
+        [None, 'lost', None, None]
         """
         known = told_apart(self.variable)
         numbers = np.unique(self.reasons[self.reasons != 0]).tolist()
@@ -166,31 +203,52 @@ class Column(msgspec.Struct, frozen=True, eq=False):
         return pa.DictionaryArray.from_arrays(indices, words)
 
     def labelled(self) -> pa.DictionaryArray:
-        """The labels of the values, ordered for an ordinal level; a value without one as it is."""
+        """The labels of the values, ordered for an ordinal level; a value without one as it is.
+
+        >>> ds.declare("id", meanings={(1, 2): "early"})["id"].labelled().to_pylist()
+        ['early', 'early', '3', '4']
+        """
         from .meanings import labelled
 
         return labelled(self.variable, self.values, self.reasons)
 
     def to_numpy(self) -> np.ndarray:
-        """A plain array; missing numbers are NaN, other missing values `None` or NaT."""
+        """A plain array; missing numbers are NaN, other missing values `None` or NaT.
+
+        >>> ds["id"].to_numpy().tolist()
+        [1, 2, 3, 4]
+        """
         from .arrays import plain_array
 
         return plain_array(self.variable.type, self.values, self.reasons)
 
     def taken(self, rows: np.ndarray) -> Column:
-        """Some of the cells."""
+        """Some of the cells.
+
+        >>> import numpy as np
+        >>> ds["id"].taken(np.array([3, 0])).values.to_pylist()
+        [4, 1]
+        """
         chosen = self.values.take(kernels.whole_numbers(rows))
         return Column(self.variable, chosen, self.reasons[rows], self.withheld.taken(rows))
 
     def slice(self, start: int, stop: int) -> Column:
-        """The cells from `start` up to, but not with, `stop`."""
+        """The cells from `start` up to, but not with, `stop`.
+
+        >>> ds["id"].slice(1, 3).values.to_pylist()
+        [2, 3]
+        """
         low, high = np.searchsorted(self.withheld.cells, (start, stop))
         texts = self.withheld.texts[int(low) : int(high)]
         held = Withheld(self.withheld.cells[low:high] - start, texts)
         return Column(self.variable, self.values[start:stop], self.reasons[start:stop], held)
 
     def equals(self, other: Column) -> bool:
-        """The same declaration, values, reasons and withheld texts."""
+        """The same declaration, values, reasons and withheld texts.
+
+        >>> ds["id"].equals(ds.head(4)["id"])
+        True
+        """
         return (
             self.variable == other.variable
             and bool(np.array_equal(self.reasons, other.reasons))
@@ -256,7 +314,12 @@ class Unread:
         return self._read() if self._column is None else self._column
 
     def taken(self, cells: Ints) -> Column:
-        """Some of the cells; where that can be, nothing else is read."""
+        """Some of the cells; where that can be, nothing else is read.
+
+        >>> import numpy as np
+        >>> ds["id"].taken(np.array([3, 0])).values.to_pylist()
+        [4, 1]
+        """
         if self._column is None and self._taken is not None:
             return self._taken(cells)
         return self().taken(cells)

@@ -34,6 +34,8 @@ def draw_counts(
     """A panel for each variable: bars of its values or bins, and of missing cells by reason, apart.
 
     Numbers of many values are counted in bins. At most twelve variables are drawn.
+
+    >>> oc.draw_counts(ds, "grade", folder / "grade.png")
     """
     wanted = chosen(names, dataset.variables)[:MOST]
     columns = 1 if len(wanted) == 1 else 2 if len(wanted) <= 4 else 3

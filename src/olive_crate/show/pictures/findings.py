@@ -54,6 +54,10 @@ def draw_findings(
     """A panel for each finding that can be seen: how many are drawn, and how many are not.
 
     Raises `PlanError` where there is nothing to draw, or no extra `report`.
+
+    >>> marks = oc.load(folder / "odd.csv")
+    >>> oc.draw_findings(marks, marks.check(), folder / "odd.png")[0] > 0
+    True
     """
     panels = [
         (each, name)

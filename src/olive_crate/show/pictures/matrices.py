@@ -23,6 +23,8 @@ def draw_patterns(made: Patterns, path: str | os.PathLike[str]) -> None:
     """A row for each pattern, the largest on top: filled where a variable is missing.
 
     To the right, how many cases have the pattern; above, the share missing of each variable.
+
+    >>> oc.draw_patterns(ds.missing_patterns(), folder / "patterns.png")
     """
     shown = made.patterns[:MOST_PATTERNS]
     names = [name for name in made.names if any(name in each.missing for each in made.patterns)]
@@ -77,7 +79,10 @@ def _square(column: int, row: int, colour: str) -> object:
 
 
 def draw_pairs(made: Pairs, path: str | os.PathLike[str]) -> None:
-    """The lower half of a matrix of overlap, correlations or covariances, with its figures."""
+    """The lower half of a matrix of overlap, correlations or covariances, with its figures.
+
+    >>> oc.draw_pairs(ds.correlations(), folder / "pairs.png")
+    """
     from matplotlib.colors import LinearSegmentedColormap
 
     count = len(made.names)
