@@ -25,6 +25,8 @@ settings.register_profile(
 )
 settings.load_profile("project")
 
+for variable in ("COLUMNS", "NO_COLOR", "FORCE_COLOR"):  # of whoever runs the tests
+    os.environ.pop(variable, None)
 os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="olive-crate-tests-")
 atexit.register(shutil.rmtree, os.environ["XDG_STATE_HOME"], ignore_errors=True)
 """Plans that tests write are remembered apart from those of whoever runs the tests."""

@@ -254,10 +254,9 @@ class Dataset(DescribedDataset, frozen=True, eq=False):
         fixed-width text (`.txt`, `.dat`, with a layout table; `fields` places the variables as in
         `load`, by default each is as wide as its longest cell), a workbook (`.xlsx`, with the
         codebook on a second sheet), Arrow (`.arrow`) or plain Parquet (`.parquet`). A database is
-        named by its address or an SQLite file (`.db`, `.sqlite`), with the `table` to write; labels
-        become comments, and a second table, `<table>_codes`, has codes and meanings. Text is
-        accompanied by a plan that reads an equal dataset. `metadata` selects further standards:
-        "csvw", "ddi" or both.
+        named by its address or an SQLite file (`.db`, `.sqlite`), with the `table` to write; a
+        second table, `<table>_codes`, has codes and meanings. Text is accompanied by a plan that
+        reads an equal dataset. `metadata` selects further standards: "csvw", "ddi" or both.
 
         `missing`: "codes" writes the codes of missing cells (default for text and workbooks),
         "null" leaves them empty, "reasons" adds a column of reasons.
@@ -265,16 +264,13 @@ class Dataset(DescribedDataset, frozen=True, eq=False):
         `decimal=","` writes numbers with a decimal comma; the delimiter of a `.csv` is then `;`,
         unless another is given. `labels=True` writes labels in place of the values they stand for.
 
-        `formulas`: "as is" (the default of delimited text) writes texts as they are and notes those
-        that a spreadsheet would take for formulas (`=`, `+`, `-`, `@` before more than a number);
-        "quoted" puts an apostrophe before each.
-
-        Files beside the data are named after it in full (`answers.csv.plan.toml`); one that an
-        export wrote and nobody has edited since is replaced, any other never.
+        `formulas`: "as is" (the default of delimited text) notes texts that spreadsheets take for
+        formulas (`=`, `+`, `-`, `@` before more than a number); "quoted" puts an apostrophe before.
+        Files beside the data are named after it in full (`answers.csv.plan.toml`); one that was
+        edited since an export wrote it is never replaced.
 
         Returns the files written, and notes on what they cannot store. Raises `PlanError` if values
-        do not fit, if the file exists and `replace` is not set, or if a file beside it was edited;
-        then nothing is written.
+        do not fit, or if a file exists that may not be replaced; then nothing is written.
 
         >>> len(ds.export(folder / "out.csv", decimal=",").files)  # data, metadata, plan
         3

@@ -15,7 +15,9 @@ import typer
 from ..plan.option import COMMAND_ONLY_IN_PLANS, USUAL, Flag, Option
 from ..plan.options import OPTIONS, TYPES
 
-LISTED = re.compile(r"[^:,]+:\d+(-\d+)?(,[^:,]+:\d+(-\d+)?)*")
+PLACE = r"[^:,]+:\d+(-\d+)?(\.\d+)?"
+LISTED = re.compile(f"{PLACE}(,{PLACE})*")
+"""Fields as they are typed: `id:1-5,flag:6,acid:7-10.2`, the last with two implied decimals."""
 WHOLE = (("rows", "labels"), ("rows", "units"), ("promised", "rows"))
 """Parts of options that are whole numbers."""
 NONE_WORD = ("quote", "escape", "comment", "grouping", "delimiter")
@@ -177,10 +179,12 @@ def _fields(name: str, given: dict[str, Any]) -> Any:
     return text
 
 
-def _field(text: str) -> tuple[str, int, int]:
+def _field(text: str) -> dict[str, Any]:
     name, _, place = text.rpartition(":")
+    place, _, decimals = place.partition(".")
     start, _, end = place.partition("-")
-    return name.strip(), int(start), int(end or start)
+    made = {"name": name.strip(), "start": int(start), "end": int(end or start)}
+    return made | ({"decimals": int(decimals)} if decimals else {})
 
 
 def _record_type(name: str, given: dict[str, Any]) -> dict[str, Any]:

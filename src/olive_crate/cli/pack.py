@@ -48,6 +48,9 @@ def pack(
         str | None,
         typer.Option("--cluster", help="Address of a Dask cluster, or local.", metavar="ADDRESS"),
     ] = None,
+    everything: Annotated[
+        bool, typer.Option("--all", help="Show all variables and problems in the receipt.")
+    ] = False,
     as_json: Annotated[bool, typer.Option("--json", help="Print the receipt as JSON.")] = False,
     options: dict[str, Any] | None = None,
 ) -> None:
@@ -64,10 +67,10 @@ def pack(
     how |= {"update": update, "forget_gone": forget_gone, "dry_run": dry_run}
     with progress("packing") as bar:
         made = pack_file(what, target, progress=bar, **how, **given)
-    _told(made, str(target), as_json)
+    _told(made, str(target), as_json, everything)
 
 
-def _told(made: Receipt | Update, target: str, as_json: bool) -> None:
+def _told(made: Receipt | Update, target: str, as_json: bool, everything: bool) -> None:
     """Print what was packed; a broken promise ends with status 3."""
     from ..dataset.update import Update
     from ..show.receipt import receipt_text
@@ -79,7 +82,7 @@ def _told(made: Receipt | Update, target: str, as_json: bool) -> None:
     if isinstance(made, Update) and not as_json:
         show(update_text(made, width()))
     if receipt is not None and not as_json:
-        show(receipt_text(receipt, width()))
+        show(receipt_text(receipt, width(), everything))
         show(f"packed into {target}")
     if receipt is not None and not receipt.promises_kept:
         raise typer.Exit(3)

@@ -34,12 +34,7 @@ class Withheld(msgspec.Struct, frozen=True, eq=False):
         return len(self.cells)
 
     def taken(self, cells: Ints) -> Withheld:
-        """What stood in some of the column's cells, by their new places.
-
-        >>> import numpy as np
-        >>> ds["id"].taken(np.array([3, 0])).values.to_pylist()
-        [4, 1]
-        """
+        """What stood in some of the column's cells, by their new places."""
         if not len(self):
             return self
         place = np.minimum(np.searchsorted(self.cells, cells), len(self) - 1)
@@ -54,11 +49,7 @@ class Withheld(msgspec.Struct, frozen=True, eq=False):
         return Withheld(cells, self.texts.take(kernels.whole_numbers(place)))
 
     def equals(self, other: Withheld) -> bool:
-        """The same texts in the same cells.
-
-        >>> ds["id"].equals(ds.head(4)["id"])
-        True
-        """
+        """The same texts in the same cells."""
         return np.array_equal(self.cells, other.cells) and bool(self.texts.equals(other.texts))
 
     def text(self, cell: int) -> str | None:
@@ -153,12 +144,7 @@ class Column(msgspec.Struct, frozen=True, eq=False):
         return self.named(reason_totals(self.reasons))
 
     def named(self, counts: np.ndarray) -> dict[str, int]:
-        """Counts of each number in `reasons`, by the words for it.
-
-        >>> import numpy as np
-        >>> ds["acid"].named(np.bincount(ds["acid"].reasons, minlength=256))
-        {'lost': 1}
-        """
+        """Counts of each number in `reasons`, by the words for it."""
         found: dict[str, int] = {}
         for number in np.flatnonzero(counts[1:]) + 1:
             words = reason_words(self.variable, int(number))
@@ -233,11 +219,7 @@ class Column(msgspec.Struct, frozen=True, eq=False):
         return Column(self.variable, chosen, self.reasons[rows], self.withheld.taken(rows))
 
     def slice(self, start: int, stop: int) -> Column:
-        """The cells from `start` up to, but not with, `stop`.
-
-        >>> ds["id"].slice(1, 3).values.to_pylist()
-        [2, 3]
-        """
+        """The cells from `start` up to, but not with, `stop`."""
         low, high = np.searchsorted(self.withheld.cells, (start, stop))
         texts = self.withheld.texts[int(low) : int(high)]
         held = Withheld(self.withheld.cells[low:high] - start, texts)

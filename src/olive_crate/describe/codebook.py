@@ -35,6 +35,9 @@ NARROW = 1 << 24
 """Whole numbers within so small a range are marked off, to count the different ones."""
 
 
+TEXTS = ("text", "category")
+
+
 class Entry(msgspec.Struct, frozen=True):
     """One variable of a codebook."""
 
@@ -59,6 +62,8 @@ class Entry(msgspec.Struct, frozen=True):
     """Evidence that the declaration is not right."""
     unexplained: UnexplainedValues | None = None
     """Values without a meaning, where others have one."""
+    longest: int | None = None
+    """Characters of the longest text; of texts and categories."""
 
 
 class Codebook(Worded, msgspec.Struct, frozen=True):
@@ -169,6 +174,7 @@ def _large_entry(
         found.more_decimals,
         tuple(doubted(variable)),
         found.unexplained,
+        max(map(len, found.values), default=None) if variable.type in TEXTS else None,
     )
 
 
@@ -205,13 +211,22 @@ def _entry(position: int, column: Column, doubts: list[Evidence]) -> Entry:
         more_decimals(column),
         tuple(doubts),
         unexplained(column),
+        _longest(column.values) if variable.type in TEXTS else None,
     )
+
+
+def _longest(values: pa.Array) -> int | None:
+    """Characters of the longest text."""
+    import pyarrow.compute as pc
+
+    longest: int | None = pc.max(pc.utf8_length(decoded(values))).as_py()
+    return longest
 
 
 def _values(column: Column) -> tuple[int, tuple[str, str], tuple[tuple[str, int], ...]]:
     """How many different values there are, the ends of their range, and the commonest of them."""
     plain, variable = decoded(column.values), column.variable
-    if variable.type in ("text", "category"):
+    if variable.type in TEXTS:
         distinct, common = _commonest(plain, variable)
         return distinct, ("", ""), common
     if variable.type == "boolean":

@@ -92,7 +92,7 @@ ROW_FLAGS = (
 )
 """The flags for the parts of `rows`."""
 FIELD_FLAGS = (
-    Flag("--fields", "Layout table, DDI or CSVW file, or NAME:1-5,NAME:6.", "FIELDS"),
+    Flag("--fields", "Layout table, DDI or CSVW file, or NAME:1-5,NAME:6,NAME:7-10.2.", "FIELDS"),
     Flag(
         "--heading",
         "Meaning of a column of the layout table: start=From. Repeatable.",

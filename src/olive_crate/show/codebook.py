@@ -12,8 +12,19 @@ def codebook_text(book: Codebook, width: int = WIDTH, most: int = 60) -> str:
     """A line for each variable, within a width, then what they mean and why cells are missing."""
     shown = book.entries[:most]
     lines = [f"{several(book.rows, 'row')}, {several(len(book), 'variable')}", ""]
-    headings = ["", "variable", "type", "unit", "dec.", "valid", "missing", "distinct", "values"]
-    lines += _used(headings, [_row(entry) for entry in shown], "rlllrrrrl", width, False)
+    headings = [
+        "",
+        "variable",
+        "type",
+        "unit",
+        "dec.",
+        "valid",
+        "missing",
+        "distinct",
+        "longest",
+        "values",
+    ]
+    lines += _used(headings, [_row(entry) for entry in shown], "rlllrrrrrl", width, False)
     meant = [
         [entry.variable.name, entry.variable.label or "", entry.variable.level or "", why]
         for entry in shown
@@ -65,6 +76,7 @@ def _row(entry: Entry) -> list[str]:
         f"{entry.valid:,}",
         f"{sum(entry.missing.values()):,}" if entry.missing else "",
         f"{entry.distinct:,}",
+        "" if entry.longest is None else str(entry.longest),
         values_words(entry, 20),
     ]
 
@@ -94,6 +106,7 @@ def entry_text(entry: Entry, width: int = WIDTH) -> str:
         ("missing", f"{sum(entry.missing.values()):,}"),
         ("distinct", f"{entry.distinct:,}"),
         ("values", values_words(entry)),
+        ("longest", "" if entry.longest is None else several(entry.longest, "character")),
     ]
     lines = []
     for fact, text in facts:

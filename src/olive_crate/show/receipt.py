@@ -27,12 +27,15 @@ TEXTS = ("delimited", "fixed")
 """Layouts of text."""
 
 
-def receipt_text(receipt: Receipt, width: int = WIDTH, variables: int = 24) -> str:
-    """The receipt on about a screen."""
+def receipt_text(receipt: Receipt, width: int = WIDTH, everything: bool = False) -> str:
+    """The receipt on about a screen; with `everything`, all variables and all problems kept."""
+    variables, problems = (
+        (len(receipt.cells), len(receipt.problems)) if everything else (24, PROBLEMS_SHOWN)
+    )
     lines = [*_how(receipt, width), "", *_lines(receipt, width), ""]
     lines += [*file_table(receipt, width), ""] if receipt.files else []
     lines += _cells(receipt, width, variables)
-    lines += _problems(receipt, width)
+    lines += _problems(receipt, width, problems)
     lines += _decided(receipt, width)
     lines += _promises(receipt, width)
     lines += _changes(receipt, width)
@@ -152,12 +155,12 @@ def _cells(receipt: Receipt, width: int, most: int) -> list[str]:
     return lines
 
 
-def _problems(receipt: Receipt, width: int) -> list[str]:
+def _problems(receipt: Receipt, width: int, most: int) -> list[str]:
     if not receipt.problem_count:
         return []
     lines = ["", f"{several(receipt.problem_count, 'problem')}:"]
     known = dict(receipt.case_names)
-    for problem in receipt.problems[:PROBLEMS_SHOWN]:
+    for problem in receipt.problems[:most]:
         name = f" {visible(problem.variable)}:" if problem.variable else ""
         text = cut(visible(problem.text), 40)
         file = f"{visible(problem.file)} " if problem.file else ""
@@ -167,8 +170,8 @@ def _problems(receipt: Receipt, width: int) -> list[str]:
         )
         line = f"  {file}{where}{name} “{text}” {problem_reason(problem)}"
         lines.append(cut(line, width))
-    if receipt.problem_count > PROBLEMS_SHOWN:
-        left = receipt.problem_count - PROBLEMS_SHOWN
+    if receipt.problem_count > most:
+        left = receipt.problem_count - most
         lines.append(f"  and {left:,} more; receipt.problems lists all of them")
     return lines
 

@@ -63,7 +63,7 @@ def part_of(
             *([("settings", _settings(receipt.settings))] if receipt.settings else []),
             *_problems(dataset),
         ],
-        "receipt": "" if no_cells else cleaned(receipt_text(receipt, RECEIPT)),
+        "receipt": "" if no_cells else cleaned(receipt_text(receipt, RECEIPT, everything=True)),
         "open": _open_points(dataset, no_cells),
         "findings": [_finding(each, no_cells) for each in found],
         "ignored": _ignored(found),
