@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pytest
+import xlsxwriter
 
 import olive_crate as oc
 
@@ -149,3 +150,38 @@ def test_wrong_answers_in_a_plan_are_refused(tmp_path, text, words):
     (tmp_path / "p.toml").write_text(text)
     with pytest.raises(oc.PlanError, match=words):
         oc.Plan.read(tmp_path / "p.toml")
+
+
+def test_a_question_shows_its_cells_with_those_beside_them(tmp_path):
+    rows = "".join(f"{n},{'n.d.' if n == 7 else n / 10},{n * 2}\n" for n in range(1, 40))
+    (tmp_path / "lab.csv").write_text(f"id,acid,net\n{rows}")
+    points = {each.variable: each for each in oc.draft(tmp_path / "lab.csv").open_points()}
+    assert points["acid"].cases[0].row == 8 and points["acid"].cases[0].text == "n.d."
+    assert points["acid"].cases[0].beside == {"id": "7", "net": "14"}
+    assert "row 8: n.d.   (id 7, net 14)" in str(points["acid"])
+
+
+def test_an_encoding_shows_a_word_as_each_answer_reads_it(tmp_path):
+    names = "".join(f"{n};Sáez Muñoz\n" for n in range(40))
+    (tmp_path / "names.csv").write_bytes(f"id;grower\n{names}".encode("cp1252"))
+    point = next(
+        each
+        for each in oc.draft(tmp_path / "names.csv").open_points()
+        if each.about == "source.encoding"
+    )
+    assert point.readings[0] in ("Sáez", "Muñoz") and len({*point.readings}) > 1
+
+
+def test_questions_are_about_the_cells_that_the_plan_takes(tmp_path):
+    """The largest block of the sheet ends in a total; the one that the plan names does not."""
+    large = [["id", "net"], *([n, n * 2] for n in range(1, 30)), ["Total", 870]]
+    small = [["sample", "acid"], *([n, n / 10] for n in range(1, 9))]
+    with xlsxwriter.Workbook(tmp_path / "book.xlsx") as book:
+        sheet = book.add_worksheet()
+        for column, block in ((0, large), (4, small)):
+            for row, cells in enumerate(block):
+                sheet.write_row(row, column, cells)
+    whole = oc.draft(tmp_path / "book.xlsx")
+    part = oc.draft(tmp_path / "book.xlsx", range="E1:F9")
+    assert any(each.about == "rows.closing" for each in whole.open_points())
+    assert not any(each.about == "rows.closing" for each in part.open_points())

@@ -189,11 +189,9 @@ class Plan(Worded, Decisions, frozen=True, omit_defaults=True):
         >>> points[0].variable
         'acid'
         """
-        from ..reading import loading, settling
+        from ..reading.questions import open_points
 
-        return settling.open_points(
-            self, lambda each: loading.draft(Plan.of(each), NO_PLAN, {}, None)
-        )
+        return open_points(self, Plan.of)
 
     def settle(self, point: OpenPoint, answer: int | str | Mapping[str, Any]) -> Plan:
         """Return the plan with an open point answered; it is not asked again.

@@ -35,11 +35,25 @@ class Proposal(msgspec.Struct, frozen=True):
     """What is declared for it; `None` to keep the decision."""
 
 
+class Case(msgspec.Struct, frozen=True):
+    """A cell that a point is about, in its row."""
+
+    row: int
+    text: str
+    beside: dict[str, str]
+    """Cells of the variables on either side, by name."""
+    file: str = ""
+
+
 class OpenPoint(Worded, msgspec.Struct, frozen=True):
     """A decision that the source leaves open, with what it could be."""
 
     evidence: Evidence
     proposals: tuple[Proposal, ...]
+    cases: tuple[Case, ...] = ()
+    """Some cells that it is about."""
+    readings: tuple[str, ...] = ()
+    """Of an encoding: a word of the source as each proposal reads it."""
 
     @property
     def about(self) -> str:
@@ -64,7 +78,10 @@ def open_points(plan: Decisions, draft: Draft) -> list[OpenPoint]:
     about variables come from a draft that cuts the source as the plan says.
     """
     source = draft(_bare(plan))
-    as_cut = draft(_without_declarations(plan))
+    cut = _cut_otherwise(plan, source)
+    if cut:
+        source = draft(msgspec.structs.replace(_bare(plan), **cut))
+    as_cut = draft(without_declarations(plan))
     found = [
         each
         for each in source.evidence
@@ -95,7 +112,31 @@ def _bare(plan: Decisions) -> Decisions:
     return msgspec.structs.replace(kept, sheet=sheet)
 
 
-def _without_declarations(plan: Decisions) -> Decisions:
+CUTS = {
+    "source": ("encoding",),
+    "sheet": ("sheet", "range", "block", "turned"),
+    "delimited": ("delimiter", "quote", "escape", "comment"),
+}
+"""What parts a source into rows and cells; what else is asked depends on it."""
+
+
+def _cut_otherwise(plan: Decisions, draft: Decisions) -> dict[str, Any]:
+    """The sections of a bare plan with what this plan cuts in another way than its draft."""
+    made = {}
+    bare = _bare(plan)
+    for section, keys in CUTS.items():
+        own, other = getattr(plan, section), getattr(draft, section)
+        changed = {
+            key: value
+            for key in keys
+            if (value := getattr(own, key)) is not None and value != getattr(other, key)
+        }
+        if changed:
+            made[section] = msgspec.structs.replace(getattr(bare, section), **changed)
+    return made
+
+
+def without_declarations(plan: Decisions) -> Decisions:
     """The plan without types, codes and levels; names remain."""
     bare = [
         Variable(each.name, from_=each.from_) if each.from_ is not None else None

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from ..declaration.settled import KEEP
 from ..reading.settling import OpenPoint, Proposal
 from .claims import claim_of
@@ -18,12 +20,27 @@ def point_text(point: OpenPoint, width: int = WIDTH) -> str:
     evidence = point.evidence
     about = evidence.variable or ABOUT[evidence.about]
     lines = wrapped(f"{visible(about)}: {visible(claim_of(evidence))}", width, "  ")
-    for each in evidence.examples[:CELLS]:
-        where = f"row {each.row}" + (f" of {visible(each.file)}" if each.file else "")
-        lines.append(cut(f"  {where}: {visible(each.text)}", width))
+    lines += [cut(f"  {visible(line)}", width) for line in _cells(point)]
     for number, proposal in enumerate(point.proposals, 1):
-        lines += wrapped(f"  {number}  {visible(proposal_words(point, proposal))}", width, "     ")
+        words = proposal_words(point, proposal)
+        if point.readings:
+            words += f"  reads {point.readings[number - 1]}"
+        lines += wrapped(f"  {number}  {visible(words)}", width, "     ")
     return "\n".join(lines)
+
+
+def _cells(point: OpenPoint) -> Iterator[str]:
+    """Cells that the point is about, each with those beside it."""
+    for case in point.cases:
+        beside = ", ".join(f"{name} {text}" for name, text in case.beside.items())
+        yield f"{_where(case.row, case.file)}: {case.text}" + (f"   ({beside})" if beside else "")
+    if not point.cases:
+        for each in point.evidence.examples[:CELLS]:
+            yield f"{_where(each.row, each.file)}: {each.text}"
+
+
+def _where(row: int, file: str) -> str:
+    return f"row {row}" + (f" of {file}" if file else "")
 
 
 def proposal_words(point: OpenPoint, proposal: Proposal) -> str:
