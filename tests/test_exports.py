@@ -42,6 +42,60 @@ def test_delimited_text_reads_back_equal(tmp_path_factory, dataset, ending, enco
     assert rows[0] == dataset.names and len(rows) == dataset.rows + 1
 
 
+@given(datasets(), st.sampled_from([".csv", ".tsv"]), st.sampled_from([None, "|", "\t"]))
+def test_a_decimal_comma_reads_back_equal(tmp_path_factory, dataset, ending, delimiter):
+    path = tmp_path_factory.mktemp("comma") / f"x{ending}"
+    dataset.export(path, decimal=",", delimiter=delimiter)
+    assert oc.load(Plan.read(path.with_name(f"{path.name}.plan.toml"))).equals(dataset)
+    mark = delimiter or (";" if ending == ".csv" else "\t")
+    with path.open(newline="", encoding="utf-8") as stream:
+        rows = list(csv.reader(stream, delimiter=mark))[1:]
+    numbers = [dataset.names.index("acid")] if "acid" in dataset.names else []
+    present = [dataset["acid"].reasons == 0 for _ in numbers]
+    for at, known in zip(numbers, present, strict=True):
+        assert not any(
+            "." in row[at] for row, is_value in zip(rows, known, strict=True) if is_value
+        )
+
+
+@given(datasets(awkward=False), st.sampled_from([".csv", ".parquet"]))
+def test_labels_stand_for_values_and_reasons_stay(tmp_path_factory, dataset, ending):
+    path = tmp_path_factory.mktemp("labels") / f"x{ending}"
+    dataset.export(path, labels=True, **({} if ending == ".parquet" else {"missing": "codes"}))
+    if ending == ".parquet":
+        table = pq.read_table(path)
+        for name in dataset.names:
+            wanted = dataset[name].labelled() if dataset[name].variable.meanings else None
+            if wanted is not None:
+                assert table[name].to_pylist() == wanted.to_pylist()
+        return
+    again = oc.load(Plan.read(path.with_name(f"{path.name}.plan.toml")))
+    for name in dataset.names:
+        assert again[name].reason_names().tolist() == dataset[name].reason_names().tolist()
+        if dataset[name].variable.meanings:
+            assert again[name].values.to_pylist() == dataset[name].labelled().to_pylist()
+        else:
+            assert again[name].equals(dataset[name])
+
+
+@pytest.mark.parametrize(
+    ("name", "options", "words"),
+    [
+        (
+            "x.csv",
+            {"decimal": ",", "delimiter": ","},
+            "the delimiter and the decimal mark are both",
+        ),
+        ("x.csv", {"decimal": ";"}, 'expected "." or ","'),
+        ("x.xlsx", {"decimal": ","}, "a decimal mark applies only to .csv, .tsv, .tab"),
+    ],
+)
+def test_marks_that_cannot_be_are_refused(name, options, words, tmp_path):
+    with pytest.raises(oc.PlanError, match=words):
+        oc.load(b"a\n1.5\n").export(tmp_path / name, **options)
+    assert list(tmp_path.iterdir()) == []
+
+
 @given(datasets(awkward=False))
 def test_parquet_arrow_and_numpy_have_the_values(tmp_path_factory, dataset):
     folder = tmp_path_factory.mktemp("arrow")

@@ -187,6 +187,48 @@ def test_progress_is_told_of_every_variable(lab):
     assert [each[:2] for each in others] == [(n, 3) for n in range(1, 4)] * 2
 
 
+BOOK = (
+    "import olive_crate as oc\nds = oc.load('lab.csv', progress=oc.ProgressBar())\nds",
+    "ds.codebook()",
+    "oc.load(b'a,b\\n1,2\\n').check()",
+    "ds.missing_patterns()",
+    "ds.correlations()",
+    "ds.receipt",
+    "oc.look('lab.csv')",
+    "ds.counts('grade', by='id')",
+)
+
+
+def test_a_notebook_shows_every_result_as_html(lab):
+    nbformat = pytest.importorskip("nbformat")
+    execute = pytest.importorskip("nbconvert.preprocessors").ExecutePreprocessor
+    book = nbformat.v4.new_notebook(cells=[nbformat.v4.new_code_cell(each) for each in BOOK])
+    execute(timeout=120).preprocess(book, {"metadata": {"path": str(lab)}})
+    shown = [
+        "".join(each.data.get("text/html", "") for each in cell.outputs if "data" in each)
+        for cell in book.cells
+    ]
+    assert all(shown) and not any("object at 0x" in each for each in shown)
+    assert "nothing found" in shown[2] and 'class="sort"' in shown[1]
+    assert "<details open>" in shown[6] and "Free" not in shown[0]
+
+
+@pytest.mark.skipif(not shutil.which("chromium"), reason="Chromium is not installed")
+def test_a_click_on_a_heading_sorts_the_table(lab, tmp_path):
+    page = oc.load(lab / "lab.csv").summary()._repr_html_()
+    click = "<script>document.querySelectorAll('th')[3].click()</script>"
+    (tmp_path / "page.html").write_text(page + click * 2, "utf-8")
+    options = ["--headless", "--no-sandbox", "--disable-gpu", f"--user-data-dir={tmp_path / 'p'}"]
+    done = subprocess.run(
+        ["chromium", *options, "--dump-dom", (tmp_path / "page.html").as_uri()],
+        capture_output=True,
+        text=True,
+        timeout=120,
+        check=False,
+    )
+    assert 'aria-sort="descending"' in done.stdout
+
+
 TERMINAL = """
 import os, pty, sys
 pid, fd = pty.fork()

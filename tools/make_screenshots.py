@@ -3,7 +3,7 @@
     python tools/make_screenshots.py [NAME...]
 
 Needs Xvfb, xterm, the import of ImageMagick and Chromium (Debian: xvfb, xterm, imagemagick,
-chromium), and the command beside this interpreter. Pictures go to docs/screenshots.
+chromium), nbconvert, and the command beside this interpreter. Pictures go to docs/screenshots.
 """
 
 from __future__ import annotations
@@ -39,7 +39,8 @@ SHOTS = {
     "look-fixed": "olive-crate look laboratory_2025.txt --layout fixed",
     "check": "olive-crate check deliveries_2025.csv",
     "counts": "olive-crate counts survey.plan.toml replant village",
-    "compare": "olive-crate compare deliveries_2025.parquet",
+    "settle": "printf '2\\n\\n2\\nbelow detection\\n2\\nsample lost\\nq\\n' > answers; "
+    "olive-crate settle deliveries_2025.csv -o settled.plan.toml --replace --answers answers",
     "trace": "olive-crate trace deliveries.plan.toml acidity 8",
     "look-set": "olive-crate look months | head -64",
     "crate": "olive-crate crate status mill; "
@@ -94,6 +95,26 @@ def take_page(name: str, page: Path) -> None:
         )
 
 
+NOTEBOOK = (
+    "import olive_crate as oc\nds = oc.load('deliveries.plan.toml')\nds.keep('delivery..net').head(3)",  # noqa: E501
+    "ds.keep('gross..moisture').codebook()",
+    "ds.counts('grade')",
+)
+
+
+def take_notebook(name: str, folder: Path) -> None:
+    """One picture of a notebook, as nbconvert makes a page of it."""
+    import nbformat
+    from nbconvert import HTMLExporter
+    from nbconvert.preprocessors import ExecutePreprocessor
+
+    book = nbformat.v4.new_notebook(cells=[nbformat.v4.new_code_cell(each) for each in NOTEBOOK])
+    ExecutePreprocessor().preprocess(book, {"metadata": {"path": str(folder)}})
+    page, _ = HTMLExporter(theme="dark").from_notebook_node(book)
+    (folder / "notebook.html").write_text(page, "utf-8")
+    take_page(name, folder / "notebook.html")
+
+
 def main() -> None:
     """All pictures."""
     PICTURES.mkdir(parents=True, exist_ok=True)
@@ -137,6 +158,8 @@ def main() -> None:
                 with contextlib.chdir(demo):
                     load("deliveries_2025.csv").report("report.html")
                 take_page("report", demo / "report.html")
+            if not sys.argv[1:] or "notebook" in sys.argv[1:]:
+                take_notebook("notebook", demo)
             for name, command in SHOTS.items():
                 if not sys.argv[1:] or name in sys.argv[1:]:
                     take(name, command, demo, environment)
