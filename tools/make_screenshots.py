@@ -39,8 +39,7 @@ SHOTS = {
     "look-fixed": "olive-crate look laboratory_2025.txt --layout fixed",
     "check": "olive-crate check deliveries_2025.csv",
     "counts": "olive-crate counts survey.plan.toml replant village",
-    "settle": "printf '2\\n\\n2\\nbelow detection\\n2\\nsample lost\\nq\\n' > answers; "
-    "olive-crate settle deliveries_2025.csv -o settled.plan.toml --replace --answers answers",
+    "settle": "olive-crate settle deliveries_2025.csv -o settled.plan.toml --answers answers",
     "trace": "olive-crate trace deliveries.plan.toml acidity 8",
     "look-set": "olive-crate look months | head -64",
     "crate": "olive-crate crate status mill; "
@@ -160,6 +159,7 @@ def main() -> None:
                 take_page("report", demo / "report.html")
             if not sys.argv[1:] or "notebook" in sys.argv[1:]:
                 take_notebook("notebook", demo)
+            (demo / "answers").write_text("\n\n2\nbelow detection\n2\nsample lost\nq\n")
             for name, command in SHOTS.items():
                 if not sys.argv[1:] or name in sys.argv[1:]:
                     take(name, command, demo, environment)

@@ -13,6 +13,8 @@ from typing import TYPE_CHECKING, Any
 from ..show.text import cleaned
 
 if TYPE_CHECKING:
+    from rich.text import Text
+
     from ..show.progress import ProgressBar
 
 STYLES = {
@@ -27,15 +29,16 @@ STYLES = {
     "types": "dim",
     "mend": "dim",
     "certain": "dim",
-    "open": "yellow",
 }
 WHEN = ("auto", "always", "never")
-LINE_STYLES = (
-    (re.compile(r"!|.* BROKEN\b|NOT balanced|.* – broken: "), "bold red"),
-    (re.compile(r"\? "), "yellow"),
-    (re.compile(r" *(fix: |declare\()"), "cyan"),
+MARKS = (
+    (re.compile(r"(!) "), "bold red"),
+    (re.compile(r"(\?) "), "bold magenta"),
+    (re.compile(r" *(fix:) "), "dim"),
+    (re.compile(r".*?\b(BROKEN|broken)\b"), "bold red"),
+    (re.compile(r"(NOT balanced)"), "bold red"),
 )
-"""How lines of other views begin that are worth a colour."""
+"""Marks at the beginning of lines that are worth a colour: the mark alone, not all of the line."""
 _color = "auto"
 
 
@@ -70,21 +73,27 @@ def is_terminal() -> bool:
 
 def show(text: str) -> None:
     """Print lines of text, with nothing in them that steers the terminal."""
+    text = cleaned(text)
     if not is_coloured():
-        sys.stdout.write(cleaned(text) + "\n")
+        sys.stdout.write(text + "\n")
         return
     lines = text.split("\n")
-    _print_styled(
-        (_line_style(line, following), line)
-        for line, following in zip(lines, [*lines[1:], ""], strict=True)
-    )
+    _print(map(_styled, lines, [*lines[1:], ""]))
 
 
-def _line_style(line: str, following: str) -> str:
-    """The style of a line: headings stand above a rule, the others are known by how they begin."""
-    if following.startswith("─") or following.lstrip().startswith("──"):
-        return "bold"
-    return next((style for begin, style in LINE_STYLES if begin.match(line)), "")
+def _styled(line: str, following: str) -> Text:
+    """A line with its mark coloured, or, above a rule, as a heading."""
+    from rich.text import Text
+
+    if following.lstrip().startswith("──"):
+        return Text(line, style="bold")
+    made = Text(line)
+    for mark, style in MARKS:
+        match = mark.match(line)
+        if match is not None:
+            made.stylize(style, *match.span(1))
+            break
+    return made
 
 
 def show_file(text: str) -> None:
@@ -102,18 +111,23 @@ def show_lines(lines: Iterable[tuple[str, str]]) -> None:
     if not is_coloured():
         show("\n".join(text for _, text in lines))
         return
-    _print_styled((STYLES.get(kind, ""), text) for kind, text in lines)
-
-
-def _print_styled(lines: Iterable[tuple[str, str]]) -> None:
-    from rich.console import Console
     from rich.text import Text
+
+    every = [(kind, cleaned(text)) for kind, text in lines]
+    _print(
+        Text(text, style=STYLES[kind]) if kind in STYLES else _styled(text, "")
+        for kind, text in every
+    )
+
+
+def _print(lines: Iterable[Text]) -> None:
+    from rich.console import Console
 
     console = Console(
         highlight=False, soft_wrap=True, force_terminal=True, no_color=False, width=width()
     )
-    for style, text in lines:
-        console.print(Text(cleaned(text), style=style))
+    for line in lines:
+        console.print(line)
 
 
 def progress(what: str) -> ProgressBar:

@@ -84,7 +84,8 @@ def _ask(points: list[OpenPoint], held: list[Held], typed: Iterator[str]) -> Non
 
     while len(held) <= len(points):
         point = points[len(held) - 1]
-        show(f"\n{len(held)} of {len(points)}: {point_text(point, width())}")
+        number = f"{len(held)} of {len(points)}: "
+        show(f"\n{number}{point_text(point, width() - len(number))}")
         if len(held) == 1:
             show(HELP)
         sys.stdout.write("> ")
@@ -171,6 +172,14 @@ def _lines(answers: Path | None) -> Iterator[str]:
     if answers is None:
         return (line.strip() for line in iter(sys.stdin.readline, ""))
     try:
-        return iter([line.strip() for line in answers.read_text("utf-8").splitlines()])
+        lines = [line.strip() for line in answers.read_text("utf-8").splitlines()]
     except (OSError, UnicodeDecodeError) as error:
         raise PlanError(f"{answers}: cannot be read: {error}") from None
+    return _echoed(lines)
+
+
+def _echoed(lines: list[str]) -> Iterator[str]:
+    """Answers from a file, each shown where it would have been typed."""
+    for line in lines:
+        show(line)
+        yield line
