@@ -142,7 +142,7 @@ def _run(arguments: list[str], may_ask: bool = True) -> None:
         if USER not in os.environ:
             os.environ[USER] = typer.prompt("User", err=True)
         os.environ[PASSWORD] = typer.prompt("Password", hide_input=True, err=True)
-        _run(arguments, may_ask=False)
+        _run([*color, *arguments], may_ask=False)
 
 
 def _taken_out(arguments: list[str], option: str) -> tuple[list[str], list[str]]:

@@ -35,7 +35,8 @@ MARKS = (
     (re.compile(r"(!) "), "bold red"),
     (re.compile(r"(\?) "), "bold magenta"),
     (re.compile(r" *(fix:) "), "dim"),
-    (re.compile(r".*?\b(BROKEN|broken)\b"), "bold red"),
+    (re.compile(r" +.* – (broken): "), "bold red"),
+    (re.compile(r"\d+ promises?, \d+ (BROKEN):"), "bold red"),
     (re.compile(r"(NOT balanced)"), "bold red"),
 )
 """Marks at the beginning of lines that are worth a colour: the mark alone, not all of the line."""

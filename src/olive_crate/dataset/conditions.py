@@ -19,12 +19,12 @@ without an acidity, as `acid <= 1` does.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
 from typing import NamedTuple, Protocol
 
 import numpy as np
 
 from ..columns.column import Column
+from ..columns.dictionary_encoding import decoded
 from ..errors import PlanError, nearest
 from ..kernels.types import Flags
 
@@ -76,11 +76,8 @@ HOW = {
     ">": "greater",
     ">=": "greater_equal",
 }
-WITHIN: dict[str, Callable[[str, str], bool]] = {
-    "contains": lambda text, part: part in text,
-    "starts": str.startswith,
-    "ends": str.endswith,
-}
+WITHIN = {"contains": "match_substring", "starts": "starts_with", "ends": "ends_with"}
+"""Tests of texts, by the Arrow function that does each."""
 DEEPEST = 200
 """Brackets within brackets that a condition may have."""
 
@@ -228,9 +225,10 @@ class _Parser:
         if column.variable.type not in ("text", "category"):
             raise self.error(f'"{column.variable.name}" is no text; {how!r} is for texts,')
         self.place += 1
-        part, test = _unquoted(token.text), WITHIN[how]
-        distinct = column.values.unique().to_pylist()
-        return column.is_in([each for each in distinct if each is not None and test(each, part)])
+        import pyarrow.compute as pc
+
+        found = getattr(pc, WITHIN[how])(decoded(column.values), _unquoted(token.text))
+        return np.asarray(found.fill_null(False).to_numpy(zero_copy_only=False), bool)
 
     def value(self) -> object:
         token = self.token

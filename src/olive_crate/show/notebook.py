@@ -28,6 +28,7 @@ from .look_tables import listing, table_title
 from .mends import mend_text
 from .notes import imbalance_words, problem_reason
 from .pairs import figure
+from .patterns import HEADINGS, pattern_rows
 from .receipt import counted_in
 from .summary import tables_of_summary
 from .text import size_words
@@ -209,20 +210,9 @@ def summary_html(made: Summary) -> str:
 
 def patterns_html(made: Patterns) -> str:
     """A row for each pattern, and what of all rows is complete."""
-    rows = [
-        (
-            f"{each.count:,}",
-            f"{100 * each.count / made.rows:.1f}",
-            str(len(each.missing)),
-            ", ".join(each.missing) or "nothing missing",
-        )
-        for each in made.patterns[:MOST_COUNTS]
-    ]
+    rows = pattern_rows(made, MOST_COUNTS)
     sums = f"{made.complete:,} of {several(made.rows, 'row')} are complete"
-    return framed(
-        (table(("rows", "percent", "lacking", "missing"), rows, "rrrl", sort=True) if rows else "")
-        + paragraph(sums)
-    )
+    return framed((table(HEADINGS, rows, "rrrl", sort=True) if rows else "") + paragraph(sums))
 
 
 def pairs_html(made: Pairs) -> str:
