@@ -217,3 +217,15 @@ def console(page, folder) -> list[str]:
         check=False,
     )
     return [line for line in done.stderr.splitlines() if "CONSOLE" in line]
+
+
+def test_a_report_on_some_cases_says_which(folder, here, tmp_path):
+    done = here(
+        "report", folder / "panel_2025.xlsx", "-o", "some.html", "--where", "[Panel Fruity] > 4"
+    )
+    assert done.returncode == 0, done.stderr
+    text = (tmp_path / "some.html").read_text("utf-8")
+    assert "where [Panel Fruity] &gt; 4" in text and "that were read" in text
+    oc.Crate.new(tmp_path / "crate")
+    refused = here("report", "crate", "-o", "all.html", "--where", "[Panel Fruity] > 4")
+    assert refused.returncode == 1 and "not of a crate" in refused.stderr

@@ -32,14 +32,18 @@ def report(
     given = options or {}
     if (Path(source) / "crate.toml").is_file():
         from ..api.crate import Crate
+        from ..errors import PlanError
 
+        if where is not None:
+            raise PlanError(f"{source}: --where takes cases of one dataset, not of a crate")
         made: Any = Crate.open(source, **({"trust": given["trust"]} if "trust" in given else {}))
     else:
         made = dataset_of(source, given, where)
+    name = Path(safe_address(source)).name or source
     with progress("reporting") as bar:
         made.report(
             output,
-            title=title or Path(safe_address(source)).name or source,
+            title=title or (name if where is None else f"{name}, where {where}"),
             no_cells=no_cells,
             replace=replace,
             progress=bar,

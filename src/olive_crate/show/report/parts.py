@@ -50,6 +50,7 @@ def part_of(
     book = codebook(dataset, progress=progress)
     found = check(dataset, progress=progress)
     receipt = dataset.receipt
+    whole = dataset.rows == receipt.rows
     balance = "; ".join(map(imbalance_words, receipt.imbalances())) or "every line and cell"
     part = {
         "id": f"d{number}",
@@ -57,7 +58,7 @@ def part_of(
         "facts": [
             ("source", visible(receipt.source)),
             *([("size", size_words(receipt.bytes))] if receipt.bytes else []),
-            ("cases", f"{dataset.rows:,}"),
+            ("cases", f"{dataset.rows:,}{'' if whole else f' of {receipt.rows:,} that were read'}"),
             ("variables", f"{len(dataset.names):,}"),
             ("accounted for", balance),
             *([("settings", _settings(receipt.settings))] if receipt.settings else []),
