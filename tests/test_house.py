@@ -250,11 +250,17 @@ def test_the_command_imports_only_what_it_needs(arguments, unwanted):
     assert not unwanted & set(done.stderr.strip().splitlines()[-1].split("|"))
 
 
-@pytest.mark.parametrize("name", ["deliveries_2025.csv", "laboratory_2025.txt", "panel_2025.xlsx"])
-def test_a_look_wakes_no_heavy_package(demo, name):
+SMALL = ("deliveries_2025.csv", "laboratory_2025.txt", "panel_2025.xlsx", "survey_2025.xlsx")
+SMALL = (*SMALL, "census_2024.txt", "harvest.html", "months", "survey.plan.toml")
+
+
+@pytest.mark.parametrize("work", ["look", "draft", "load"])
+@pytest.mark.parametrize("name", SMALL)
+def test_small_files_wake_no_heavy_package(demo, name, work):
+    heavy = ("pandas", "matplotlib", "pyarrow.compute", "sqlalchemy", "jinja2")
     code = (
-        f"import sys, olive_crate as oc; oc.look({str(demo / name)!r});"
-        "print([each for each in ('pandas', 'matplotlib') if each in sys.modules])"
+        f"import sys, olive_crate as oc; oc.{work}({str(demo / name)!r});"
+        f"print([each for each in {heavy} if each in sys.modules])"
     )
     told = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert told.stdout.strip() == "[]"

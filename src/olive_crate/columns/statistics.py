@@ -233,7 +233,8 @@ def marks_in(values: pa.Array) -> Counter[str]:
         found = words.take(kernels.arrow(places, None, pa.int64())).to_pylist()
     if not encoded:
         return Counter(text for text in found if text in MARKS)
-    counts = np.bincount(values.indices.drop_null().to_numpy(), minlength=len(words))[places]
+    at = kernels.or_minus_one(values.indices) + 1
+    counts = np.bincount(at, minlength=len(words) + 1)[1:][places]
     pairs = zip(found, counts.tolist(), strict=True)
     return Counter({text: count for text, count in pairs if text in MARKS and count})
 

@@ -99,15 +99,15 @@ class Scale(msgspec.Struct, eq=False):
         if pa.types.is_dictionary(values.type):
             self._repeated(values)
             return
-        if values.null_count:
-            values = values.drop_null()
+        values = _present(values)
         if not len(values):
             return
         head = values[:FEW_CELLS]
         different = set(head.to_pylist())
         self.differ &= len(different) == len(head)
         if len(different) <= FEW and len(values) > len(head):
-            different = set(values.unique().to_pylist())
+            few = len(values) <= kernels.FEW
+            different = set((values if few else values.unique()).to_pylist())
         if self.few is not None:
             self.few = None if len(different) > FEW else self.few | different
             self.few = None if self.few is not None and len(self.few) > FEW else self.few
@@ -144,8 +144,7 @@ class Scale(msgspec.Struct, eq=False):
         if count <= FEW_CELLS:
             met = {value for each in self.held for value in each.to_pylist()} - {None}
             return bool(len(met) == count)
-        filled = [each.drop_null() if each.null_count else each for each in self.held]
-        return kernels.all_differ(filled)
+        return kernels.all_differ([_present(each) for each in self.held])
 
     def suggested(self, variable: str, kind: str, watch: Watch) -> LevelSuggested | None:
         """The level that the values suggest; `None` where nothing can be said."""
@@ -185,6 +184,15 @@ class Scale(msgspec.Struct, eq=False):
 def _differ(numbers: np.ndarray) -> bool:
     part = np.sort(numbers)
     return bool((part[1:] != part[:-1]).all())
+
+
+def _present(texts: pa.Array) -> pa.Array:
+    """Texts without nulls; few of them without waking up Arrow's compute functions."""
+    if not texts.null_count:
+        return texts
+    if len(texts) > kernels.FEW or not pa.types.is_string(texts.type):
+        return texts.drop_null()
+    return kernels.strings([each for each in texts.to_pylist() if each is not None])
 
 
 def plain_numbers(values: pa.Array, reasons: Bytes | None) -> np.ndarray:

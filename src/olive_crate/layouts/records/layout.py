@@ -13,6 +13,7 @@ import msgspec
 import numpy as np
 import pyarrow as pa
 
+from ... import kernels
 from ...columns.rule import SourceColumn
 from ...kernels.spans import Cells
 from ...kernels.types import (
@@ -271,7 +272,7 @@ class TextTable(msgspec.Struct, frozen=True, eq=False):
             return
         columns = range(len(self.columns)) if wanted.columns is None else wanted.columns
         texts = {
-            at: pa.array([self.columns[at][place] for place in chosen.tolist()], pa.string())
+            at: kernels.strings([self.columns[at][place] for place in chosen.tolist()])
             for at in columns
         }
         yield Batch(rows[chosen], texts)

@@ -21,7 +21,6 @@ from ...kernels.spans import FILE_BITS, LAST_ROW, RowNumbers, chained
 from ...plan.model import Decisions
 from ...sources.sets import Files
 from ...workers import ALONE, Progress, Workers, usual_workers
-from ..promises import PromiseCheck
 from ..single_pass import LITTLE
 from ..source_columns import counted, part_column, repeated, source_columns, with_columns
 from .combining import Combined, combine, set_receipt
@@ -246,6 +245,10 @@ def judged_promises(
 ) -> tuple[tuple[Promise, ...], list[Note]]:
     """What was promised, held against pieces of all columns; `came` has the rows of their cases."""
     given = plan.promised
+    if given == Promised() and not any(each.required or each.promised for each in variables):
+        return (), []
+    from ..promises import PromiseCheck
+
     if given.totals == "closing":  # each file has its own
         given = msgspec.structs.replace(given, totals={})
     promised, left = checkable(given, tuple(not_kept), plan.limit is not None)
