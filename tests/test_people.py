@@ -11,6 +11,7 @@ import sys
 import pytest
 
 import olive_crate as oc
+from olive_crate.cli import SENTENCES
 from olive_crate.cli.help import STEPS
 from olive_crate.show.progress import amount_words
 
@@ -36,7 +37,13 @@ def test_help_lists_every_command_once_by_step_and_cuts_none(here):
     assert "..." not in text.replace("[ARGS]...", "")
 
 
-@pytest.mark.parametrize("name", [name for names in STEPS.values() for name in names])
+@pytest.mark.parametrize("name", SENTENCES)
+def test_the_list_says_what_the_page_of_a_command_says(name, here):
+    page = " ".join(here(name, "--help").stdout.split())
+    assert SENTENCES[name] in page
+
+
+@pytest.mark.parametrize("name", SENTENCES)
 def test_a_short_page_is_short_and_the_long_one_has_all(name, here):
     short, long = here(name, "--help"), here(name, "--help-all")
     assert short.returncode == 0 and len(short.stdout.splitlines()) <= 60

@@ -17,7 +17,8 @@ from .help import STEPS, GroupedCommand, Steps
 
 INTERRUPTED = 130
 """The status by which the parser of arguments says that it has caught an interrupt."""
-COMMANDS = tuple(name for names in STEPS.values() for name in names)
+SENTENCES = {name: words for step in STEPS.values() for name, words in step.items()}
+COMMANDS = tuple(SENTENCES)
 
 
 def app(arguments: list[str]) -> typer.Typer:
@@ -34,12 +35,14 @@ def app(arguments: list[str]) -> typer.Typer:
     made.callback()(_root)
     asked = [name for name in COMMANDS if arguments[:1] == [name]]
     listed = not asked and not set(arguments) & set(COMMANDS)
+    if listed:  # only their names and what they do will be told
+        for name, words in SENTENCES.items():
+            made.command(name, help=words)(_only_listed)
+        return made
     for name in asked or COMMANDS:
         command = getattr(import_module(f".{name}", __name__), name)
         if isinstance(command, typer.Typer):
             made.add_typer(command, name=name)
-        elif listed:  # only its name and what it does will be told
-            made.command(name, help=command.__doc__)(_only_listed)
         else:
             made.command(name, cls=GroupedCommand)(command)
     return made
@@ -102,11 +105,10 @@ def main() -> None:
     try:
         _run(sys.argv[1:])
     except SystemExit as stop:
-        from .datasets import broken
-
         if stop.code == INTERRUPTED:
             raise KeyboardInterrupt from None
-        sys.exit(stop.code or (3 if broken else 0))
+        read = sys.modules.get(f"{__name__}.datasets")  # which a help page needs not
+        sys.exit(stop.code or (3 if read is not None and read.broken else 0))
     except OliveCrateError as error:
         _fail(error.for_command())
     except BrokenPipeError:

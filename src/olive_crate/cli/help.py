@@ -11,14 +11,40 @@ from typer import echo
 from typer.core import TyperCommand, TyperGroup, TyperOption
 
 STEPS = {
-    "Look and decide": ("look", "draft", "settle"),
-    "Read": ("pack", "verify"),
-    "Describe": ("codebook", "counts", "summary", "patterns", "correlations"),
-    "Check": ("check", "compare", "trace"),
-    "Hand on": ("export", "report", "crate"),
-    "Learn": ("demo",),
+    "Look and decide": {
+        "look": "Show how a file begins and ends, and how it would be read.",
+        "draft": "Write a plan: how to read a file, with the evidence.",
+        "settle": "Answer the open points of a file or a plan one by one.",
+    },
+    "Read": {
+        "pack": "Read a file or a set of files into a packed dataset.",
+        "verify": "Read a whole packed dataset and say whether it is intact.",
+    },
+    "Describe": {
+        "codebook": "Show what each variable is and what its cells hold.",
+        "counts": "Show how often each value occurs.",
+        "summary": "Show n, missing, mean, sd and quartiles of each variable.",
+        "patterns": "Show which variables are missing together.",
+        "correlations": "Show correlations of numbers and the cases behind each.",
+    },
+    "Check": {
+        "check": "Show what looks wrong, the evidence and the fix.",
+        "compare": "Show what agrees and what differs between two datasets.",
+        "trace": "Show where one cell came from, step by step.",
+    },
+    "Hand on": {
+        "export": "Write a dataset as text, workbook, Arrow, Parquet or table.",
+        "report": "Write one HTML page: what was read, findings, variables.",
+        "crate": "Look after datasets that belong together: add, refresh, seal.",
+    },
+    "Learn": {
+        "demo": "Write the demo data to a folder and walk through it.",
+    },
 }
-"""The commands in the order in which an analyst needs them."""
+"""The commands in the order in which an analyst needs them, each with what it does.
+
+The list stands here so that it can be printed without importing any of them.
+"""
 ALL = "help-all"
 """Where a context keeps that the whole page is wanted."""
 
@@ -26,12 +52,12 @@ ALL = "help-all"
 class Group(TyperGroup):
     """Commands with their first sentences, none of them cut."""
 
-    steps: dict[str, tuple[str, ...]] = {}  # noqa: RUF012
+    steps: dict[str, dict[str, str]] = {}  # noqa: RUF012
 
     def format_commands(self, ctx: Any, formatter: Any) -> None:
         """Write a section for each step."""
         longest = max(map(len, self.commands), default=0)
-        for step, names in (self.steps or {"Commands": tuple(self.commands)}).items():
+        for step, names in (self.steps or {"Commands": dict.fromkeys(self.commands, "")}).items():
             listed = [(name, self.commands[name]) for name in names if name in self.commands]
             if listed:
                 with formatter.section(step):
