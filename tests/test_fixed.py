@@ -436,3 +436,24 @@ def test_the_command_reads_fixed_columns(here, demo, tmp_path):
     assert "[[field]]" in drafted.stdout and 'sign = "overpunched"' in drafted.stdout
     assert here("look", lab, "--record-type", "x", *spec).returncode == 2
     assert here("look", lab, "--delimiter", ";", *spec).returncode == 1
+
+
+@pytest.mark.parametrize("files", [1, 2])
+def test_leading_blanks_that_are_removed_are_counted_and_said(files, tmp_path):
+    """Of all files of a set together; none where every text has some, or none has."""
+    (tmp_path / "f.txt").write_text("1 ab  x\n2  cd x\n3 efg x\n4     x\n")
+    (tmp_path / "g.txt").write_text("5   h x\n6 ijk x\n")
+    source = [tmp_path / "f.txt", tmp_path / "g.txt"][:files]
+    fields = [("id", 1, 1), ("word", 3, 5), ("mark", 7, 7)]
+    ds = oc.load(source[0] if files == 1 else source, fields=fields)
+    said = {
+        each.variable: str(each) for each in ds.receipt.decided if each.about == "variable.trim"
+    }
+    count = {1: "1 of 3", 2: "2 of 5"}[files]
+    assert said == {
+        "word": f'word: leading blanks removed from {count} texts; trim="right" keeps them'
+    }
+    assert said["word"] in str(ds.receipt)
+    kept = oc.load(source[0], fields=fields, trim="right")
+    assert kept["word"].values.to_pylist() == ["ab", " cd", "efg", None]
+    assert not [each for each in kept.receipt.decided if each.about == "variable.trim"]

@@ -221,6 +221,8 @@ class TypeSearch:
             block, self.state = self._from_narrowed(cells, state)
         if not isinstance(self.state, Settled):
             self.statistics.note(block, cells, rows, self._attempt)
+            if self.rule.trim in (True, "left"):
+                self.statistics.note_trimmed(block, cells)
             if self.rule.implied and self.rule.codes:
                 self.statistics.note_written(block, rows, self.rule)
         return with_withheld(block, cells)

@@ -68,6 +68,8 @@ class SearchResult(msgspec.Struct, eq=False):
     marks: dict[str, int] = {}
     kept: dict[str, int] = {}
     as_written: dict[float, tuple[int, list[int]]] = {}
+    led: int = 0
+    led_unseen: bool = False
 
 
 def result_of(search: TypeSearch, file: int = 0) -> SearchResult:
@@ -95,6 +97,8 @@ def result_of(search: TypeSearch, file: int = 0) -> SearchResult:
         counts.marks_met(),
         dict(counts.kept_counts),
         _rows_moved(counts.as_written, lambda row: row + first),
+        counts.led,
+        counts.led_unseen,
     )
 
 
@@ -141,6 +145,7 @@ def search_with(rule: Rule, result: SearchResult) -> TypeSearch:
     high = -INFINITE if result.high is None else result.high
     counts.watch = Watch(dict(result.suspects), low, high, result.seen)
     counts.as_written = result.as_written
+    counts.led, counts.led_unseen = result.led, result.led_unseen
     counts.kept_counts = Counter(result.kept)
     if result.marks:
         counts.mark_counts = np.zeros(len(MISSING_MARKS), np.int64)
@@ -178,6 +183,8 @@ def put_together(results: Sequence[SearchResult]) -> tuple[SearchResult, list[St
         _summed([each.marks for each in results]),
         _summed([each.kept for each in results]),
         _written(results),
+        sum(each.led for each in results),
+        any(each.led_unseen for each in results),
     )
     made.kind = search_with(Rule(UNKNOWN), made).final_kind()
     if made.kind == "text" and not made.is_declared:

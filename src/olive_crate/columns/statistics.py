@@ -115,10 +115,23 @@ class Statistics:
         """Text only because its digits begin with zeros."""
         self.mark_counts = NO_MARKS
         """Cells with each of the well-known marks that were taken as missing."""
+        self.led = 0
+        """Texts whose leading blanks were removed."""
+        self.led_unseen = False
+        """Some blocks were taken as another type: such texts in them are not counted."""
         self.as_written: dict[float, tuple[int, list[int]]] = {}
         """Codes that are written in cells with implied decimals: how often, and the first rows."""
         self.kept_counts: Counter[str] = Counter()
         """Cells with each of them in blocks that were taken as text."""
+
+    def note_trimmed(self, block: TypedBlock, cells: Cells) -> None:
+        """Count the texts of a block that lose blanks before them."""
+        if base(block.kind) not in ("text", "category"):
+            self.led_unseen = True
+            return
+        kept = cells.trimmed("left")
+        has_text = block.converted.reasons == 0
+        self.led += int(np.count_nonzero((kept.starts != cells.starts) & has_text))
 
     def note(self, block: TypedBlock, cells: Cells, rows: SourceRows, attempt: Attempt) -> None:
         """A block was taken."""

@@ -92,6 +92,15 @@ class MarksTaken(Evidence, frozen=True, kw_only=True):
     marks: tuple[TextCount, ...]
 
 
+class LeadingBlanks(Evidence, frozen=True, kw_only=True):
+    """Blanks before some texts were removed; others had none."""
+
+    about: ClassVar[str] = "variable.trim"
+    cells: int
+    at_least: bool = False
+    """There may be more, in cells that were first taken as another type."""
+
+
 class Suspect(msgspec.Struct, frozen=True):
     """A number that may be a missing code."""
 

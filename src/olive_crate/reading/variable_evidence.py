@@ -18,6 +18,7 @@ from ..evidence import (
     Example,
     FormatFound,
     InexactNumbers,
+    LeadingBlanks,
     LeadingZeros,
     MarksKept,
     MarksTaken,
@@ -86,6 +87,16 @@ def about_variable(column: ColumnReader) -> list[Evidence]:
         )
     evidence += _written_codes(outcome, name)
     evidence += _suspects(outcome, name)
+    if 0 < counts.led < counts.taken and base(outcome.kind) in ("text", "category"):
+        evidence.append(
+            LeadingBlanks(
+                value="removed",
+                variable=name,
+                supporting=counts.led,
+                cells=counts.taken,
+                at_least=counts.led_unseen,
+            )
+        )
     if counts.inexact:
         evidence.append(
             InexactNumbers(value="number", variable=name, supporting=counts.inexact, certain=False)

@@ -61,6 +61,7 @@ NO_VALUE = (
     "variable.cells",
     "variable.digits",
     "variable.missing",
+    "variable.trim",
     "variable.level",
     "variable.from",
     "variable.unit",

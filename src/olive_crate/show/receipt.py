@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ..dataset.receipt import Receipt
 from ..errors import several
-from ..evidence import Evidence, LevelSuggested, MarksTaken, TypeFits
+from ..evidence import Evidence, LeadingBlanks, LevelSuggested, MarksTaken, TypeFits
 from .alike import lines_of
 from .notes import change_words, imbalance_words, note_words, problem_reason, promise_line
 from .set_words import file_list, file_table
@@ -25,6 +25,10 @@ PROBLEMS_SHOWN, DECIDED_SHOWN, NOTES_SHOWN = 10, 12, 5
 
 TEXTS = ("delimited", "fixed")
 """Layouts of text."""
+
+
+NEWS = (MarksTaken, LeadingBlanks)
+"""Evidence on variables that is worth a line, although it is certain."""
 
 
 def receipt_text(receipt: Receipt, width: int = WIDTH, everything: bool = False) -> str:
@@ -200,7 +204,7 @@ def _is_news(evidence: Evidence) -> bool:
         return False
     if isinstance(evidence, TypeFits) and evidence.certain:
         return evidence.wide
-    return not evidence.variable or not evidence.certain or isinstance(evidence, MarksTaken)
+    return not evidence.variable or not evidence.certain or isinstance(evidence, NEWS)
 
 
 def _promises(receipt: Receipt, width: int) -> list[str]:

@@ -89,6 +89,15 @@ def _(evidence: ev.InexactNumbers) -> str:
 
 
 @claim_of.register
+def _(evidence: ev.LeadingBlanks) -> str:
+    least = "at least " if evidence.at_least else ""
+    return (
+        f"leading blanks removed from {least}{evidence.supporting:,} of {evidence.cells:,} texts; "
+        'trim="right" keeps them'
+    )
+
+
+@claim_of.register
 def _(evidence: ev.MarksTaken) -> str:
     return f"{_marks(evidence.marks)} read as missing"
 
