@@ -14,11 +14,11 @@ PAGES = sorted([*(ROOT / "docs").glob("*.md"), ROOT / "README.md"], key=lambda p
 
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
-def test_a_page_does_what_it_says(page, command, tmp_path, monkeypatch):
+def test_a_page_does_what_it_says(page, here, tmp_path, monkeypatch):
     monkeypatch.chdir(tmp_path)
     monkeypatch.delenv("COLUMNS", raising=False)
     write_demo(tmp_path)
-    run_page(page, command)
+    run_page(page, here)
 
 
 @pytest.mark.parametrize(
