@@ -44,6 +44,20 @@ def topic(evidence: oc.Evidence) -> str:
     return f"{'level' if evidence.about == 'variable.level' else 'variable'}.{evidence.variable}"
 
 
+def browser(page: Path, profile: Path, *options: str) -> subprocess.CompletedProcess[str]:
+    """A page in a headless Chromium; what it prints. (No sanitizer is loaded into it.)"""
+    usual = ("--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run")
+    usual += ("--disable-background-networking", "--disable-sync", "--disable-component-update")
+    return subprocess.run(
+        ["chromium", *usual, f"--user-data-dir={profile}", *options, "--dump-dom", page.as_uri()],
+        capture_output=True,
+        text=True,
+        timeout=120,
+        check=False,
+        env={name: value for name, value in os.environ.items() if name != "LD_PRELOAD"},
+    )
+
+
 @pytest.fixture
 def demo() -> Path:
     """The folder of the demo data."""

@@ -9,6 +9,7 @@ import subprocess
 import sys
 
 import pytest
+from conftest import browser
 
 import olive_crate as oc
 from olive_crate.cli import SENTENCES
@@ -225,14 +226,7 @@ def test_a_click_on_a_heading_sorts_the_table(lab, tmp_path):
     page = oc.load(lab / "lab.csv").summary()._repr_html_()
     click = "<script>document.querySelectorAll('th')[3].click()</script>"
     (tmp_path / "page.html").write_text(page + click * 2, "utf-8")
-    options = ["--headless", "--no-sandbox", "--disable-gpu", f"--user-data-dir={tmp_path / 'p'}"]
-    done = subprocess.run(
-        ["chromium", *options, "--dump-dom", (tmp_path / "page.html").as_uri()],
-        capture_output=True,
-        text=True,
-        timeout=120,
-        check=False,
-    )
+    done = browser(tmp_path / "page.html", tmp_path / "profile")
     assert 'aria-sort="descending"' in done.stdout
 
 

@@ -6,10 +6,10 @@ import base64
 import hashlib
 import re
 import shutil
-import subprocess
 from html.parser import HTMLParser
 
 import pytest
+from conftest import browser
 
 import olive_crate as oc
 from olive_crate.demo.walk import write_demo
@@ -206,16 +206,8 @@ def test_a_browser_finds_nothing_to_complain_about(folder, tmp_path):
 
 def console(page, folder) -> list[str]:
     """What a browser's console says of a page."""
-    options = ["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run"]
-    options += ["--disable-background-networking", "--disable-sync", "--disable-component-update"]
-    options += [f"--user-data-dir={folder / 'profile'}", "--enable-logging=stderr", "--v=1"]
-    done = subprocess.run(
-        ["chromium", *options, "--virtual-time-budget=2000", "--dump-dom", page.as_uri()],
-        capture_output=True,
-        text=True,
-        timeout=120,
-        check=False,
-    )
+    told = ("--enable-logging=stderr", "--v=1", "--virtual-time-budget=2000")
+    done = browser(page, folder / "profile", *told)
     return [line for line in done.stderr.splitlines() if "CONSOLE" in line]
 
 
