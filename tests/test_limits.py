@@ -58,7 +58,10 @@ def test_what_comes_out_of_a_compressed_text_has_limits(kind):
 
 @pytest.mark.parametrize("kind", ["gzip", "bzip2", "xz", "zip"])
 def test_a_bomb_is_no_text(kind):
-    data = COMPRESSED[kind](b"1,2\n" * (HUGE // 4))
+    if kind == "bzip2":  # streams one after another, since so long a one takes long to make
+        data = bz2.compress(b"1,2\n" * (HUGE // 64)) * 16
+    else:
+        data = COMPRESSED[kind](b"1,2\n" * (HUGE // 4))
     limit = HUGE // len(data) // 2
     with pytest.raises(oc.SourceError, match=f'inflates {limit:,} times.*"ratio"'):
         oc.load(data, limits={"ratio": limit})

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import os
+import contextlib
 import shlex
-import subprocess
 import sys
 from pathlib import Path
 from threading import Event
@@ -69,6 +68,18 @@ def _walk(folder: Path, server: str) -> None:
 
 
 def _run(folder: Path, command: str) -> int:
-    environment = {**os.environ, "PYTHONIOENCODING": "utf-8"}
-    arguments = [sys.executable, "-m", "olive_crate", *shlex.split(command)]
-    return subprocess.run(arguments, cwd=folder, env=environment, check=False).returncode
+    """The exit status of a command, run in the folder as if it were typed there."""
+    from . import main
+    from .datasets import broken
+
+    broken.clear()
+    typed = sys.argv
+    sys.argv = ["olive-crate", *shlex.split(command)]
+    try:
+        with contextlib.chdir(folder):
+            main()
+    except SystemExit as stop:
+        return int(stop.code or 0)
+    finally:
+        sys.argv = typed
+    return 0
