@@ -29,7 +29,7 @@ lint: .venv/ready
 
 # The site, in site/: pages in the order of the work, the reference from the docstrings.
 .venv/docs: .venv/ready
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check '.[docs]'
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[docs]'
 	touch $@
 
 docs: .venv/docs

@@ -40,7 +40,6 @@ SHOTS = {
     "check": "olive-crate check deliveries_2025.csv",
     "counts": "olive-crate counts survey.plan.toml replant village",
     "settle": "olive-crate settle deliveries_2025.csv -o settled.plan.toml --answers answers",
-    "trace": "olive-crate trace deliveries.plan.toml acidity 8",
     "look-set": "olive-crate look months | head -64",
     "crate": "olive-crate crate status mill; "
     "olive-crate crate keys growers register --crate mill; "
