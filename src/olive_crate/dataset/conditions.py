@@ -24,6 +24,7 @@ from typing import NamedTuple, Protocol
 import numpy as np
 
 from ..columns.column import Column
+from ..columns.comparing import compared
 from ..columns.dictionary_encoding import decoded
 from ..errors import PlanError, nearest
 from ..kernels.types import Flags
@@ -189,12 +190,12 @@ class _Parser:
         token = self.token
         if token is not None and token.kind in ("word", "bracketed") and not _is_truth(token):
             other = self.column_or_text(token)
-            return column._compared(HOW[sign], other), known & (other.reasons == 0)
+            return _compared(column, sign, other), known & (other.reasons == 0)
         value = self.value()
         if HOW[sign] in ("equal", "not_equal"):
             equal = _equal(column, value)
             return (equal if HOW[sign] == "equal" else ~equal), known
-        return column._compared(HOW[sign], value), known
+        return _compared(column, sign, value), known
 
     def column_or_text(self, token: Token) -> Column:
         """The other variable of a comparison; a word that is none is a text without quotes."""
@@ -265,6 +266,10 @@ def _unquoted(text: str) -> str:
 
 def _is_truth(token: Token) -> bool:
     return token.kind == "word" and token.text.lower() in ("true", "false")
+
+
+def _compared(column: Column, sign: str, other: object) -> Flags:
+    return compared(column.variable, column.values, HOW[sign], other)
 
 
 def _equal(column: Column, value: object) -> Flags:
