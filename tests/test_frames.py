@@ -71,8 +71,18 @@ def test_data_frames_are_sources():
     found = oc.load(frame)
     assert found.names == ["x", "c"] and found["x"].values.to_pylist() == [None, 3.0]
     assert found["c"].variable.level == "ordinal"
-    named = oc.load(frame.rename_axis("row").reset_index(), keep=["row"])
-    assert named["row"].values.to_pylist() == [1, 2]
+    named = frame.set_axis(pd.Index(["a", "b"], name="row"))
+    assert oc.load(named)["row"].values.to_pylist() == ["a", "b"]
+    assert oc.load(frame.rename_axis("row")).names == ["x", "c"]
+    again = oc.load(frame.rename_axis("row").reset_index(), keep=["row"])
+    assert again["row"].values.to_pylist() == [1, 2]
+
+
+@pytest.mark.parametrize("label", ["2025", "true", "[%]", '{"a": 1}', "null", "1e5"])
+def test_a_label_that_looks_like_json_stays_a_label(label):
+    ds = oc.load(b"id\n1\n", variables={"id": {"label": label, "missing": {9: label}}})
+    again = oc.load(ds)["id"].variable
+    assert again.label == label and again.missing == ds["id"].variable.missing
 
 
 @pytest.mark.parametrize("library", ["pandas", "polars", "pyarrow"])

@@ -14,6 +14,7 @@ import numpy as np
 import pyarrow as pa
 
 from .. import kernels
+from ..kernels.reference.blanks import BLANK
 from ..kernels.spans import Cells, SourceRows
 from ..kernels.types import Bytes, Ints
 from .convert import TypedBlock
@@ -129,9 +130,8 @@ class Statistics:
         if base(block.kind) not in ("text", "category"):
             self.led_unseen = True
             return
-        kept = cells.trimmed("left")
-        has_text = block.converted.reasons == 0
-        self.led += int(np.count_nonzero((kept.starts != cells.starts) & has_text))
+        led = BLANK[cells.buffer[cells.starts]] & (block.converted.reasons == 0)
+        self.led += int(np.count_nonzero(led))
 
     def note(self, block: TypedBlock, cells: Cells, rows: SourceRows, attempt: Attempt) -> None:
         """A block was taken."""

@@ -10,6 +10,8 @@ import msgspec
 from .variable import Variable
 
 PREFIX = "olive_crate."
+TEXTS = ("type", "label", "unit", "level", "format", "meaning_set")
+"""Parts that are texts, and written as they are: a label may look like JSON."""
 NOT_PARTS = ("name", "from")
 """Fields of a declaration that the column itself tells, or that were of its source."""
 
@@ -31,19 +33,13 @@ def parts_in_metadata(metadata: Mapping[bytes, bytes] | None) -> dict[str, Any]:
     for key, value in (metadata or {}).items():
         name = key.decode("utf-8", "replace")
         if name.startswith(PREFIX) and name.removeprefix(PREFIX) not in NOT_PARTS:
-            plain[name.removeprefix(PREFIX)] = _value(value)
+            plain[name.removeprefix(PREFIX)] = value
     try:
+        plain = {
+            part: value.decode("utf-8") if part in TEXTS else msgspec.json.decode(value)
+            for part, value in plain.items()
+        }
         made = msgspec.convert({"name": "", **plain}, Variable)
-    except (msgspec.ValidationError, ValueError):
+    except (msgspec.MsgspecError, ValueError):
         return {}
     return {name: getattr(made, name) for name in plain}
-
-
-def _value(text: bytes) -> Any:
-    """A list, a mapping, a number or a truth from JSON; anything else as the text it is."""
-    if text[:1] in b"[{" or text in (b"true", b"false") or text.isdigit():
-        try:
-            return msgspec.json.decode(text)
-        except msgspec.DecodeError:
-            pass
-    return text.decode("utf-8", "replace")

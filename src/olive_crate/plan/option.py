@@ -117,7 +117,7 @@ PROMISE_FLAGS = (
         "--promised-key", "Variables that tell cases apart: id, or year,plot.", "NAMES", part="key"
     ),
 )
-"""The flags for what fits into one of all that can be promised."""
+"""The flags for the promises that are short enough for one."""
 
 # These import what they need when they are called: the command's help needs the table alone.
 

@@ -63,14 +63,13 @@ def table(
 
     With `sort`, a click on a heading sorts it; with `raw`, the last column keeps its blanks.
     """
-    count = len(headings)
 
     def cells(row: Sequence[str], tag: str) -> str:
-        return "".join(_cell(str(cell), tag, index, count) for index, cell in enumerate(row))
+        return "".join(_cell(str(cell), tag, index) for index, cell in enumerate(row))
 
-    def _cell(text: str, tag: str, index: int, count: int) -> str:
+    def _cell(text: str, tag: str, index: int) -> str:
         words = "r" if right[index : index + 1] == "r" else ""
-        if tag == "td" and raw and index == count - 1:
+        if tag == "td" and raw and index == len(headings) - 1:
             words = "raw"
         elif len(text) > LONG:
             words = f"{words} long".strip()
