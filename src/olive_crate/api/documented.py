@@ -49,8 +49,10 @@ def _within_memory(function: F) -> F:
 
     @functools.wraps(function)
     def wrapper(source: Any, *rest: Any, **options: Any) -> Any:
-        with memory_for(source):
+        try:
             return function(source, *rest, **options)
+        except MemoryError:
+            raise _too_much(source) from None
 
     return cast(F, wrapper)
 
@@ -61,16 +63,20 @@ def memory_for(source: Any) -> Iterator[None]:
     try:
         yield
     except MemoryError:
-        is_path = isinstance(source, (str, os.PathLike))
-        name = safe_address(str(source)) if is_path else type(source).__name__
-        raise SourceError(
-            f"{name}: there is not enough memory for it",
-            Advice(
-                "read it piece by piece or pack it, and leave variables out with {}",
-                "keep=[…]",
-                "--keep",
-            ),
-        ) from None
+        raise _too_much(source) from None
+
+
+def _too_much(source: Any) -> SourceError:
+    is_path = isinstance(source, (str, os.PathLike))
+    name = safe_address(str(source)) if is_path else type(source).__name__
+    return SourceError(
+        f"{name}: there is not enough memory for it",
+        Advice(
+            "read it piece by piece or pack it, and leave variables out with {}",
+            "keep=[…]",
+            "--keep",
+        ),
+    )
 
 
 def options_text() -> str:

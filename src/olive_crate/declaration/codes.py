@@ -21,6 +21,8 @@ T = TypeVar("T", bound=msgspec.Struct)
 BLANK, UNREADABLE, NOT_IN_FILE = "blank", "unreadable", "not in file"
 RESERVED = {1: BLANK, 2: UNREADABLE, 3: NOT_IN_FILE}
 """Reasons that are no codes, by their numbers."""
+SPANS = ("value", "from", "to")
+"""Keys of a table that say of which values it speaks."""
 FIRST_CODE = 10
 MOST_CODES = 180
 
@@ -84,11 +86,10 @@ def missing_codes(spec: Any, at: str = "missing") -> tuple[MissingCode, ...]:
     """
     if spec is None:
         return ()
-    if isinstance(spec, Mapping) and not _is_table(spec, MissingCode):
-        codes = tuple(
-            _table(MissingCode, _spanned(key, at) | {"reason": _reason(why, key, at)}, at)
-            for key, why in spec.items()
-        )
+    if isinstance(spec, Mapping) and (
+        spec.keys().isdisjoint(SPANS) or not _is_table(spec, MissingCode)
+    ):
+        codes = tuple(_reasoned(key, why, at) for key, why in spec.items())
     else:
         codes = tuple(_code(each, at) for each in _listed(spec))
     met: dict[str, MissingCode] = {}
@@ -98,7 +99,13 @@ def missing_codes(spec: Any, at: str = "missing") -> tuple[MissingCode, ...]:
     return tuple(met.values())
 
 
-def _reason(why: Any, key: Any, at: str) -> Any:
+def _reasoned(key: Any, why: Any, at: str) -> MissingCode:
+    """A code and its reason. Raises `PlanError` for a reason that is no text."""
+    if isinstance(why, str) and type(key) in (int, float, str):
+        try:
+            return MissingCode(key, reason=why)
+        except PlanError as error:
+            raise PlanError(f"{at}: {error}") from None
     if isinstance(why, (Mapping, list, tuple)):
         where = Advice(
             "if it is a variable, its codes belong in {}",
@@ -106,7 +113,7 @@ def _reason(why: Any, key: Any, at: str) -> Any:
             "its [[variable]] in the plan",
         )
         raise PlanError(f'{at}: the code "{key}" needs its reason in words', where)
-    return why
+    return _table(MissingCode, _spanned(key, at) | {"reason": why}, at)
 
 
 def meanings_from(spec: Any, at: str = "meanings") -> tuple[Meaning, ...]:
@@ -154,7 +161,7 @@ def _listed(spec: Any) -> Iterable[Any]:
 
 def _is_table(spec: Mapping[Any, Any], kind: type[msgspec.Struct]) -> bool:
     known = set(kind.__struct_encode_fields__)
-    return bool(spec) and set(spec) <= known and bool({"value", "from", "to"} & set(spec))
+    return bool(spec) and set(spec) <= known and not spec.keys().isdisjoint(SPANS)
 
 
 def _code(each: Any, at: str) -> MissingCode:

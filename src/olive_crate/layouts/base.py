@@ -267,10 +267,7 @@ class SourceLayout(msgspec.Struct, frozen=True, eq=False):
 
 
 class Kind(Protocol):
-    """A kind of layout: a module with these two functions."""
-
-    def claims(self, source: Source, plan: Decisions) -> bool:
-        """Is this source, by this plan, of this kind?"""
+    """A kind of layout: a module with this function."""
 
     def find(self, source: Source, plan: Decisions, before: Before) -> SourceLayout:
         """Complete the plan. Raises `LayoutError` where it cannot hold."""

@@ -34,18 +34,14 @@ class Rows(msgspec.Struct, frozen=True, omit_defaults=True):
     @property
     def first(self) -> int | None:
         """The first row of data, where the plan says so."""
-        return self._ends()[0]
+        first = "" if self.data is None else self.data.partition("..")[0]
+        return int(first) if first else None
 
     @property
     def last(self) -> int | None:
         """The last row of data; negative from the end; `None` to the end."""
-        return self._ends()[1]
-
-    def _ends(self) -> tuple[int | None, int | None]:
-        if self.data is None:
-            return None, None
-        first, _, last = self.data.partition("..")
-        return int(first) if first else None, int(last) if last else None
+        last = "" if self.data is None else self.data.partition("..")[2]
+        return int(last) if last else None
 
     def part_of(self, row: int) -> str:
         """The part of the heading that a row plays; empty for any other row."""

@@ -31,7 +31,7 @@ from ..sources.source import Source
 from ..workers import Progress, Workers
 from .fallback import with_fallback
 from .preparing import ColumnReader, Reading, prepare, promise_check
-from .receipts import decided, receipt_of, refuse_changed
+from .receipts import decided, note_changed, receipt_of
 from .single_pass import reread, run, workers_for
 
 
@@ -120,7 +120,8 @@ def draft(
 def _drafted(found: SourceLayout, progress: Progress | None) -> Decisions:
     reading = prepare(found)
     run(reading, lambda block, typed: None, progress)
-    refuse_changed(reading)
+    if found.source.has_changed():
+        note_changed(reading)
     kept = tuple(each.variable.name for each in reading.columns) if reading.not_kept else None
     return msgspec.structs.replace(
         found.plan,
@@ -224,7 +225,7 @@ def _from_here(plan: Decisions, source: Any, files: Files | None) -> Decisions:
         named = replace(plan.source, path=None, paths=files.given or None)
         return replace(plan, source=named, base=None, reach=None)
     if isinstance(source, (str, Path)):
-        path = kept_address(str(source))
+        path = kept_address(str(source)) if "://" in str(source) else str(source)
         named = replace(plan.source, path=path, paths=None)
         return replace(plan, source=named, base=None, reach=None)
     return plan

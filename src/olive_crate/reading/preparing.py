@@ -53,11 +53,13 @@ def prepare(
     """
     plan = found.plan
     names, notes = unique_names(found.headings)
-    if columns is None:
+    if columns is not None:
+        notes = []
+    elif plan.variables:
         columns = columns_of(plan, names, found.headings, found.source.name)
         notes = [*notes, *notes_on(plan, columns, names)]
     else:
-        notes = []
+        columns = {}
     variables = matched(found, names, columns)
     if plan.plain_names:
         longest = None if plan.plain_names is True else int(plan.plain_names)
@@ -78,7 +80,8 @@ def prepare(
             readers.append(_flag_reader(readers[-1], variables, plan))
     kept_names = set(kept)
     left = tuple(name for name in known if name not in kept_names)
-    return Reading(found, readers, left, list(notes))
+    asked = tuple(sorted({each.index for each in readers}))
+    return Reading(found, readers, asked, left, list(notes))
 
 
 def _reader(
@@ -134,7 +137,7 @@ def matched(
                 from_=declared.from_ or (heading if heading != declared.name else None),
                 type=declared.type or found.plan.type,
                 label=declared.label or found.labels[index] or None,
-                unit=declared.unit or _bare(found.units[index]) or None,
+                unit=declared.unit or (_bare(unit) if (unit := found.units[index]) else None),
             )
         )
     seen: set[str] = set()
@@ -159,11 +162,11 @@ def made_plain(
     return changed, notes
 
 
-def _bare(unit: str) -> str:
+def _bare(unit: str) -> str | None:
     """A unit without the brackets around it; a form of dates (`dd.mm.yyyy`) is not a unit."""
     wrapped = len(unit) > 2 and (unit[0], unit[-1]) in BRACKETS
     bare = unit[1:-1].strip() if wrapped else unit
-    return "" if DATE_FORM.fullmatch(bare) else bare
+    return None if DATE_FORM.fullmatch(bare) else bare or None
 
 
 def columns_of(
@@ -283,6 +286,8 @@ class Reading(msgspec.Struct, eq=False):
 
     found: SourceLayout
     columns: list[ColumnReader]
+    asked: tuple[int, ...]
+    """The columns of the source that variables are made of."""
     not_kept: tuple[str, ...]
     notes: list[Note]
     tally: Tally = msgspec.field(default_factory=Tally)
@@ -293,8 +298,6 @@ class Reading(msgspec.Struct, eq=False):
 
     def with_rows(self, evidence: Evidence) -> Evidence:
         """The evidence with its rows counted from the start, where it counts them from the end."""
-        if self.tally.stopped or not any(each.row < 0 for each in evidence.examples):
-            return evidence
         end = self.tally.lines + 1
         examples = [Example(e.row + end if e.row < 0 else e.row, e.text) for e in evidence.examples]
         return msgspec.structs.replace(evidence, examples=tuple(examples))

@@ -23,6 +23,7 @@ from ..evidence import (
     SourceChanged,
     UncoveredPositions,
 )
+from ..layouts.base import Tally
 from ..plan.model import Decisions
 from .preparing import Reading
 from .settling import without_settled
@@ -47,8 +48,10 @@ def receipt_of(
     Without `with_variables`, nothing is said of how variables were decided.
     """
     found, tally = reading.found, reading.tally
-    refuse_changed(reading)
-    problems = _problems(reading)
+    if found.source.has_changed():
+        note_changed(reading)
+    unread = tally.surplus or any(each.problems for each in reading.columns)
+    problems = _problems(reading) if unread else NO_PROBLEMS
     return Receipt(
         source=found.source.name,
         bytes=tally.bytes,
@@ -69,12 +72,12 @@ def receipt_of(
         not_kept=reading.not_kept,
         stopped=tally.stopped,
         decided=tuple(decided(reading, with_variables)),
-        notes=(*reading.notes, *_notes(reading)),
+        notes=(*reading.notes, *(_notes(tally) if tally.incomplete or tally.cut_characters else ())),
         record_types=dict(tally.record_types.most_common()),
         characters=tally.characters,
         covered=tally.covered,
         uncovered=tally.uncovered,
-        problem_count=len(problems) if problems is not NO_PROBLEMS else 0,
+        problem_count=len(problems) if unread else 0,
         seconds=time.perf_counter() - began,
         problems=problems,
         fingerprint=found.source.fingerprint(),
@@ -84,11 +87,9 @@ def receipt_of(
     )
 
 
-def refuse_changed(reading: Reading) -> None:
-    """Raise `SourceError` for a file that was changed while it was read, or note it if told so."""
+def note_changed(reading: Reading) -> None:
+    """Note that the file was changed while it was read. Raises `SourceError` unless told so."""
     found = reading.found
-    if not found.source.has_changed():
-        return
     if found.plan.changing == "refuse":
         raise SourceError(
             f"{found.source.name}: was changed while it was read; read it again once it is whole",
@@ -108,12 +109,12 @@ def _problems(reading: Reading) -> Problems:
     if surplus:
         rows, texts = [row for row, _ in surplus], kernels.strings([text for _, text in surplus])
         parts.insert(0, ("", "", rows, texts))
-    return Problems(parts) if parts else NO_PROBLEMS
+    return Problems(parts)
 
 
-def _notes(reading: Reading) -> list[Note]:
+def _notes(tally: Tally) -> list[Note]:
     """What else there is to say of fixed columns."""
-    tally, notes = reading.tally, list[Note]()
+    notes: list[Note] = []
     if tally.incomplete:
         row, lacking = tally.incomplete
         notes.append(IncompleteRecord(row=row, lacking=lacking))
@@ -164,29 +165,31 @@ def _fixed_settings(plan: Decisions) -> dict[str, str]:
 
 def decided(reading: Reading, with_variables: bool = True) -> list[Evidence]:
     """What was decided without being asked, about the source and its variables."""
-    evidence = [*map(reading.with_rows, proven(reading)), *_uncovered(reading), *_repeated(reading)]
-    settled = reading.found.plan.settled
-    if not with_variables:
-        return without_settled(evidence, settled)
-    about = [each for column in reading.columns for each in about_variable(column)]
-    return without_settled(evidence + with_others(about), settled)
-
-
-def _repeated(reading: Reading) -> list[Evidence]:
-    """The heading, where it occurs again within the data."""
-    repeated = reading.tally.repeated
-    if not repeated.count:
-        return []
-    skipped = reading.found.layout.skip_repeated
-    return [
-        RepeatedHeading(
-            value="skip" if skipped else "keep",
-            rows=tuple(repeated.first[:MOST_ROWS]),
-            supporting=repeated.count,
-            certain=skipped,
-            mend=None if skipped else Mend({"rows": {"repeated": "skip"}}),
-        )
+    found, tally, with_rows = reading.found, reading.tally, reading.with_rows
+    evidence = [
+        each if tally.stopped or all(shown.row >= 0 for shown in each.examples) else with_rows(each)
+        for each in (proven(reading) if reading.proof is not None else found.evidence)
     ]
+    evidence += _uncovered(reading) if tally.outside else []
+    evidence += [_repeated(reading)] if tally.repeated.count else []
+    if with_variables:
+        about = [each for column in reading.columns for each in about_variable(column)]
+        evidence += with_others(about)
+    settled = found.plan.settled
+    return without_settled(evidence, settled) if settled else evidence
+
+
+def _repeated(reading: Reading) -> Evidence:
+    """The heading occurs again within the data."""
+    repeated = reading.tally.repeated
+    skipped = reading.found.layout.skip_repeated
+    return RepeatedHeading(
+        value="skip" if skipped else "keep",
+        rows=tuple(repeated.first[:MOST_ROWS]),
+        supporting=repeated.count,
+        certain=skipped,
+        mend=None if skipped else Mend({"rows": {"repeated": "skip"}}),
+    )
 
 
 def _uncovered(reading: Reading) -> list[Evidence]:

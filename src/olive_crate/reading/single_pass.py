@@ -65,21 +65,17 @@ def stream(
     stop = found.plan.unreadable == "stop"
     doubtful = is_open(reading)
     with nullcontext(workers) if workers is not None else workers_for(found) as crew:
-        hands = Hands(crew, lambda: _forecast(reading), keeping, _asked_for(reading))
+        hands = Hands(crew, lambda: _forecast(reading), keeping, reading.asked)
         for block in found.layout.read(found.source, tally, hands):
             own = ALONE if block.early or len(block.rows) < MANY else crew
             typed = own.each(_taker(block), reading.columns)
-            _note_problems(reading, block, typed, stop)
+            if any(len(each.converted.unread) for each in typed):
+                _note_problems(reading, block, typed, stop)
             yield block, typed
             if doubtful and reading.proof is None:
                 look_for_proof(reading, block)
             if progress:
                 progress(tally.bytes, found.source.size, "reading")
-
-
-def _asked_for(reading: Reading) -> tuple[int, ...]:
-    """The columns that variables are made of."""
-    return tuple(sorted({each.index for each in reading.columns}))
 
 
 def _forecast(reading: Reading) -> Forecast:
@@ -113,7 +109,7 @@ def reread(reading: Reading, blocks: list[list[TypedBlock]], workers: Workers) -
             column.search.settle()
     found = reading.found
     for number, block in enumerate(
-        found.layout.read(found.source, Tally(), Hands(workers, columns=_asked_for(reading)))
+        found.layout.read(found.source, Tally(), Hands(workers, columns=reading.asked))
     ):
         for column, held, numbers in zip(reading.columns, blocks, stale, strict=True):
             if number in numbers:
@@ -170,7 +166,8 @@ class OtherMarksMet(Exception):
 def check_marks(reading: Reading) -> None:
     """Raise `OtherMarksMet` if other marks make numbers of a column that these leave as text."""
     head, section = reading.found.shapes, reading.found.plan.delimited
-    met = [each for each in reading.columns if _is_number_otherwise(each.search)]
+    hindered = [each for each in reading.columns if each.search.statistics.obstacles]
+    met = [each for each in hindered if _is_number_otherwise(each.search)]
     if head is None or not met:
         return
     shapes = head + shapes_of(_texts(each.search) for each in met)
@@ -228,8 +225,12 @@ def _is_doubtful(decimal: DecimalMark) -> bool:
 
 def is_open(reading: Reading) -> bool:
     """Does the head leave open which of two marks is the decimal one?"""
-    decimal = _decimal(reading)
-    return reading.found.shapes is not None and decimal is not None and _is_doubtful(decimal)
+    found = reading.found
+    return found.shapes is not None and any(
+        not (each.supporting or each.against) and bool(each.alternatives)
+        for each in found.evidence
+        if isinstance(each, DecimalMark)
+    )
 
 
 def look_for_proof(reading: Reading, block: Block) -> None:
@@ -258,14 +259,11 @@ def _proof(decimal: str, grouping: str) -> re.Pattern[str]:
 
 
 def proven(reading: Reading) -> list[Evidence]:
-    """The evidence about the source, with what the whole of it says of the marks."""
-    proof = reading.proof
-    if proof is None:
-        return list(reading.found.evidence)
+    """The evidence about the source, with the number that shows which mark is which."""
     settled = {
         "proven": True,
         "supporting": 1,
-        "examples": (proof,),
+        "examples": (reading.proof,),
         "certain": True,
         "alternatives": (),
     }

@@ -43,9 +43,9 @@ def is_set(source: Any) -> bool:
         text = os.fspath(source)
         if isinstance(text, bytes):
             return False
-        if is_web(text) or database_kind(text) is not None:
-            return False
         if "://" in text:
+            if is_web(text) or database_kind(text) is not None:
+                return False
             return bool(PATTERN.search(text)) or text.endswith("/")
         return (bool(PATTERN.search(text)) and not os.path.exists(text)) or os.path.isdir(text)
     return isinstance(source, (list, tuple))

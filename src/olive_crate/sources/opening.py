@@ -56,13 +56,22 @@ def open_source(source: Any, by_user: bool = True, limits: Limits = Limits()) ->
     if isinstance(source, Source):
         known = source.workbook or source.form or source.compression not in ("zip", "tar")
         return within(source, limits) if known else recognised(source, limits)
-    if isinstance(source, str) and database_kind(source) is not None:
-        from .database import database_source
+    if isinstance(source, (str, os.PathLike)):
+        text = os.fsdecode(source)
+        if "://" not in text:
+            raw = open_path(Path(text))
+        elif isinstance(source, str) and database_kind(text) is not None:
+            from .database import database_source
 
-        return database_source(source, by_user)
-    if is_frame(source):
+            return database_source(text, by_user)
+        else:
+            raw = _from_url(text)
+    elif is_frame(source):
         return frame_source(source)
-    return within(recognised(_raw(source), limits), limits)
+    else:
+        raw = _in_hand(source)
+    found = recognised(raw, limits)
+    return within(found, limits) if isinstance(found.open, Inflater) else found
 
 
 def recognised(raw: Source, limits: Limits = Limits()) -> Source:
@@ -100,17 +109,13 @@ def recognised(raw: Source, limits: Limits = Limits()) -> Source:
     return raw
 
 
-def _raw(source: Any) -> Source:
+def _in_hand(source: Any) -> Source:
+    """The bytes that a caller holds, or has open."""
     if isinstance(source, (bytes, bytearray, memoryview)):
         data = bytes(source)
         return Source("bytes", None, len(data), lambda: io.BytesIO(data))
     if hasattr(source, "read"):
         return _from_stream(source)
-    if isinstance(source, (str, os.PathLike)):
-        text = os.fspath(source)
-        if isinstance(text, bytes):
-            text = os.fsdecode(text)
-        return _from_url(text) if "://" in text else open_path(Path(text))
     raise SourceError(
         f"expected a path, a URL, bytes, an open file or a table, got {type(source).__name__}"
     )

@@ -27,6 +27,8 @@ MARKS = (
     (codecs.BOM_UTF16_LE, "utf-16"),
     (codecs.BOM_UTF16_BE, "utf-16"),
 )
+READING = {"utf-8": "utf-8-sig"}
+"""Codecs to read with, of the commonest names; a byte-order mark is never part of the text."""
 COMMON = ("utf-8", "utf-16", "utf-32", "ascii", "cp1252", "latin-1", "cp1250", "cp1251", "cp437")
 MULTIBYTE = (
     "utf_",
@@ -191,28 +193,12 @@ class Sample:
     """Bytes read from a source, once."""
 
     source: Source
+    head: bytes
+    """The first bytes: more of them where the first line is longer."""
+    is_whole: bool
+    """The head is all there is."""
     thorough: bool = True
     """Read through to the end where there is no other way to reach the tail."""
-
-    @cached_property
-    def head(self) -> bytes:
-        """The first bytes: more of them where the first line is longer."""
-        return self._head[0]
-
-    @cached_property
-    def is_whole(self) -> bool:
-        """The head is all there is."""
-        return len(self.head) < self._head[1]
-
-    @cached_property
-    def _head(self) -> tuple[bytes, int]:
-        """The head, and how many bytes were asked for."""
-        size = HEAD
-        data = self.source.head(size)
-        while len(data) == size < LONGEST_HEAD and b"\n" not in data and b"\r" not in data:
-            size *= 8
-            data = self.source.head(size)
-        return data, size
 
     @cached_property
     def middle(self) -> bytes:
@@ -243,6 +229,16 @@ class Sample:
             while piece := stream.read(1 << 20):
                 last = (last + piece)[-PIECE:]
         return last
+
+
+def sample_of(source: Source, thorough: bool = True) -> Sample:
+    """The head of a source, and the way to what lies beyond it."""
+    size = HEAD
+    head = source.head(size)
+    while len(head) == size < LONGEST_HEAD and b"\n" not in head and b"\r" not in head:
+        size *= 8
+        head = source.head(size)
+    return Sample(source, head, len(head) < size, thorough)
 
 
 def stamp_of(path: Path) -> tuple[int, int] | None:
@@ -285,7 +281,7 @@ def is_ebcdic(encoding: str) -> bool:
 
 def decoded(data: bytes, encoding: str, final: bool = False) -> str:
     """A piece from the start of a source as text; what cannot be decoded shows as U+FFFD."""
-    decoder = codecs.getincrementaldecoder(_reading(encoding))("replace")
+    decoder = codecs.getincrementaldecoder(READING.get(encoding) or _reading(encoding))("replace")
     try:
         return decoder.decode(data, final)
     except UnicodeError as error:

@@ -11,11 +11,6 @@ if TYPE_CHECKING:
     from .finding import Otherwise
 
 
-def claims(source: Source, plan: Decisions) -> bool:
-    """Text is delimited, if nothing else claims it."""
-    return True
-
-
 def find(
     source: Source, plan: Decisions, before: Before, otherwise: Otherwise | None = None
 ) -> SourceLayout:

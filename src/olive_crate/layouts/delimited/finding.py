@@ -18,7 +18,7 @@ from ...evidence import BlanksFollow, DelimiterFound, EndNotSeen, Evidence, Head
 from ...kernels.types import Dialect
 from ...plan.model import Decisions, DelimitedSection
 from ...plan.rows import Rows
-from ...sources.source import Sample, Source, decoded
+from ...sources.source import Sample, Source, decoded, sample_of
 from ..base import Before, Row, SourceLayout
 from ..text.aligned import LooksAligned
 from ..text.closing import Tail
@@ -62,7 +62,7 @@ def find_delimited(
     source: Source, plan: Decisions, before: Before, otherwise: Otherwise | None = None
 ) -> SourceLayout:
     """Complete the plan for this source. Raises `LayoutError` where the plan cannot hold."""
-    sample = Sample(source, before.thorough)
+    sample = sample_of(source, before.thorough)
     evidence: list[Evidence] = []
     known = None if plan.source.encoding else find_encoding(sample, before.around)
     if known is not None:

@@ -10,11 +10,6 @@ if TYPE_CHECKING:
     from ..base import Before, SourceLayout
 
 
-def claims(source: Source, plan: Decisions) -> bool:
-    """The source is a feed, unless a plan says that it is read as it stands."""
-    return source.form == "feed" and plan.layout in (None, "feed")
-
-
 def find(source: Source, plan: Decisions, before: Before) -> SourceLayout:
     """Complete a plan for a feed."""
     from .finding import find_feed

@@ -11,11 +11,6 @@ if TYPE_CHECKING:
     from ..text.aligned import LooksAligned
 
 
-def claims(source: Source, plan: Decisions) -> bool:
-    """A plan says so, or has fields."""
-    return plan.layout == "fixed" or plan.fields is not None
-
-
 def find(source: Source, plan: Decisions, before: Before) -> SourceLayout:
     """Complete a plan for fixed columns."""
     from .finding import find_fixed

@@ -14,7 +14,7 @@ from ...evidence import Evidence, FieldNamesFound, FieldsFound, RecordLength
 from ...plan.fields import Field, FixedSection
 from ...plan.model import Decisions, DelimitedSection
 from ...plan.rows import Rows
-from ...sources.source import Sample, Source, is_multibyte
+from ...sources.source import Source, is_multibyte, sample_of
 from ..base import Before, Row, SourceLayout
 from ..text.aligned import LooksAligned
 from ..text.closing import Tail
@@ -60,7 +60,7 @@ class _Head(NamedTuple):
 def find_fixed(source: Source, plan: Decisions, before: Before) -> SourceLayout:
     """Complete a plan for a fixed layout. Raises `LayoutError` where the plan cannot hold."""
     no_delimiter(plan, f"{source.name}: is read by fixed fields")
-    sample, evidence = Sample(source, before.thorough), list[Evidence]()
+    sample, evidence = sample_of(source, before.thorough), list[Evidence]()
     encoding = plan.source.encoding
     if encoding is None:
         known = find_encoding(sample, before.around)

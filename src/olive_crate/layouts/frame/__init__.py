@@ -10,17 +10,6 @@ if TYPE_CHECKING:
     from ..base import Before, SourceLayout
 
 
-def claims(source: Source, plan: Decisions) -> bool:
-    """The source is a table. Raises `PlanError` where a plan for one meets something else."""
-    if source.form == "frame":
-        return True
-    if plan.layout == "frame":
-        from ...errors import PlanError
-
-        raise PlanError(f"{source.name}: not a table in memory; leave out layout")
-    return False
-
-
 def find(source: Source, plan: Decisions, before: Before) -> SourceLayout:
     """Complete a plan for a table in memory."""
     from .finding import find_frame

@@ -7,7 +7,7 @@ import re
 from ...errors import PlanError
 from ...evidence import Evidence
 from ...plan.model import Decisions
-from ...sources.source import Sample, Source, byte_order_mark, codec_name, decoded
+from ...sources.source import Source, byte_order_mark, codec_name, decoded, sample_of
 from ..records.whole import whole_bytes
 from ..text.decoding import find_encoding
 
@@ -26,7 +26,7 @@ def page_text(source: Source, plan: Decisions, evidence: list[Evidence]) -> tupl
         match = DECLARED.search(data[:LOOKED_AT])
         encoding = _said(match[1].decode("ascii", "replace")) if match else ""
     if not encoding or (encoding == "utf-8" and not _fits(data)):
-        found = find_encoding(Sample(source))
+        found = find_encoding(sample_of(source))
         evidence.append(found)
         encoding = found.value
     return decoded(data, encoding, True).lstrip("\ufeff"), encoding

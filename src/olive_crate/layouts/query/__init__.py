@@ -10,17 +10,6 @@ if TYPE_CHECKING:
     from ..base import Before, SourceLayout, TableView
 
 
-def claims(source: Source, plan: Decisions) -> bool:
-    """The source is a database. Raises `PlanError` where a plan for one meets something else."""
-    if source.form == "database":
-        return True
-    if plan.layout == "query" or plan.table.query is not None:
-        from ...errors import PlanError
-
-        raise PlanError(f"{source.name}: not a database; leave out query")
-    return False
-
-
 def find(source: Source, plan: Decisions, before: Before) -> SourceLayout:
     """Complete a plan for a table or a query."""
     from .finding import find_query

@@ -17,6 +17,8 @@ from ..base import CountedStream
 
 ROOM = 64 << 10
 """Bytes left free before a piece."""
+SPARE = 64
+"""Bytes of room beyond the end, which show that it is the end."""
 FIRST = 256 << 10
 """Bytes of a first piece."""
 MANY = 50
@@ -30,6 +32,8 @@ SINGLE_BYTE = [
 ]
 LEADING = bytes(range(0xC0, 0x100))
 """Bytes that lead a character beyond ASCII in UTF-8."""
+BINARY_SEEN = 8192
+"""Bytes by which a file is known not to be text."""
 USUAL = bytes([9, 10, 11, 12, 13, 26, 27, *range(32, 256)])
 """What text is made of, in whatever encoding; other bytes below 32 are rare in it."""
 
@@ -109,7 +113,8 @@ class Steps(NamedTuple):
     def size(self, done: int) -> int:
         """Bytes to read where `done` have been read."""
         if not done:
-            return min(self.block, FIRST * max(1, self.fields // MANY))
+            first = min(self.block, FIRST * max(1, self.fields // MANY))
+            return first if self.total is None else min(first, self.total + SPARE)
         if self.workers == 1 or self.total is None or self.fields > MANY:
             return self.block
         share = (self.total - done) // self.workers
@@ -218,11 +223,13 @@ def find_encoding(sample: Sample, around: bytes = b"") -> EncodingFound:
     marked = byte_order_mark(head)
     if marked:
         return EncodingFound(value=marked, basis="mark")
-    wide = _without_mark(head)
+    wide = _without_mark(head) if b"\0" in head else None
     if wide:
         return EncodingFound(value=wide, basis="zeros")
-    _refuse_binary(sample)
-    pieces = [head, sample.middle, sample.beyond_head, around]
+    if (first := head[:BINARY_SEEN]).translate(None, USUAL):
+        _refuse_binary(sample.source.name, first)
+    further = [b"", b""] if sample.is_whole else [sample.middle, sample.beyond_head]
+    pieces = [head, *further, around]
     if all(piece.isascii() for piece in pieces):
         return EncodingFound(value="utf-8", basis="ascii")
     ends = [sample.is_whole, False, True, False]
@@ -235,7 +242,7 @@ def find_encoding(sample: Sample, around: bytes = b"") -> EncodingFound:
 def _without_mark(head: bytes) -> str | None:
     """UTF-16 or UTF-32 that does not say so: zeros where Latin text has them."""
     sample = head[: 4096 // 4 * 4]
-    if len(sample) < 4 or b"\0" not in sample:
+    if len(sample) < 4:
         return None
     zeros = [sample[offset::4].count(0) / max(1, len(sample[offset::4])) for offset in range(4)]
     often = [share > 0.6 for share in zeros]
@@ -251,12 +258,11 @@ def _without_mark(head: bytes) -> str | None:
     return None
 
 
-def _refuse_binary(sample: Sample) -> None:
-    head = sample.head[:8192]
+def _refuse_binary(name: str, head: bytes) -> None:
     strange = len(head.translate(None, USUAL))
     if len(head) > 16 and strange > len(head) * 0.05:
         raise SourceError(
-            f"{sample.source.name}: this looks like a binary file, not text "
+            f"{name}: this looks like a binary file, not text "
             f"({strange:,} control characters in its first {len(head):,} bytes); "
             "if it is text, set its encoding"
         )
