@@ -78,8 +78,10 @@ def find_delimiter(
     """
     met = [each for each in CANDIDATES if any(each.encode() in piece for piece in (text, *more))]
     cuts = [_cut(text, final, delimiter, marks, more) for delimiter in met]
-    good = [cut for cut in cuts if cut.fields > 1 and not _is_punctuation(cut, text)]
-    good = [cut for cut in good if quotes_well(text, cut.delimiter, marks)]
+    good = [cut for cut in cuts if cut.fields > 1]
+    good = [cut for cut in good if cut.share == 1.0 or not _is_punctuation(cut, text)]
+    if marks.quote and bytes([marks.quote]) in text:
+        good = [cut for cut in good if quotes_well(text, cut.delimiter, marks)]
     best = max((cut.share for cut in good), default=0.0)
     if GOOD <= best < CERTAIN:
         cut = _rare(text, final, "blanks", marks, more)
@@ -189,9 +191,12 @@ def field_counts(text: bytes, final: bool, marks: Dialect) -> np.ndarray:
     buffer = kernels.padded(text)
     found = kernels.structure(buffer, PAD, PAD + len(text), marks, final)
     counts = np.diff(found.record)
-    first = found.starts[found.record[:-1]]
-    blank = (counts == 1) & kernels.blank(buffer, first, found.ends[found.record[:-1]])
-    kept: np.ndarray = counts[~blank & ~found.comments]
+    out = found.comments
+    if (counts == 1).any():
+        first = found.record[:-1]
+        blank = kernels.blank(buffer, found.starts[first], found.ends[first])
+        out = out | ((counts == 1) & blank)
+    kept: np.ndarray = counts[~out]
     return kept
 
 
@@ -213,7 +218,7 @@ def _cut(
         rows = int(often[fields])
     many = int(counts.max())
     ragged = many > 2 and counts[0] == many and len(several) >= RAGGED * len(counts)
-    block = _block_share(np.flatnonzero(counts == fields))
+    block = 1.0 if rows == len(counts) else _block_share(np.flatnonzero(counts == fields))
     return _Cut(delimiter, fields, rows / len(counts), len(counts), bool(ragged), block)
 
 
@@ -229,6 +234,8 @@ def find_quote(pieces: Sequence[bytes]) -> QuoteFound | None:
 
     The pieces are text from the head, the middle and the tail.
     """
+    if not any(b"'" in piece for piece in pieces):
+        return None
     other = sum(_wrapped(piece[:ENOUGH], b"'") for piece in pieces)
     if other and all(_all_wrapped(piece[:ENOUGH]) for piece in pieces):
         return None
@@ -276,7 +283,15 @@ def find_comment(pieces: Sequence[bytes], final: bool, marks: Dialect) -> Commen
     The delimiter is found anew without these lines. A line that is cut like the others may hold
     the names, if it is the last of the comments at the top.
     """
-    met = [each for each in COMMENTS if _begins_lines(each.encode(), pieces)]
+    met = [
+        prefix
+        for prefix in COMMENTS
+        for mark in (prefix.encode(),)
+        if any(
+            mark in text and (text.startswith(mark) or b"\n" + mark in text or b"\r" + mark in text)
+            for text in pieces
+        )
+    ]
     lines = [line for piece in pieces for line in piece.splitlines()] if met else []
     for prefix in met:
         mark = prefix.encode()
@@ -333,12 +348,3 @@ def _alike(begins: Sequence[bytes], rest: bytes, marks: Dialect) -> bool:
     if texts and sum(map(is_value, texts)) > FIRST_ARE_VALUES * len(texts):
         return False
     return any(field_counts(line, True, marks).tolist() == [width] for line in begins[:50])
-
-
-def _begins_lines(prefix: bytes, pieces: Sequence[bytes]) -> bool:
-    """Does any line of these pieces begin so?"""
-    return any(
-        text.startswith(prefix) or b"\n" + prefix in text or b"\r" + prefix in text
-        for text in pieces
-        if prefix in text
-    )

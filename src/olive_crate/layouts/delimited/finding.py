@@ -14,7 +14,7 @@ from typing import NamedTuple
 import msgspec
 
 from ...errors import PlanError
-from ...evidence import BlanksFollow, DelimiterFound, EndNotSeen, Evidence, HeadingMoved
+from ...evidence import BlanksFollow, DelimiterFound, EndNotSeen, Evidence
 from ...kernels.types import Dialect
 from ...plan.model import Decisions, DelimitedSection
 from ...plan.rows import Rows
@@ -36,7 +36,7 @@ from ..text.completing import (
     without_mark,
 )
 from ..text.decoding import find_encoding
-from ..text.foreign import refuse_foreign
+from ..text.foreign import BEFORE_TEXT, FOREIGN_BEGINNINGS, refuse_foreign
 from ..text.moved import moved
 from ..text.names import headings_of
 from .cutting import too_wide
@@ -52,7 +52,7 @@ from .dialect import (
 )
 from .preview import preview
 from .reading import DelimitedLayout
-from .sample_rows import LOOKED_AT, head_rows, tail_rows, usual_fields
+from .sample_rows import LOOKED_AT, CutText, head_rows, tail_rows, usual_fields
 
 Otherwise = Callable[[LooksAligned], SourceLayout | None]
 """Gives the layout of text that only looks delimited."""
@@ -69,8 +69,10 @@ def find_delimited(
         evidence.append(known)
     encoding = plan.source.encoding or (known.value if known else "")
     text = as_utf8(sample.head, encoding, sample.is_whole)
-    _refuse_endless(text, sample, plan)
-    if plan.layout is None and plan.delimited.delimiter is None:
+    if not sample.is_whole and b"\n" not in text and b"\r" not in text:
+        _refuse_endless(text, sample, plan)
+    is_open = plan.layout is None and plan.delimited.delimiter is None
+    if is_open and text.lstrip(BEFORE_TEXT)[:1] in FOREIGN_BEGINNINGS:
         refuse_foreign(text, sample.is_whole, source.name)
     cutting = _cutting(plan.delimited, text, sample, encoding, evidence)
     mark = cutting.found if plan.layout is None else None
@@ -84,8 +86,6 @@ def find_delimited(
 
 def _refuse_endless(text: bytes, sample: Sample, plan: Decisions) -> None:
     """Raise `SourceError` for a first line that does not end and has too many fields already."""
-    if sample.is_whole or b"\n" in text or b"\r" in text:
-        return
     given = plan.delimited.delimiter
     marks = CANDIDATES if given is None else (given,)
     fields = max(text.count(each.encode()) for each in marks if each) + 1 if any(marks) else 1
@@ -127,7 +127,7 @@ def _cutting(
     evidence: list[Evidence],
 ) -> _Cutting:
     """The delimited section completed, and the dialect it makes."""
-    pieces = [text, *_further_lines(sample, encoding)]
+    pieces = [text] if sample.is_whole else [text, *_further_lines(sample, encoding)]
     quote = _decided(section.quote, find_quote(pieces), evidence, '"')
     escape = _decided(section.escape, find_escape(pieces, quote), evidence, "")
     dialect = Dialect(
@@ -166,8 +166,6 @@ def _cutting(
 
 def _further_lines(sample: Sample, encoding: str) -> list[bytes]:
     """Whole lines from the middle and the end of a file that was not read whole."""
-    if sample.is_whole:
-        return []
     size = sample.source.size or 0
     starts = (size // 2, size - len(sample.beyond_head))
     encoding = without_mark(encoding, sample.head)
@@ -211,20 +209,25 @@ def _head(
     evidence: list[Evidence],
 ) -> _Head:
     """The parts of rows, the columns, and the marks of numbers, as the head shows them."""
-    rows = head_rows(text, sample.is_whole, cutting.dialect, plan.rows)
+    rows, cut = head_rows(text, cutting.dialect, plan.rows)
     widest = max((len(row.cells) for row in rows), default=0)
     if widest > plan.limits.fields:
         raise too_wide(sample.source.name, widest, plan.limits)
     usual = usual_fields(rows)
-    given, found = moved(plan, rows, usual, sample.source)
-    if found is None and plan.rows.names and plan.variables:
-        rows, given, found = _looked_above(plan, sample, text, cutting.dialect, rows)
-    evidence += [] if found is None else [found]
+    given = plan.rows
+    if given.names and plan.variables:
+        rows, given = _where_they_stand(plan, sample, text, cutting.dialect, rows, evidence)
     parts = row_parts(given, rows, usual, evidence)
     heading = [row for row in rows if row.number in (parts.names or ())]
-    check_heading(sample.source, parts, rows, sample)
+    if given.names or given.labels or given.units:
+        check_heading(sample.source, parts, rows, sample)
     fields = _columns(rows, heading, usual)
-    parts, last = _with_closing(given, parts, sample, cutting, fields, evidence)
+    tail = _tail(sample, cutting, cut, parts.first or 1)
+    if tail is None:
+        evidence += [EndNotSeen()] if given.last is None else []
+        last = given.last
+    else:
+        parts, last = with_closing(given, parts, tail, fields, evidence)
     section, shapes = cutting.section, None
     if section.decimal is None:
         met = shapes_at_head(rows, parts, fields) if before.shapes is None else before.shapes
@@ -234,13 +237,22 @@ def _head(
     return _Head(rows, parts, last, heading, fields, section, shapes, of_row)
 
 
-def _looked_above(
-    plan: Decisions, sample: Sample, text: bytes, marks: Dialect, rows: list[Row]
-) -> tuple[list[Row], Rows, HeadingMoved | None]:
-    """The declared names looked for above the row that is declared, where they do not stand."""
-    every = head_rows(text, sample.is_whole, marks, Rows())
-    given, found = moved(plan, every, usual_fields(every), sample.source)
-    return (rows, plan.rows, None) if found is None else (every, given, found)
+def _where_they_stand(
+    plan: Decisions,
+    sample: Sample,
+    text: bytes,
+    marks: Dialect,
+    rows: list[Row],
+    evidence: list[Evidence],
+) -> tuple[list[Row], Rows]:
+    """The rows, and the plan's rows moved to where the names of its variables stand."""
+    given, found = moved(plan, rows, usual_fields(rows), sample.source)
+    if found is None:  # they may stand above the row that is declared
+        every, _ = head_rows(text, marks, Rows())
+        given, found = moved(plan, every, usual_fields(every), sample.source)
+        rows = rows if found is None else every
+    evidence += [] if found is None else [found]
+    return rows, given
 
 
 def _complete(
@@ -283,8 +295,8 @@ def _complete(
         complete,
         layout,
         headings,
-        cells_of_row(rows, parts.units, fields),
-        cells_of_row(rows, parts.labels, fields),
+        cells_of_row(rows, parts.units, fields) if parts.units else ("",) * fields,
+        cells_of_row(rows, parts.labels, fields) if parts.labels else ("",) * fields,
         tuple(evidence),
         lambda cases: preview(sample, complete, layout, cases),
         head.shapes,
@@ -303,26 +315,19 @@ def _columns(rows: Sequence[Row], heading: Sequence[Row], usual: int) -> int:
     return max(named, usual) if 2 * wider > len(data) else named
 
 
-def _with_closing(
-    given: Rows,
-    parts: Rows,
-    sample: Sample,
-    cutting: _Cutting,
-    fields: int,
-    evidence: list[Evidence],
-) -> tuple[Rows, int | None]:
-    """The parts with what closes the data, and the last row of data."""
-    if sample.tail is None:
-        evidence += [EndNotSeen()] if given.last is None else []
-        return parts, given.last
-    first = parts.first or 1
-    rows, last = tail_rows(sample, sample.tail, cutting.encoding, cutting.dialect, LOOKED_AT)
-    if not sample.is_whole:
-        return with_closing(given, parts, Tail(rows, last), fields, evidence)
-
-    def whole() -> list[Row]:
-        every, _ = tail_rows(sample, sample.head, cutting.encoding, cutting.dialect, None)
-        return [row for row in every if row.number >= first]
-
-    rows = [row for row in rows if row.number >= first]
-    return with_closing(given, parts, Tail(rows, last, whole), fields, evidence)
+def _tail(sample: Sample, cutting: _Cutting, cut: CutText, first: int) -> Tail | None:
+    """The end of the data, which begin in row `first`; `None` where the end was not seen."""
+    if not sample.is_whole or not cut.is_whole:
+        if sample.tail is None:
+            return None
+        rows, last = tail_rows(sample, sample.tail, cutting.encoding, cutting.dialect)
+        if sample.is_whole:
+            rows = [row for row in rows if row.number >= first]
+        return Tail(rows, last)
+    rows = cut.rows(len(cut.found.heads) - LOOKED_AT)
+    return Tail(
+        [row for row in rows if row.number >= first and not row.is_comment],
+        cut.last,
+        lambda: [row for row in cut.rows() if row.number >= first and not row.is_comment],
+        lambda index, beyond: cut.column(index, first, beyond),
+    )

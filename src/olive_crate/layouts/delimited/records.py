@@ -221,10 +221,10 @@ def _past_titles(
     """The row and the place behind the lines that are skipped at the top, and the rest."""
     text, row, offset = b"", 1, 0
     for _ in range(layout.skip):
-        while (cut := _line_end(text, False)) < 0:
+        while (cut := line_end(text, False)) < 0:
             piece = next(pieces, None)
             if piece is None:
-                cut = _line_end(text, True)
+                cut = line_end(text, True)
                 break
             text += piece.text
         if cut < 0:
@@ -234,7 +234,7 @@ def _past_titles(
     return row, offset, itertools.chain([filled(text)], pieces) if text else pieces
 
 
-def _line_end(text: bytes, final: bool) -> int:
+def line_end(text: bytes, final: bool) -> int:
     """Where the line behind the first line of the text starts; -1 if its end is not there yet."""
     feed, back = text.find(b"\n"), text.find(b"\r")
     if back >= 0 and (feed < 0 or back < feed):
@@ -292,18 +292,18 @@ def _bad_byte_in(
 
 def record_texts(raw: RawBlock, record: int) -> list[str]:
     """The fields of one record as text."""
-    return next(records_as_text(raw, record, record + 1))
+    return next(records_as_text(raw.structure, record, record + 1))
 
 
-def records_as_text(raw: RawBlock, first: int, beyond: int) -> Iterator[list[str]]:
+def records_as_text(found: Structure, first: int, beyond: int) -> Iterator[list[str]]:
     """The fields of some records as text."""
-    record = raw.structure.record[first : beyond + 1].tolist()
+    record = found.record[first : beyond + 1].tolist()
     if len(record) < 2:
         return
-    starts = raw.structure.starts[record[0] : record[-1]]
-    ends = raw.structure.ends[record[0] : record[-1]]
+    starts = found.starts[record[0] : record[-1]]
+    ends = found.ends[record[0] : record[-1]]
     low = int(starts[0]) if len(starts) else 0
-    data = raw.structure.buffer[low : int(ends.max(initial=0))].tobytes()
+    data = found.buffer[low : int(ends.max(initial=0))].tobytes()
     places = map(slice, (starts - low).tolist(), (ends - low).tolist())
     if data.isascii():  # bytes and characters are at the same places
         texts = list(map(data.decode("ascii").__getitem__, places))

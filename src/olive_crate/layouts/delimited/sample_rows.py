@@ -2,26 +2,23 @@
 
 from __future__ import annotations
 
-import io
 import itertools
 from collections.abc import Sequence
 
 import msgspec
+import numpy as np
 
 from ... import kernels
-from ...errors import LayoutError
 from ...evidence import NoHeading
-from ...kernels.types import Dialect
+from ...kernels.types import PAD, Dialect, Structure
 from ...plan.rows import Rows
-from ...sources.source import Sample, Source, decoded
-from ..base import Row, Tally
+from ...sources.source import Sample, decoded
+from ..base import Row
 from ..text.cells import is_value
 from ..text.completing import as_utf8, heading_rows, without_mark
-from ..text.decoding import filled
 from ..text.heading import find_rows
 from .quoting import from_a_record, quotes_hold, quotes_lines
-from .reading import DelimitedLayout
-from .records import raw_blocks, records_as_text
+from .records import line_end, records_as_text
 
 LOOKED_AT = 200
 """Rows that are looked at, at either end."""
@@ -38,24 +35,66 @@ def usual_fields(rows: Sequence[Row]) -> int:
     return max(set(counts), key=lambda count: (counts.count(count), count))
 
 
-def head_rows(text: bytes, whole: bool, marks: Dialect, rows: Rows) -> list[Row]:
-    """The rows at the head of the source, titles too."""
+class CutText(msgspec.Struct, frozen=True, eq=False):
+    """A piece of text cut into records, once; its rows are made for those who ask."""
+
+    found: Structure
+    first: int
+    """The number of the row on which it begins."""
+    is_whole: bool
+    """No quote was left open at its end."""
+
+    @property
+    def last(self) -> int:
+        """The number of the last row."""
+        return int(self.found.lines[-1]) + self.first - 1
+
+    def rows(self, begin: int = 0, beyond: int | None = None) -> list[Row]:
+        """The rows of some records, comments too."""
+        found, begin = self.found, max(0, begin)
+        beyond = len(found.heads) if beyond is None else min(beyond, len(found.heads))
+        numbers = (found.lines[begin:beyond] + self.first).tolist()
+        cut = zip(numbers, records_as_text(found, begin, beyond), strict=True)
+        if not found.comments.any():
+            return [Row(number, tuple(cells)) for number, cells in cut]
+        comments = found.comments[begin:beyond].tolist()
+        pairs = zip(cut, comments, strict=True)
+        return [Row(number, tuple(cells), is_comment) for (number, cells), is_comment in pairs]
+
+    def column(self, index: int, first: int, beyond: int) -> list[str]:
+        """The cells of one column in the rows from `first` to `beyond`, where they have one."""
+        found = self.found
+        rows = found.lines[:-1] + self.first
+        has_cell = np.diff(found.record) > index
+        at = np.flatnonzero((rows >= first) & (rows < beyond) & has_cell & ~found.comments)
+        at = found.record[at] + index
+        cells: list[str] = kernels.texts(
+            found.buffer, found.starts[at], found.ends[at]
+        ).to_pylist()
+        return cells
+
+
+def head_rows(text: bytes, marks: Dialect, rows: Rows) -> tuple[list[Row], CutText]:
+    """The rows at the head of the source, titles too; and all of the text, cut into records."""
     skip = min([*heading_rows(rows), rows.first or 1]) - 1 if rows.names else 0
-    cut = _records(text, marks, skip, rows)
-    jumps = [after.number - row.number for row, after in itertools.pairwise(cut[:21])]
-    swallowed = not cut or max(jumps, default=0) > SWALLOWED
+    cut = cut_text(text, marks, skip)
+    head = _records(cut, marks, rows)
+    jumps = [after.number - row.number for row, after in itertools.pairwise(head[:21])]
+    swallowed = not head or max(jumps, default=0) > SWALLOWED
     if skip == 0 and marks.quote and swallowed and not quotes_hold(text, marks):
         plain = Dialect(marks.delimiter, marks.blanks, comment=marks.comment)
-        cut = _records(text, plain, 0, rows)
-    return cut
+        head = _records(cut_text(text, plain), plain, rows)
+    return head, cut
 
 
-def _records(text: bytes, marks: Dialect, skip: int, rows: Rows) -> list[Row]:
+def _records(text: CutText, marks: Dialect, rows: Rows) -> list[Row]:
     """The rows that are no comments, and comments that hold the names: declared, or found so.
 
     A comment just above the data, cut into as many words as they have fields, holds their names.
     """
-    cut = _cut_rows(text, marks, skip)
+    cut = text.rows(0, LOOKED_AT)
+    if not text.found.comments.any():
+        return cut
     kept = [row for row in cut if not row.is_comment]
     held = [row for row in cut if row.is_comment and row.number in (rows.names or ())]
     if rows.names is None and kept:
@@ -72,7 +111,7 @@ def _records(text: bytes, marks: Dialect, skip: int, rows: Rows) -> list[Row]:
 def _uncommented(row: Row, marks: Dialect) -> Row:
     """A comment cut into cells, without its prefix."""
     text = row.cells[0].encode("utf-8").lstrip(marks.comment).lstrip(b" ")
-    cut = _cut_rows(text, msgspec.structs.replace(marks, comment=b""), 0)
+    cut = cut_text(text, msgspec.structs.replace(marks, comment=b"")).rows(0, 1)
     return msgspec.structs.replace(row, cells=cut[0].cells if cut else ())
 
 
@@ -82,33 +121,29 @@ def _are_names(cells: Sequence[str], fields: int) -> bool:
     return named and len({*words, ""}) == len(words) + 1 and not any(map(is_value, words))
 
 
-def _cut_rows(
-    text: bytes, marks: Dialect, skip: int, first: int = 1, most: int | None = LOOKED_AT
-) -> list[Row]:
-    """The rows of a piece of text, comments too."""
-    source = Source("sample", None, len(text), lambda: io.BytesIO(text))
-    layout = DelimitedLayout("utf-8", marks, 0, skip=skip, block=max(1, len(text)))
-    rows: list[Row] = []
-    try:
-        for block in raw_blocks(source, layout, Tally()):
-            count = len(block.structure.heads)
-            beyond = count if most is None else min(count, most)
-            numbers = block.rows[:beyond].tolist()
-            comments = block.structure.comments[:beyond].tolist()
-            texts = records_as_text(block, 0, beyond)
-            for number, is_comment, cells in zip(numbers, comments, texts, strict=True):
-                rows.append(Row(number + first - 1, tuple(cells), bool(is_comment)))
-    except LayoutError:  # a quote left open at the end of a sample, if not before
-        buffer, low, high = filled(text)
-        end = kernels.cut(buffer, low, high, marks.quote).cut - low if marks.quote else 0
-        return _cut_rows(text[:end], marks, skip, first, most) if 0 < end < len(text) else rows
-    return rows
+def cut_text(text: bytes, marks: Dialect, skip: int = 0, first: int = 1) -> CutText:
+    """A piece of text cut into records behind the lines that are skipped; it begins in row `first`.
+
+    What follows a quote that is left open, as at the end of a sample, is left out.
+    """
+    for _ in range(skip):
+        if (behind := line_end(text, True)) < 0:
+            break
+        text, first = text[behind:], first + 1
+    high = PAD + len(text)
+    buffer = kernels.padded(text)
+    found = kernels.structure(buffer, PAD, high, marks, True)
+    if found.open_quote < 0:
+        return CutText(found, first, True)
+    high = kernels.cut(buffer, PAD, high, marks.quote).cut
+    found = kernels.structure(buffer, PAD, high, marks, True)
+    if found.open_quote >= 0:
+        found = kernels.structure(buffer, PAD, PAD, marks, True)
+    return CutText(found, first, False)
 
 
-def tail_rows(
-    sample: Sample, tail: bytes, encoding: str, marks: Dialect, most: int | None
-) -> tuple[list[Row], int]:
-    """The last rows and the number of the last line.
+def tail_rows(sample: Sample, tail: bytes, encoding: str, marks: Dialect) -> tuple[list[Row], int]:
+    """The last rows, and the number of the last line.
 
     Where the file was not read whole, rows are counted from its end: the last one is -1.
     """
@@ -122,7 +157,7 @@ def tail_rows(
         if quotes_lines(as_utf8(sample.head, encoding, False), marks):
             text = from_a_record(text, marks)
     lines = text.splitlines(keepends=True)
-    last = lines if most is None else lines[-most:]
+    last = lines[-LOOKED_AT:]
     end = len(lines) if sample.is_whole else -1
-    rows = _cut_rows(b"".join(last), marks, 0, end - len(last) + 1, LOOKED_AT if most else None)
-    return [row for row in rows if not row.is_comment], end
+    cut = cut_text(b"".join(last), marks, first=end - len(last) + 1)
+    return [row for row in cut.rows(0, LOOKED_AT) if not row.is_comment], end

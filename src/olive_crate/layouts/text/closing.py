@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from decimal import Decimal
 from typing import NamedTuple
 
@@ -22,8 +23,6 @@ from .cells import Column, column_of, columns_of, is_value, number_of, usual_fil
 from .heading import example_of
 from .row_kinds import is_prose
 
-Whole = Callable[[], Sequence[Row]] | None
-"""Gives all rows of data, where they are at hand."""
 TOTAL = re.compile(
     r"\W*((grand|sub|over-?all|all|gran|gesamt|zwischen|sous|eind)[ -]?)?"
     r"(totals?|totale|totaux|totaal|totalt|total general|sum|sums|summe|gesamt|insgesamt|somme|"
@@ -45,6 +44,8 @@ STARRED = re.compile(r"([*†‡]+|\(?\d\))\s*[^\W\d]{3}.*")
 RULE = re.compile(r"[-=_*~]{3,}")
 ENOUGH_SUMMED = 5
 """A number is the sum of so many others hardly by chance."""
+NEARLY = 1e-6
+"""A sum of binary64 numbers further off than this share of them all is another sum."""
 FAR = 10
 """So many times as large as all above may be the total of a file too large to look at whole."""
 FEWEST_ROWS = 3
@@ -72,16 +73,18 @@ class Tail(NamedTuple):
     """The last rows of data, and what stands below them."""
     last: int
     """The number of the source's last row; -1 where rows are counted from the end."""
-    whole: Whole = None
-    """All rows of data, where they are at hand."""
+    whole: Callable[[], Sequence[Row]] | None = None
+    """Gives all rows of data, where they are at hand."""
+    column: Callable[[int, int], Sequence[str]] | None = None
+    """Gives the cells of a column in all rows of data above a row, where that costs less."""
 
 
-def find_closing(tail: Sequence[Row], last: int, whole: Whole, fields: int) -> Closing | None:
+def find_closing(end: Tail, fields: int) -> Closing | None:
     """What closes the data: totals and notes, or a row that only may be such."""
-    above = len(tail)
+    tail, above = end.rows, len(end.rows)
     kinds: list[str] = []
     while above > max(1, len(tail) // 2):
-        kind = _kind(tail, above - 1, fields, whole)
+        kind = _kind(end, above - 1, fields)
         if kind == "" or (kind == PERHAPS and kinds):
             break
         above -= 1
@@ -93,7 +96,7 @@ def find_closing(tail: Sequence[Row], last: int, whole: Whole, fields: int) -> C
         above += 1
     if not kinds:
         return None
-    return _found(tail[above:], kinds, last)
+    return _found(tail[above:], kinds, end.last)
 
 
 def _found(out: Sequence[Row], kinds: Sequence[str], last: int) -> Closing:
@@ -209,14 +212,14 @@ def _examples(out: Sequence[Row]) -> tuple[Example, ...]:
     return tuple(each for row in held[:MOST_EXAMPLES] for each in example_of(row))
 
 
-def _kind(tail: Sequence[Row], place: int, fields: int, whole: Whole) -> str:
+def _kind(tail: Tail, place: int, fields: int) -> str:
     """What the row at this place is; empty if it is data."""
-    row = tail[place]
+    row = tail.rows[place]
     if not row.filled:
         return EMPTY
     if row.runs_on or all(RULE.fullmatch(cell.strip()) for cell in row.cells if cell.strip()):
         return NOTES
-    rows = [each for each in tail[max(0, place - ENOUGH_ABOVE) : place] if each.filled]
+    rows = [each for each in tail.rows[max(0, place - ENOUGH_ABOVE) : place] if each.filled]
     if len(rows) < FEWEST_ROWS:
         return ""
     held = [
@@ -239,13 +242,17 @@ def _kind(tail: Sequence[Row], place: int, fields: int, whole: Whole) -> str:
     ):
         return NOTES
     word = next((text for text, column in words if _says_total(text, column)), "")
-    if _sums(row, rows, fields, whole, bool(word)):
+    numbers = {at: number for at, text in held if (number := number_of(text))}
+    beyond = [at for at, number in numbers.items() if _is_beyond(number, rows, at)]
+    alone = bool(word) or (not row.cells[0].strip() and _have_first(rows))
+    likely = alone or len(beyond) == len(numbers)
+    if numbers and likely and _sums(row, rows, numbers, tail, alone):
         return TOTALS
     if len(held) == len(words) == 1 and is_prose(*words[0]):
         return NOTES
-    if _has_sum(row, rows, fields, whole):
+    if any(_is_total(numbers[at], at, row.number, rows, tail) for at in beyond):
         return PERHAPS
-    if whole is None and _is_far_beyond(row, rows, fields):
+    if tail.whole is None and beyond and _is_far_beyond(numbers, rows):
         return PERHAPS
     first = words[0][0] if words and len(words) == len(held) else ""
     doubtful = bool(NOTE_WORD.fullmatch(first) or NOTE.match(first))
@@ -272,21 +279,19 @@ def _says_total(text: str, column: Column) -> bool:
     return not column.of_values and text not in column.texts and bool(TOTAL.fullmatch(text))
 
 
-def _sums(row: Row, rows: Sequence[Row], fields: int, whole: Whole, word: bool) -> bool:
-    """Are the numbers of this row the sums or the means of at least three rows above?"""
-    cells = {
-        index: number
-        for index, cell in enumerate(row.cells[:fields])
-        if (text := cell.strip()) and (number := number_of(text))
-    }
-    nameless = not row.cells[0].strip() and _have_first(rows)
-    if not (word or nameless or all(_is_beyond(cells[i], rows, i) for i in cells)):
-        return False
+def _sums(
+    row: Row, rows: Sequence[Row], cells: dict[int, Decimal], tail: Tail, alone: bool
+) -> bool:
+    """Are the numbers of this row the sums or the means of at least three rows above?
+
+    Of a row that has a word for a total, or no name of its own, one number `alone` is enough.
+    """
     columns = {index: column_of(rows, index) for index in cells}
     cells = {i: n for i, n in cells.items() if columns[i].of_values and not columns[i].of_moments}
-    if len(cells) < (1 if word or nameless else 2):
+    if len(cells) < (1 if alone else 2):
         return False
-    above = rows if whole is None else [each for each in whole() if each.number < row.number]
+    every = tail.whole
+    above = rows if every is None else [each for each in every() if each.number < row.number]
     numbers = {index: _numbers(above, index) for index in cells}
     if any(sum(map(bool, held)) < FEWEST_ROWS or len(set(held)) == 1 for held in numbers.values()):
         return False
@@ -295,32 +300,27 @@ def _sums(row: Row, rows: Sequence[Row], fields: int, whole: Whole, word: bool) 
     means = all(
         _near(sum(held, Decimal()) / len(held), cells[index]) for index, held in numbers.items()
     )
-    return means and (word or nameless)
+    return means and alone
 
 
-def _has_sum(row: Row, rows: Sequence[Row], fields: int, whole: Whole) -> bool:
-    """Is one of its numbers, larger than all above it, the sum of all of them?"""
-    for index, cell in enumerate(row.cells[:fields]):
-        number = number_of(cell.strip()) if cell.strip() else None
-        if not number or not _is_beyond(number, rows, index):
-            continue
-        above = rows if whole is None else [each for each in whole() if each.number < row.number]
-        held = _numbers(above, index)
-        if sum(map(bool, held)) >= ENOUGH_SUMMED and sum(held, Decimal()) == number:
-            return True
-    return False
+def _is_total(number: Decimal, index: int, row: int, rows: Sequence[Row], tail: Tail) -> bool:
+    """Is a number, larger than all above it, the sum of all of them?"""
+    if tail.column is not None:
+        texts = tail.column(index, row)
+    else:
+        above = rows if tail.whole is None else [each for each in tail.whole() if each.number < row]
+        texts = [each.cells[index] for each in above if index < len(each.cells)]
+    with suppress(ValueError, OverflowError):  # what Python reads as a number is told at once
+        about = sum(map(float, filter(None, texts)))
+        if abs(about - float(number)) > NEARLY * sum(map(abs, map(float, filter(None, texts)))):
+            return False
+    held = [each for each in map(number_of, map(str.strip, texts)) if each is not None]
+    return sum(map(bool, held)) >= ENOUGH_SUMMED and sum(held, Decimal()) == number
 
 
-def _is_far_beyond(row: Row, rows: Sequence[Row], fields: int) -> bool:
-    """May this be the total of more rows than are at hand: numbers far beyond all that are?"""
-    cells = {
-        index: number
-        for index, cell in enumerate(row.cells[:fields])
-        if (text := cell.strip()) and (number := number_of(text))
-    }
-    return bool(cells) and all(
-        _is_beyond(number / FAR, rows, index) for index, number in cells.items()
-    )
+def _is_far_beyond(numbers: dict[int, Decimal], rows: Sequence[Row]) -> bool:
+    """May these be totals of more rows than are at hand: far beyond all that are?"""
+    return all(_is_beyond(number / FAR, rows, index) for index, number in numbers.items())
 
 
 def _is_beyond(number: Decimal, rows: Sequence[Row], index: int) -> bool:

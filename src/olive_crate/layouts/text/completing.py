@@ -220,7 +220,7 @@ def with_closing(
     if given.last is not None:
         evidence += left_out_by_position(given.last, tail, fields)
         return parts, given.last
-    found = None if given.closing == "keep" else find_closing(*tail, fields)
+    found = None if given.closing == "keep" else find_closing(tail, fields)
     if found is None:
         return parts, None
     closing, count = found

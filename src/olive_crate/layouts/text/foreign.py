@@ -9,7 +9,9 @@ import msgspec
 
 from ...errors import Advice, LayoutError
 
-BEGINNINGS = b'<{["lL'
+BEFORE_TEXT = b"\xef\xbb\xbf \t\r\n"
+"""What may stand before the first character."""
+FOREIGN_BEGINNINGS = (b"<", b"{", b"[", b'"', b"l", b"L")
 """The first character of what may be such a text."""
 PAGE = re.compile(rb"\s*<(!doctype\s+html|html|head|body|table)\b", re.IGNORECASE)
 MARKUP = re.compile(rb"\s*(<\?xml\b|<[A-Za-z_][\w:.-]*(\s[^<>]*)?>)")
@@ -28,8 +30,8 @@ def refuse_foreign(text: bytes, whole: bool, name: str) -> None:
 
 def foreign(text: bytes, whole: bool) -> str:
     """What a text is, if it is no table, and what to do; else empty."""
-    start = text.lstrip(b"\xef\xbb\xbf \t\r\n")
-    if not start or start[0] not in BEGINNINGS:
+    start = text.lstrip(BEFORE_TEXT)
+    if start[:1] not in FOREIGN_BEGINNINGS:
         return ""
     if PAGE.match(start):
         return "this is a web page; save the table in it as delimited text or as a workbook"

@@ -92,7 +92,9 @@ def find_rows(rows: Sequence[Row], fields: int) -> RowsFound:
     levels, below = _levels(rows, place, rows[place + 1 :])
     heading = tuple(row.number for row in levels)
     first = below[0].number if below else levels[-1].number + 1
-    titles = _titles(rows, levels[0].number, fields, judged.certain)
+    top, titles = levels[0].number, ()
+    if rows[0].number < top:
+        titles = _titles(rows, top, fields, judged.certain)
     certain = judged.certain and not rows[place].is_comment
     names = _names_evidence(levels, certain)
     found = RowsFound(names, first, heading, titles=titles)
@@ -118,6 +120,8 @@ def _below_heading(found: RowsFound, heading: Row, below: Sequence[Row]) -> Rows
     if not below:
         return found
     second, rest = below[0], below[1:LOOKED_BELOW]
+    if any(is_value(cell) for cell in second.cells if cell.strip()):
+        return found
     kind: type[UnitsFound | LabelsFound]
     if is_units(second, rest):
         kind, found = UnitsFound, found._replace(units=second.number)
@@ -285,7 +289,8 @@ def _judged(row: Row, below: Sequence[Row], fields: int) -> _Judged:
     if row.runs_on:
         return _Judged(False, False)
     below = below[:LOOKED_BELOW]
-    cells = ("", *row.cells) if names_from_second(row.cells, fields) else row.cells
+    shifted = names_from_second(row.cells, fields)
+    cells = ("", *row.cells) if shifted else row.cells
     columns = columns_of([each for each in below if each.cells != row.cells], max(1, len(cells)))
     if not any(column.of_values for column in columns):  # words repeated may be data
         columns = columns_of(below, len(cells))
@@ -294,7 +299,8 @@ def _judged(row: Row, below: Sequence[Row], fields: int) -> _Judged:
         for cell, column in zip(cells, columns, strict=False)
         if cell.strip() and cell.strip() not in MISSING_MARKS
     ]
-    if are_years(cells) and not any(are_years(each.cells) for each in below[:3]):
+    some = any(is_value(text) for text, _ in held)
+    if some and are_years(cells) and not any(are_years(each.cells) for each in below[:3]):
         words_fit = all(text not in column.texts for text, column in held if not is_value(text))
         return _Judged(True, words_fit and sum(is_value(text) for text, _ in held) > 2)
     values = sum(is_value(text) and (c.of_values or not c.texts) for text, c in held)
@@ -305,15 +311,10 @@ def _judged(row: Row, below: Sequence[Row], fields: int) -> _Judged:
     if values > 1 and all(is_value(text) for text, _ in held) and _of_another_scale(held):
         return _Judged(True, False)
     if words or values:
-        clear = not (words and values) and not _doubtful_shift(row, columns, fields)
+        first = columns[0].texts  # a heading one name short stands over names of rows
+        clear = not (words and values) and not (shifted and len(set(first)) < len(first))
         return _Judged(words > values, clear)
     return _judged_words(held, below, row)
-
-
-def _doubtful_shift(row: Row, columns: Sequence[Column], fields: int) -> bool:
-    """Is a heading one name short, over a first column that does not name its rows?"""
-    first = columns[0].texts
-    return names_from_second(row.cells, fields) and len(set(first)) < len(first)
 
 
 def _of_another_scale(held: Sequence[tuple[str, Column]]) -> bool:

@@ -21,6 +21,8 @@ def headings_of(
                 f"names: {len(plan.names)} names for the {fields} columns of {source.name}"
             )
         return plan.names
+    if len(heading) == 1 and len(heading[0].cells) == fields:
+        return tuple(map(str.strip, heading[0].cells))
     upper = [_spread(row.cells, fields) for row in heading[:-1]]
     lower = [_last_level(row.cells, fields) for row in heading[-1:]]
     levels = [*upper, *lower]
