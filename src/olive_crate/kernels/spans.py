@@ -257,6 +257,8 @@ def gathered(parts: Iterable[SourceRows], step: int = 1) -> RowNumbers:
         counts.append(np.diff(np.append(begins, len(rows))))
     if not firsts:
         return RowNumbers(np.zeros(0, np.int64), np.zeros(0, np.int64), step)
+    if len(firsts) == 1:
+        return RowNumbers(firsts[0], counts[0], step)
     return _joined(np.concatenate(firsts), np.concatenate(counts), step)
 
 

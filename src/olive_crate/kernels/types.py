@@ -70,36 +70,26 @@ class Structure(msgspec.Struct, frozen=True, eq=False):
     """Where a quote stands that is never closed in this block; -1 if none."""
 
 
-class Table:
+class Table(msgspec.Struct, eq=False):
     """A block in which every record has as many fields as it should.
 
     `columns` gives the starts and ends of a field in all records, and is asked only for fields that
     are needed; `ready` holds columns that were read on the way. The rest is as in `Structure`.
     """
 
+    buffer: Bytes
+    count: int
+    """How many records there are."""
+    lines: Ints
+    consumed: int
+    open_quote: int
+    columns: Callable[[int], tuple[Ints, Ints]]
+    ready: Mapping[int, Any] = {}
     line_ends: int | None = None
     """Line ends in the bytes, where they were counted on the way."""
     is_ascii: bool | None = None
     has_name: bool = True
     """The name may stand in the first field of a record."""
-
-    def __init__(
-        self,
-        buffer: Bytes,
-        lines: Ints,
-        consumed: int,
-        open_quote: int,
-        columns: Callable[[int], tuple[Ints, Ints]],
-        ready: Mapping[int, Any] | None = None,
-    ) -> None:
-        self.buffer, self.lines = buffer, lines
-        self.consumed, self.open_quote = consumed, open_quote
-        self.columns, self.ready = columns, ready or {}
-
-    @property
-    def count(self) -> int:
-        """How many records there are."""
-        return len(self.lines) - 1
 
 
 class LineMarks(NamedTuple):

@@ -63,7 +63,7 @@ def loaded(found: SourceLayout, progress: Progress | None = None) -> PlainDatase
         run(reading, take, progress, keeping=True, workers=workers)
         reread(reading, blocks, workers)
         columns = _columns(reading, blocks, workers)
-    rows, whole = reading.tally.parts["data"], chained(came)
+    rows, whole = reading.tally.parts["data"], came[0] if len(came) == 1 else chained(came)
     promises = promise_check(reading, loaded)
     counts = [
         CellCounts(

@@ -106,6 +106,7 @@ def split(
                     _native.close_up(buffer, scan.quote, start, end)
             return Table(
                 buffer,
+                count,
                 lines[: count + 1],
                 consumed,
                 opened,
@@ -309,9 +310,8 @@ def split_early(
             whole.append(cast(Table, split(buffer, low, high, marks, True, fields)))
         return whole[0].columns(index)
 
-    table = Table(text, lines, consumed, opened, columns, ready)
-    table.line_ends, table.is_ascii, table.has_name = line_ends, is_ascii, has_name
-    return table
+    more = (line_ends, is_ascii, has_name)
+    return Table(text, count, lines, consumed, opened, columns, ready, *more)
 
 
 def records_early(

@@ -54,6 +54,7 @@ def split(
     starts, ends = by_field(found.starts, fields), by_field(found.ends, fields)
     return Table(
         found.buffer,
+        count,
         found.lines,
         found.consumed,
         found.open_quote,

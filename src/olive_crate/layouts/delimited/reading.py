@@ -2,7 +2,7 @@
 
 Three stages, each a generator of plain values. `raw_blocks` (in `records`) gives blocks of whole
 records. `_parted` assigns each record its role: heading, data, comment, blank or skipped.
-`read_blocks` shapes the data into spans. Where the plan excludes the last rows of the file, a block
+`DelimitedLayout.read` shapes the data into spans. Where the plan excludes the last rows of the file, a block
 is held back until it is known not to contain them.
 
 Every line is counted twice, and the receipt compares the two sums. Here, each record counts one
@@ -36,7 +36,6 @@ from ..base import (
     DATA,
     HEADING,
     SKIPPED,
-    Block,
     Hands,
     RangeLayout,
     RawCell,
@@ -46,8 +45,6 @@ from ..text.decoding import filled
 from ..text.raw_record import record_text
 from .field_span import field_span
 from .records import RawBlock, raw_blocks, record_texts
-
-NONE = np.zeros(0, np.int64)
 
 
 class _Parted(msgspec.Struct, frozen=True, eq=False):
@@ -90,13 +87,12 @@ def _only_data(raw: RawBlock, layout: DelimitedLayout, last: int | None) -> Tabl
         return None
     if layout.left_out and max(layout.left_out) >= raw.first_row:
         return None
-    return None if len(_heading_again(table, layout)) else table
+    may_repeat = table.has_name and len(layout.names) > 1 and bool(layout.names[0])
+    return None if may_repeat and len(_heading_again(table, layout)) else table
 
 
 def _heading_again(table: Table, layout: DelimitedLayout) -> Ints:
     """Records that hold the names of the heading."""
-    if not layout.names or not layout.names[0] or len(layout.names) < 2 or not table.has_name:
-        return NONE
     at = np.arange(table.count)
     for column, name in enumerate(layout.names[: layout.fields]):
         starts, ends = table.columns(column)
@@ -135,42 +131,10 @@ def _without_repeated(parted: _Parted, layout: DelimitedLayout, tally: Tally) ->
     return msgspec.structs.replace(parted, data=np.delete(parted.data, again), part=part)
 
 
-def read_blocks(
-    source: Source, layout: DelimitedLayout, tally: Tally, hands: Hands
-) -> Iterator[Spans]:
-    """The data of the source as spans, block after block; `tally` accounts for every line."""
-    room = layout.limit
-    for raw, last in _held_back(raw_blocks(source, layout, tally, hands), layout.last):
-        table = _only_data(raw, layout, last)
-        if table is not None and (room is None or table.count <= room):
-            count = table.count
-            _note_offset(tally, raw)
-            _count_table(tally, raw, table)
-            yield spans_in(table, BlockRows(raw.first_row, table.lines))
-        else:
-            parted = _without_repeated(_parted(raw, layout, last), layout, tally)
-            count = len(parted.data)
-            if room is not None and count > room:
-                count = room
-                parted = _cut(parted, count)
-                tally.stopped = True
-            _note_offset(tally, raw)
-            _count(tally, parted)
-            if count:
-                yield _spans(parted, layout, tally)
-        room = None if room is None else room - count
-        if tally.stopped:
-            return
-
-
 def _held_back(
-    blocks: Iterator[RawBlock], last: int | None
+    blocks: Iterator[RawBlock], last: int
 ) -> Iterator[tuple[RawBlock, int | None]]:
-    """Each block with the last row of data, which a negative `last` makes known only at the end."""
-    if last is None or last > 0:
-        for block in blocks:
-            yield block, last
-        return
+    """Each block with the last row of data, which is counted from the end."""
     waiting: deque[RawBlock] = deque()
     next_row = 1
     for block in blocks:
@@ -202,32 +166,21 @@ def _cut(parted: _Parted, count: int) -> _Parted:
     return _Parted(cut, parted.data[:count], part)
 
 
-def _note_offset(tally: Tally, raw: RawBlock) -> None:
-    if raw.cut.offset:
-        tally.offsets.append((raw.first_row, raw.cut.offset))
-
-
-def _count_table(tally: Tally, raw: RawBlock, table: Table) -> None:
-    tally.parts[DATA] += table.count
-    tally.parts[CONTINUED] += raw.next_row - raw.first_row - table.count
-    tally.lines += raw.line_ends + _unended(raw)
-
-
-def _unended(raw: RawBlock) -> int:
-    """1 if the piece ends with a line that has no end of its own."""
-    cut = raw.cut
-    return int(cut.high > cut.low and cut.buffer[cut.high - 1] not in (10, 13))
-
-
-def _count(tally: Tally, parted: _Parted) -> None:
-    raw = parted.raw
-    for name, flags in parted.part.items():
-        tally.parts[name] += int(flags.sum())
-    tally.parts[DATA] += len(parted.data)
-    tally.parts[CONTINUED] += raw.next_row - raw.first_row - len(raw.structure.heads)
-    tally.lines += raw.line_ends + _unended(raw)
-    tally.skipped_rows.add(raw.rows[parted.part[SKIPPED]])
-    tally.blank_rows.add(raw.rows[parted.part[BLANK]])
+def _count(tally: Tally, raw: RawBlock, parted: _Parted | None) -> None:
+    """Account for the records and the lines of a block, which without parts is nothing but data."""
+    cut, records = raw.cut, len(raw.found.lines) - 1
+    if cut.offset:
+        tally.offsets.append((raw.first_row, cut.offset))
+    unended = cut.high > cut.low and cut.buffer[cut.high - 1] not in (10, 13)
+    tally.lines += raw.line_ends + int(unended)
+    tally.parts[CONTINUED] += int(raw.found.lines[-1]) - records
+    tally.parts[DATA] += records if parted is None else len(parted.data)
+    for name, flags in () if parted is None else parted.part.items():
+        count = int(flags.sum())
+        tally.parts[name] += count
+        if count and name in (SKIPPED, BLANK):
+            rows = tally.skipped_rows if name == SKIPPED else tally.blank_rows
+            rows.add(raw.rows[flags])
 
 
 def _spans(parted: _Parted, layout: DelimitedLayout, tally: Tally) -> Spans:
@@ -311,10 +264,28 @@ class DelimitedLayout(msgspec.Struct, frozen=True, eq=False):
             changes |= {"heading": (), "skip": 0, "first": 1}
         return RangeLayout(msgspec.structs.replace(self, **changes), quote, self.skip)
 
-    def read(self, source: Source, tally: Tally, hands: Hands) -> Iterator[Block]:
-        """The data, block after block."""
-
-        return read_blocks(source, self, tally, hands)
+    def read(self, source: Source, tally: Tally, hands: Hands) -> Iterator[Spans]:
+        """The data as spans, block after block."""
+        blocks, room, last = raw_blocks(source, self, tally, hands), self.limit, self.last
+        pairs = _held_back(blocks, last) if (last or 0) < 0 else ((raw, last) for raw in blocks)
+        for raw, end in pairs:
+            table, parted = _only_data(raw, self, end), None
+            if table is None or (room is not None and table.count > room):
+                table, parted = None, _parted(raw, self, end)
+                if len(parted.data):
+                    parted = _without_repeated(parted, self, tally)
+                if room is not None and len(parted.data) > room:
+                    parted = _cut(parted, room)
+                    tally.stopped = True
+            _count(tally, raw if parted is None else parted.raw, parted)
+            if table is not None:
+                yield spans_in(table, BlockRows(raw.first_row, table.lines))
+            elif parted is not None and len(parted.data):
+                yield _spans(parted, self, tally)
+            if room is not None:
+                room -= table.count if table is not None else len(parted.data) if parted else 0
+            if tally.stopped:
+                return
 
     def raw_cell(
         self, source: Source, row: int, index: int, offsets: Sequence[tuple[int, int]]

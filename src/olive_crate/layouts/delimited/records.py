@@ -35,7 +35,7 @@ from ...kernels.types import (
 from ...sources.limits import Limits
 from ...sources.source import Source
 from ..base import BLANK, COMMENT, SKIPPED, CountedStream, Hands, Tally
-from ..text.decoding import Filled, Steps, bad_byte, filled, utf8_buffers
+from ..text.decoding import FIRST, Filled, Steps, bad_byte, filled, utf8_buffers
 from .cutting import LARGEST, MORE, Cut, Cutting, longer_than, too_wide
 
 if TYPE_CHECKING:
@@ -97,16 +97,21 @@ def raw_blocks(
         stream = CountedStream(opened, tally)
         steps = Steps(layout.block, source.size, workers.count, layout.fields)
         pieces = utf8_buffers(stream, layout.encoding, steps, source.name)
-        row, offset, pieces = _past_titles(pieces, layout, tally)
+        row, offset = 1, 0
+        if layout.skip:
+            row, offset, pieces = _past_titles(pieces, layout, tally)
         cutting = Cutting(layout, source.name, workers.count > 1)
         beyond_ascii = False
-        kept = _Kept(source.size if keeping else None)
+        one_piece = source.size is not None and source.size <= FIRST  # nothing to put together
+        kept = _Kept(source.size) if keeping and source.size and not one_piece else None
         held: Cut | None = None
 
         def scan(cut: Cut) -> _Scanned:
             if cut.heading:
                 return _scanned(cut, layout, {}, None)
-            start = kept.start(cut, None if workers.count > 1 else cutting.records)
+            start = None
+            if kept is not None:
+                start = kept.start(cut, None if workers.count > 1 else cutting.records)
             return _scanned(cut, layout, forecast(), start)
 
         above = max((*layout.heading, layout.first - 1)) - row + 1
@@ -125,12 +130,13 @@ def raw_blocks(
                     raise _bad_byte_in(cut, layout, source.name, row, beyond_ascii)
                 beyond_ascii |= not scanned.is_ascii
                 block = RawBlock(cut, scanned.marks, found, row, scanned.line_ends)
-                _refuse_endless(block, layout, source.name)
-                if not cut.heading:
+                if cut.high - cut.low > min(layout.limits.fields, layout.limits.record):
+                    _refuse_endless(block, layout, source.name)
+                if not cut.heading and not cut.final:
                     cutting.learn(cut, len(found.lines) - 1)
                 yield block
-                row = block.next_row
-                if not cut.final:
+                row += int(found.lines[-1])
+                if kept is not None and not cut.final:
                     kept.prepare(forecast)
 
 
@@ -154,7 +160,7 @@ def _refuse_endless(block: RawBlock, layout: DelimitedLayout, name: str) -> None
 class _Kept:
     """Room for the whole columns, as many rows as the first piece lets expect."""
 
-    def __init__(self, size: int | None) -> None:
+    def __init__(self, size: int) -> None:
         self._size = size
         self._keeping: WholeColumns | None = None
         self._prepared = False
@@ -166,12 +172,10 @@ class _Kept:
             self._keeping.prepare(forecast())
 
     def start(self, cut: Cut, row: int | None) -> ColumnStart | None:
-        """Where a piece goes; `None` for the first one, or if no room is wanted.
+        """Where a piece goes; `None` for the first one.
 
         `row` is how many records stand before it, if that is known; then nothing is behind it yet.
         """
-        if self._size is None:
-            return None
         if self._keeping is None:
             of_row = (cut.high - cut.low) / max(1, cut.seen.records)
             self._keeping = WholeColumns(int(MORE * self._size / of_row) + SPARE)
@@ -195,8 +199,12 @@ def _scanned(
     """The records of a piece, and what is counted and checked of its bytes."""
     marks = msgspec.structs.replace(layout.dialect, returns=cut.seen.returns != 0)
     name = layout.names[0] if len(layout.names) > 1 else b""
-    how = (marks, layout.fields, forecast)
-    found = kernels.split_early(*cut.place, *how, cut.seen, name, start)
+    found: Structure | Table
+    if cut.heading:
+        found = kernels.structure(cut.buffer, cut.low, cut.high, marks, True)
+    else:
+        how = (marks, layout.fields, forecast)
+        found = kernels.split_early(*cut.place, *how, cut.seen, name, start)
     line_ends = is_ascii = None
     if isinstance(found, Table):
         line_ends, is_ascii = found.line_ends, found.is_ascii
