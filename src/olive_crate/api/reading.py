@@ -336,6 +336,8 @@ def dictionary(
 
 def _trusting(source: Any, trust: str | Iterable[str]) -> Any:
     """The source; a plan, by its file or as a value, with what it is trusted with."""
+    if not trust:
+        return source
     from ..sources.reach import trusted
 
     words = trusted(trust)

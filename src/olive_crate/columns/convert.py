@@ -7,6 +7,7 @@ import numpy as np
 import pyarrow as pa
 
 from .. import kernels
+from ..declaration.codes import FIRST_CODE
 from ..kernels.buffers import none_missing
 from ..kernels.spans import Cells
 from ..kernels.types import EarlyResult, Flags, Request, TextRequest, TextsRead
@@ -20,7 +21,6 @@ from .rule import (
     PRESENT,
     Converted,
     Rule,
-    reason_of,
 )
 
 TRUE = ("true", "t", "yes", "y", "1")
@@ -137,7 +137,7 @@ def missing(cells: Cells, rule: Rule) -> np.ndarray:
     reasons = blank.view(np.uint8)  # IS_BLANK is 1
     if rule.codes:
         code = by_text(cells.trimmed(), rule.codes)
-        reasons = np.where(code >= 0, reason_of(0) + code, reasons).astype(np.uint8)
+        reasons = np.where(code >= 0, FIRST_CODE + code, reasons).astype(np.uint8)
     return reasons
 
 

@@ -47,7 +47,7 @@ def convert_numbers(cells: Cells, rule: Rule, early: EarlyResult | None = None) 
     whole = rule.kind == "integer"
     if rule.sign is not None:
         cells = sign_in_front(cells, rule.sign)
-    read = _plain(cells, rule, early)
+    read = early if isinstance(early, NumbersRead) else _plain(cells, rule)
     values, reasons, most, left, span, place, worded, inexact = read
     pending = np.flatnonzero(reasons == IS_UNREADABLE) if left else NONE
     if left:
@@ -57,7 +57,8 @@ def convert_numbers(cells: Cells, rule: Rule, early: EarlyResult | None = None) 
     if rule.codes:
         reasons = writable(reasons)
         by_value(values, reasons, rule.codes, rule.decimal, rule.implied)
-        held = ranged(values, reasons, rule.codes)
+        if any(code.value is None for code in rule.codes):
+            held = ranged(values, reasons, rule.codes)
         if whole and len(pending):
             pending, more = _coded_numbers(cells, rule, pending, reasons)
             held = merged([held, more])
@@ -108,10 +109,8 @@ def _writing(codes: tuple[MissingCode, ...], strict: bool, unit: str, grouping: 
     return Writing(*words_for(codes), signs, unit.encode("utf-8"), marks)
 
 
-def _plain(cells: Cells, rule: Rule, early: EarlyResult | None) -> NumbersRead:
+def _plain(cells: Cells, rule: Rule) -> NumbersRead:
     """Plain numerals and blanks; what is neither is left."""
-    if isinstance(early, NumbersRead):
-        return early
     asked = number_request(rule)
     if cells.grid is not None:
         return kernels.read_column(cells.buffer, *cells.grid, len(cells), asked)

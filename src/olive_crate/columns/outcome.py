@@ -18,7 +18,7 @@ from ..kernels.buffers import all_present, none_missing
 from ..kernels.reference import times
 from ..kernels.types import Pattern, Place
 from ..plan.model import Decisions
-from .column import Column, followed
+from .column import NOTHING, Column, followed
 from .convert import TypedBlock, arrow_type
 from .dates import ANY_ZONED
 from .rule import FIRST_MARK, MISSING_MARKS, Rule, SourceColumn, base, form, reason_of, rule_for
@@ -28,21 +28,20 @@ MOST_DECIMALS = 12
 """Numbers written with more are as a machine has them, and no number of decimals is meant."""
 
 
-class Outcome:
+class Outcome(msgspec.Struct, eq=False, dict=True):
     """A variable as its search leaves it. Made once the blocks it is used for were taken."""
 
-    def __init__(
-        self, declared: Variable, search: TypeSearch, shown_decimals: int | None = None
-    ) -> None:
-        self.declared, self.search = declared, search
-        self.shown_decimals = shown_decimals
-        """As many decimals as the number format of a sheet's column shows."""
-        self.kind = search.final_kind()
+    declared: Variable
+    search: TypeSearch
+    kind: str
+    """What the whole source allows."""
+    shown_decimals: int | None = None
+    """As many decimals as the number format of a sheet's column shows."""
 
     @cached_property
     def marks(self) -> list[str]:
         """Well-known marks that were taken as missing, in alphabetical order."""
-        if self.kind in ("text", "category"):
+        if self.search.statistics.mark_counts is None or self.kind in ("text", "category"):
             return []
         return sorted(self.search.statistics.marks_met())
 
@@ -51,21 +50,20 @@ class Outcome:
         """The declaration as the whole source settles it."""
         declared, own = self.declared, len(self.declared.missing)
         marks = tuple(MissingCode(value=mark) for mark in self.marks)
+        decimals = declared.decimals
+        if decimals is None and base(self.kind) == "number":
+            decimals = self.shown_decimals
+            written = self.search.statistics.decimals
+            if decimals is None and 0 < written <= MOST_DECIMALS:
+                decimals = written
+        as_written = "|" in self.kind or self.kind == "zoned"
         return msgspec.structs.replace(
             declared,
             type=base(self.kind),
-            decimals=self._decimals(),
-            **_writing(declared, self.kind),
+            decimals=decimals,
+            **(_writing(declared, self.kind) if as_written else {}),
             missing=declared.missing + marks + self.search.rule.codes[own:],
         )
-
-    def _decimals(self) -> int | None:
-        if self.declared.decimals is not None or base(self.kind) != "number":
-            return self.declared.decimals
-        if self.shown_decimals is not None:
-            return self.shown_decimals
-        written = self.search.statistics.decimals
-        return written if 0 < written <= MOST_DECIMALS else None
 
     @cached_property
     def arrow_type(self) -> pa.DataType:
@@ -75,9 +73,7 @@ class Outcome:
         return arrow_type(rule_for(self.search.rule, self.kind, strict=False))
 
     def reasons(self, numbers: np.ndarray) -> np.ndarray:
-        """Reasons numbered by the variable's final list of missing codes."""
-        if not self.marks:
-            return numbers
+        """Reasons numbered by the variable's final list of missing codes, marks among them."""
         own = len(self.declared.missing)
         table = bytearray(range(256))
         shared = len(self.search.rule.codes) - own
@@ -92,9 +88,7 @@ def _writing(variable: Variable, kind: str) -> dict[str, Any]:
     """The parts of the declaration that say how a kind is written."""
     if kind == "zoned":
         return {"format": ANY_ZONED}
-    written = form(kind)
-    if written is None:
-        return {}
+    written = form(kind) or ""
     if base(kind) == "number":
         return {"unit": variable.unit or written}
     if base(kind) == "boolean":
@@ -106,11 +100,15 @@ def _writing(variable: Variable, kind: str) -> dict[str, Any]:
 def joined(outcome: Outcome, blocks: Sequence[TypedBlock]) -> Column:
     """The blocks of a variable as one column."""
     reasons = [block.converted.reasons for block in blocks]
-    held = followed([(len(block.converted.reasons), block.withheld) for block in blocks])
+    held = NOTHING
+    if any(block.withheld is not NOTHING for block in blocks):
+        held = followed([(len(block.converted.reasons), block.withheld) for block in blocks])
     if all(map(none_missing, reasons)):
         numbers = all_present(sum(map(len, reasons)))
     else:
-        numbers = outcome.reasons(np.concatenate(reasons))
+        numbers = np.concatenate(reasons)
+        if outcome.marks:
+            numbers = outcome.reasons(numbers)
     return Column(outcome.variable, joined_values(outcome.arrow_type, blocks), numbers, held)
 
 
@@ -118,7 +116,10 @@ def joined_values(kind: pa.DataType, blocks: Sequence[TypedBlock]) -> pa.Array:
     """The values of blocks as one array of a type; text beyond 2 GB gets wide offsets."""
     if not blocks:
         return pa.nulls(0, kind)
-    arrays = [_as_type(block.converted.values, kind) for block in blocks]
+    arrays = [
+        values if values.type == kind else _as_type(values, kind)
+        for values in (block.converted.values for block in blocks)
+    ]
     if pa.types.is_string(kind):
         if len(arrays) == 1 and arrays[0].type == kind:
             return arrays[0]
@@ -145,8 +146,6 @@ def text_bytes(blocks: Sequence[TypedBlock]) -> float:
 
 def _as_type(values: pa.Array, kind: pa.DataType) -> pa.Array:
     """A block as the final type; repeated texts may stay places in a dictionary."""
-    if values.type == kind:
-        return values
     if pa.types.is_null(values.type):
         return pa.nulls(len(values), kind)
     repeated = pa.types.is_dictionary(values.type) and pa.types.is_string(kind)
@@ -199,6 +198,9 @@ def _move(column: np.ndarray, at: int, arrays: Sequence[pa.Array]) -> None:
 def search_for(plan: Decisions, variable: Variable, column: SourceColumn) -> TypeSearch:
     """The search for the type of a variable, where this column holds its cells."""
     implied = "number" if column.implied_decimals else "integer" if column.sign else UNKNOWN
+    codes = plan.missing
+    if variable.missing or column.errors or not variable.codes_for_all:
+        codes = _codes(plan, variable, column.errors)
     rule = Rule(
         kind=variable.type or implied,
         decimal=plan.delimited.decimal or ".",
@@ -206,7 +208,7 @@ def search_for(plan: Decisions, variable: Variable, column: SourceColumn) -> Typ
         format=variable.format,
         true=variable.true,
         false=variable.false,
-        codes=_codes(plan, variable, column.errors),
+        codes=codes,
         trim=True if column.padded and plan.delimited.trim is None else plan.delimited.trim,
         implied=column.implied_decimals,
         sign=column.sign,
@@ -220,7 +222,8 @@ def search_for(plan: Decisions, variable: Variable, column: SourceColumn) -> Typ
     if column.typed_cells and (rule.true or rule.false):  # a true cell is so whatever the words are
         both = {"true": (*rule.true, "true"), "false": (*rule.false, "false")}
         rule = msgspec.structs.replace(rule, **both)
-    return TypeSearch(rule, _first_state(rule, variable, column))
+    is_open = rule.kind == UNKNOWN and not column.type
+    return TypeSearch(rule, Open() if is_open else _first_state(rule, variable, column))
 
 
 def flag_search(search: TypeSearch) -> TypeSearch:
@@ -234,10 +237,8 @@ def _first_state(rule: Rule, variable: Variable, column: SourceColumn) -> State:
         return DeclaredTime(rule.kind)
     if rule.kind != UNKNOWN:
         return Declared(rule.kind)
-    if column.type:
-        kind = "boolean|true|false" if column.type == "boolean" else column.type
-        return Narrowed((kind,), by_source=True)
-    return Open()
+    kind = "boolean|true|false" if column.type == "boolean" else column.type
+    return Narrowed(kind, (kind,), by_source=True)
 
 
 def _timed(variable: Variable) -> str:

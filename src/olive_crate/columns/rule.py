@@ -167,11 +167,6 @@ def number_of(text: str, decimal: str = ".", implied: int = 0) -> float | None:
         return None
 
 
-def found_in(cells: Cells, words: Sequence[str]) -> Ints:
-    """For each (trimmed) cell the place of the word it is, or -1."""
-    return kernels.match(cells.buffer, cells.starts, cells.ends, words)
-
-
 def by_value(
     values: np.ndarray,
     reasons: np.ndarray,
@@ -193,7 +188,7 @@ def by_value(
         if high is not None:
             hit &= values <= high
         if hit.any():
-            reasons[hit] = reason_of(place)
+            reasons[hit] = FIRST_CODE + place
             valid &= ~hit
 
 
@@ -249,6 +244,7 @@ def base(kind: str) -> str:
     return {"zoned": "datetime", "": "text"}.get(name, name)
 
 
+@lru_cache(maxsize=256)
 def form(kind: str) -> str | None:
     """The way of writing that belongs to a kind."""
     return kind.partition("|")[2] or None

@@ -41,7 +41,6 @@ from .rule import (
     Converted,
     Rule,
     base,
-    found_in,
     impossible,
     rule_for,
     thinkable,
@@ -99,17 +98,16 @@ class Open(msgspec.Struct, frozen=True, tag=True):
 class Narrowed(msgspec.Struct, frozen=True, tag=True):
     """The kinds that nothing contradicts."""
 
+    kind: str
+    """The one that is used."""
     candidates: tuple[str, ...]
+    """All of them, that one first."""
     truths: frozenset[bool] = frozenset()
     """The truth values met so far."""
     by_source: bool = False
     """The source itself says the type, as the cells of a workbook do."""
     monthly: frozenset[str] | None = None
     """Of several ways to read dates, those by which every one was the first of a month."""
-
-    @property
-    def kind(self) -> str:
-        return self.candidates[0]
 
     def after(self, fits: Sequence[TypedBlock]) -> Narrowed:
         """The state once a block fits these of the kinds."""
@@ -121,7 +119,7 @@ class Narrowed(msgspec.Struct, frozen=True, tag=True):
             monthly = now if monthly is None else monthly & now
         if (left, truths, monthly) == (self.candidates, self.truths, self.monthly):
             return self
-        return Narrowed(left, truths, self.by_source, monthly)
+        return Narrowed(left[0], left, truths, self.by_source, monthly)
 
 
 class Settled(msgspec.Struct, frozen=True, tag=True):
@@ -147,19 +145,11 @@ class TypeSearch:
     def __init__(self, rule: Rule, state: State) -> None:
         self.rule, self.state = rule, state
         self.is_declared = isinstance(state, (Declared, DeclaredTime))
-        self.statistics = Statistics(counts_values=not self.is_declared)
+        self.statistics = Statistics(not self.is_declared)
         self._rules: dict[str, Rule] = {}
         self._requests: dict[str, list[Request]] = {}
 
     # What the whole source allows
-
-    @property
-    def candidates(self) -> tuple[str, ...]:
-        """The kinds that are still possible, the one in use first."""
-        state = self.state
-        if isinstance(state, (Declared, Open)):
-            return (state.kind,)
-        return state.candidates
 
     @property
     def misses(self) -> dict[str, int]:
@@ -184,8 +174,12 @@ class TypeSearch:
         Where one of two parts is always 1, the other is the month, for which there is no other
         reading once there are more dates than a year has months.
         """
-        state, candidates = self.state, self.candidates
-        series = [each for each in candidates if each in (getattr(state, "monthly", None) or ())]
+        state = self.state
+        if isinstance(state, (Declared, Open)):
+            return (state.kind,)
+        candidates = state.candidates
+        monthly = state.monthly if isinstance(state, Narrowed) else None
+        series = [each for each in candidates if each in (monthly or ())]
         if len(candidates) < 2 or len(series) != 1:
             return candidates
         if self.statistics.fitting > MONTHS_OF_YEAR:
@@ -245,15 +239,17 @@ class TypeSearch:
         words = words_of(probe)
         ruled_out = impossible(words, self.rule)
         for kind in thinkable(probe, self.rule.decimal):
-            if kind not in ruled_out and not self._failures(probe, kind):
-                return self._from_narrowed(cells, Narrowed((kind,)))
+            if kind in ruled_out:
+                continue
+            if not len(self._attempt(probe, kind).converted.unread):
+                return self._from_narrowed(cells, Narrowed(kind, (kind,)))
         candidates = tuple(kind for kind in written(words) if not self._failures(probe, kind))
         if candidates:
-            return self._from_narrowed(cells, Narrowed(candidates))
+            return self._from_narrowed(cells, Narrowed(candidates[0], candidates))
         if not all_of_it:
             _, filled = self._nothing(cells)
         self.statistics.note_text(cells, filled, self.rule.decimal, self._attempt)
-        return _Step(self._attempt(cells, "text"), Narrowed(("text",)))
+        return _Step(self._attempt(cells, "text"), Narrowed("text", ("text",)))
 
     def _whole_numbers(self, cells: Cells) -> _Step | None:
         """Without any search, for what most columns hold: nothing but integers in the block."""
@@ -268,7 +264,7 @@ class TypeSearch:
         done = block.converted
         if len(done.unread) or done.values.null_count == len(cells):
             return None
-        state = Narrowed(("integer",))
+        state = Narrowed("integer", ("integer",))
         return _Step(block, state.after([block]))
 
     def _from_narrowed(self, cells: Cells, state: Narrowed) -> _Step:
@@ -277,7 +273,7 @@ class TypeSearch:
         if fits:
             return _Step(fits[0], state.after(fits))
         block = self._widened(cells, tried[0])
-        return _Step(block, Narrowed((block.kind,), state.truths, state.by_source))
+        return _Step(block, Narrowed(block.kind, (block.kind,), state.truths, state.by_source))
 
     def _widened(self, cells: Cells, block: TypedBlock) -> TypedBlock:
         """The block as the first wider type that it fits."""
@@ -325,7 +321,8 @@ class TypeSearch:
         marked = done.worded and bool((done.reasons >= FIRST_MARK).any())
         if not len(done.unread) or kind in ("text", "category"):
             return TypedBlock(kind, done, marks=marked)
-        mark = found_in(cells.at(done.unread).trimmed(), MISSING_MARKS)
+        rest = cells.at(done.unread).trimmed()
+        mark = kernels.match(rest.buffer, rest.starts, rest.ends, MISSING_MARKS)
         hit = mark >= 0
         if not hit.any():
             return TypedBlock(kind, done, marks=marked)
@@ -353,7 +350,8 @@ class TypeSearch:
         """The block taken as holding no value, and the indices of cells that hold one."""
         reasons = missing(cells.trimmed(self.rule.trim), self.rule)
         filled = np.flatnonzero(reasons == PRESENT)
-        mark = found_in(cells.at(filled).trimmed(), MISSING_MARKS)
+        held = cells.at(filled).trimmed()
+        mark = kernels.match(held.buffer, held.starts, held.ends, MISSING_MARKS)
         hit = mark >= 0
         reasons[filled[hit]] = MARK_REASONS[mark[hit]]
         empty = Converted(pa.nulls(len(cells)), reasons, np.zeros(0, np.int64))

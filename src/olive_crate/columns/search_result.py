@@ -210,12 +210,12 @@ def _state(states: Sequence[State]) -> tuple[State, list[State]]:
     by_source = all(getattr(each, "by_source", False) for each in filled)
     if common:
         truths = frozenset[bool]().union(*(getattr(each, "truths", ()) for each in filled))
-        state: State = Narrowed(tuple(common), truths, by_source, _monthly(filled))
+        state: State = Narrowed(common[0], tuple(common), truths, by_source, _monthly(filled))
         return state, [state] * len(states)
     if len(kinds) == 1 and kinds <= {*WRITTEN_MANY_WAYS} and "zoned" not in map(_kind, filled):
         return _each_its_own(states, next(iter(kinds)))
     wider = WIDER.get("integer", "") if {*map(_kind, filled)} == {"integer", "number"} else "text"
-    state = Narrowed((wider,), by_source=by_source)
+    state = Narrowed(wider, (wider,), by_source=by_source)
     return state, [state] * len(states)
 
 
@@ -244,8 +244,8 @@ def _each_its_own(states: Sequence[State], kind: str) -> tuple[State, list[State
     for each in states:
         ways = sorted(_candidates(each), key=lambda way: -votes[way])
         filled = not isinstance(each, Open) and each.kind != UNKNOWN
-        own.append(Narrowed((ways[0],)) if filled else Narrowed((kind,)))
-    return Narrowed((kind,)), own
+        own.append(Narrowed(ways[0], (ways[0],)) if filled else Narrowed(kind, (kind,)))
+    return Narrowed(kind, (kind,)), own
 
 
 def _declared_time(states: Sequence[State]) -> tuple[State, list[State]]:

@@ -38,7 +38,6 @@ LONGEST_MARK = max(len(mark.encode("utf-8")) for mark in MISSING_MARKS)
 FIRST_BYTES = np.zeros(256, bool)
 FIRST_BYTES[[mark.encode("utf-8")[0] for mark in MISSING_MARKS]] = True
 NONE = np.zeros(0, np.int64)
-NO_MARKS = np.zeros(len(MISSING_MARKS), np.int64)
 TRACKED = 1000
 """Different texts in the way of a type that are counted one by one; more are only counted."""
 ROWS_KEPT = 3
@@ -91,39 +90,38 @@ class Obstacles(msgspec.Struct, eq=False):
         self.texts[text] = (seen + count, first)
 
 
-class Statistics:
+class Statistics(msgspec.Struct, eq=False):
     """Counts over the blocks of one variable."""
 
-    def __init__(self, counts_values: bool) -> None:
-        self._counts_values = counts_values
-        """Evidence about values is wanted; not of a declared type."""
-        self.decimals = 0
-        """The most decimals that were written."""
-        self.inexact = 0
-        """Numbers with more digits than binary64 holds."""
-        self.wide = False
-        """Some integers do not fit 64 bits."""
-        self.fitting = 0
-        """Cells that fit the type so far."""
-        self.taken = 0
-        """Cells that are neither blank nor a code."""
-        self.obstacles: Obstacles | None = None
-        self.watch = Watch()
-        self.scale = Scale()
-        self.all_different = False
-        """Texts differ too much to be held as a dictionary."""
-        self.leading_zeros = False
-        """Text only because its digits begin with zeros."""
-        self.mark_counts = NO_MARKS
-        """Cells with each of the well-known marks that were taken as missing."""
-        self.led = 0
-        """Texts whose leading blanks were removed."""
-        self.led_unseen = False
-        """Some blocks were taken as another type: such texts in them are not counted."""
-        self.as_written: dict[float, tuple[int, list[int]]] = {}
-        """Codes that are written in cells with implied decimals: how often, and the first rows."""
-        self.kept_counts: Counter[str] = Counter()
-        """Cells with each of them in blocks that were taken as text."""
+    counts_values: bool
+    """Evidence about values is wanted; not of a declared type."""
+    decimals: int = 0
+    """The most decimals that were written."""
+    inexact: int = 0
+    """Numbers with more digits than binary64 holds."""
+    wide: bool = False
+    """Some integers do not fit 64 bits."""
+    fitting: int = 0
+    """Cells that fit the type so far."""
+    taken: int = 0
+    """Cells that are neither blank nor a code."""
+    obstacles: Obstacles | None = None
+    watch: Watch = msgspec.field(default_factory=Watch)
+    scale: Scale = msgspec.field(default_factory=Scale)
+    all_different: bool = False
+    """Texts differ too much to be held as a dictionary."""
+    leading_zeros: bool = False
+    """Text only because its digits begin with zeros."""
+    mark_counts: Ints | None = None
+    """Cells with each of the well-known marks that were taken as missing; `None` for none."""
+    led: int = 0
+    """Texts whose leading blanks were removed."""
+    led_unseen: bool = False
+    """Some blocks were taken as another type: such texts in them are not counted."""
+    as_written: dict[float, tuple[int, list[int]]] = {}
+    """Codes that are written in cells with implied decimals: how often, and the first rows."""
+    kept_counts: Counter[str] = msgspec.field(default_factory=Counter)
+    """Cells with each of them in blocks that were taken as text."""
 
     def note_trimmed(self, block: TypedBlock, cells: Cells) -> None:
         """Count the texts of a block that lose blanks before them."""
@@ -142,14 +140,16 @@ class Statistics:
         self.taken += valid + len(done.unread)
         if block.marks:
             counts = kernels.tally(done.reasons)[FIRST_MARK:]
-            self.mark_counts = self.mark_counts + counts[: len(MISSING_MARKS)]
+            counts = counts[: len(MISSING_MARKS)]
+            self.mark_counts = counts if self.mark_counts is None else self.mark_counts + counts
         if block.kind == "text" and not self.all_different:
             encoded = pa.types.is_dictionary(done.values.type)
             self.all_different = len(done.values) > 0 and not encoded
-        if block.kind == "text" and self._counts_values:
+        if block.kind == "text" and self.counts_values:
             self.kept_counts += marks_in(done.values)
-        if self._counts_values and block.kind:
-            kind, reasons = base(block.kind), _reasons(done)
+        if self.counts_values and block.kind:
+            kind = base(block.kind)
+            reasons = done.reasons if done.values.null_count else None
             self.scale.add(kind, done.values, reasons)
             if kind in ("integer", "number"):
                 self.watch.add(done.values, reasons, done.span)
@@ -207,7 +207,8 @@ class Statistics:
         obstacles.fitting += len(done.values) - done.values.null_count
         self.decimals = max(self.decimals, done.decimals)
         if kind == "number":
-            self.watch.add(done.values, _reasons(done), done.span)
+            reasons = done.reasons if done.values.null_count else None
+            self.watch.add(done.values, reasons, done.span)
         if len(done.unread):
             rest = cells.at(done.unread).trimmed()
             texts = kernels.texts(rest.buffer, rest.starts, rest.ends)
@@ -227,10 +228,9 @@ class Statistics:
 
     def marks_met(self) -> dict[str, int]:
         """The well-known marks that were taken as missing, with their counts, in their order."""
-        if self.mark_counts is NO_MARKS:
-            return {}
-        met = np.flatnonzero(self.mark_counts).tolist()
-        return {MISSING_MARKS[place]: int(self.mark_counts[place]) for place in met}
+        counts = self.mark_counts
+        met = [] if counts is None else np.flatnonzero(counts).tolist()
+        return {MISSING_MARKS[place]: int(counts[place]) for place in met}
 
 
 def marks_in(values: pa.Array) -> Counter[str]:
@@ -264,8 +264,3 @@ def _marks_at(texts: pa.Array) -> Ints:
     short = short[at[short + 1] > at[short]]
     first = np.frombuffer(data, np.uint8)[at[short]]
     return np.asarray(short[FIRST_BYTES[first]])
-
-
-def _reasons(done: Converted) -> Bytes | None:
-    """Why cells have no value; `None` if all have one."""
-    return done.reasons if done.values.null_count else None

@@ -219,19 +219,16 @@ class Watch(msgspec.Struct):
         """Look at a block; `reasons` is `None` if all numbers are there, `span` what is known."""
         if span is not None and span[0] not in LOOK_SET and span[1] not in LOOK_SET:
             self.seen += len(values) - values.null_count
-            self._within(float(span[0]), float(span[1]))
+            self.low, self.high = min(self.low, float(span[0])), max(self.high, float(span[1]))
             return
         found = kernels.extremes(plain_numbers(values, None), reasons, LOOKED_FOR)
         self.seen += found.seen
         for code, count in found.beyond.items():
             self._met(code, count)
-        self._within(found.low, found.high)
+        self.low, self.high = min(self.low, found.low), max(self.high, found.high)
 
     def _met(self, code: float, count: int) -> None:
         self.counts[code] = self.counts.get(code, 0) + count
-
-    def _within(self, low: float, high: float) -> None:
-        self.low, self.high = min(self.low, low), max(self.high, high)
 
     def suspects(self) -> list[Suspect]:
         """The numbers that repeat and stand apart by far."""

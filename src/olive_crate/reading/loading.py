@@ -92,6 +92,9 @@ def _columns(
 ) -> dict[str, Column]:
     """The columns by their names; those with the most text are begun first, to end together."""
     pairs = list(zip(reading.columns, blocks, strict=True))
+    if workers.count == 1:
+        columns = [_column(*pair) for pair in pairs]
+        return {column.variable.name: column for column in columns}
     order = sorted(range(len(pairs)), key=lambda place: -text_bytes(pairs[place][1]))
     made = workers.each(lambda place: _column(*pairs[place]), order)
     columns = [column for _, column in sorted(zip(order, made, strict=True), key=lambda p: p[0])]
@@ -193,7 +196,8 @@ def opened_or_set(
         if is_set(given):
             files = files_named(given)
         else:
-            opened = _opened(given, plan, by_user)
+            copied = plan.source.keep_copy and isinstance(given, str) and is_web(given)
+            opened = _copied(given, plan) if copied else open_source(given, by_user, plan.limits)
     except HoldsSeveral as held:
         files = files_in(held.name, held.members)
     if files is not None and not by_user and plan.reach is not None:
@@ -209,13 +213,11 @@ def opened_or_set(
     return (opened, None) if files is None else (None, files)
 
 
-def _opened(given: Any, plan: Decisions, by_user: bool) -> Source:
-    """One source, opened; of a file on the web a copy, where the plan keeps one."""
-    if plan.source.keep_copy and isinstance(given, str) and is_web(given):
-        from ..sources.copies import with_copy
+def _copied(address: str, plan: Decisions) -> Source:
+    """A file on the web, of which the plan keeps a copy."""
+    from ..sources.copies import with_copy
 
-        return recognised(with_copy(given, plan.base or Path()), plan.limits)
-    return open_source(given, by_user, plan.limits)
+    return recognised(with_copy(address, plan.base or Path()), plan.limits)
 
 
 def _from_here(plan: Decisions, source: Any, files: Files | None) -> Decisions:

@@ -96,7 +96,8 @@ class _Pieces:
             made = self.outcomes[each.name] = self._outcome(each)
             if each.flags:
                 beside = flag_variable(each)
-                self.outcomes[beside.name] = Outcome(beside, flag_search(made.search))
+                flags = flag_search(made.search)
+                self.outcomes[beside.name] = Outcome(beside, flags, flags.final_kind())
         self.variables = {
             name: msgspec.structs.replace(each.variable, missing=each.search.rule.codes)
             for name, each in self.outcomes.items()
@@ -114,7 +115,7 @@ class _Pieces:
     def _outcome(self, variable: Variable) -> Outcome:
         errors = self.found.errors.get(variable.name, ())
         search = search_for(self.found.plan, variable, SourceColumn(errors=errors))
-        return Outcome(variable, search)
+        return Outcome(variable, search, search.final_kind())
 
     def all(self, progress: Progress | None) -> Iterator[PlainDataset]:
         """The pieces; at least one."""

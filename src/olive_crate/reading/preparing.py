@@ -278,7 +278,8 @@ class ColumnReader(msgspec.Struct, eq=False):
 
     def outcome(self) -> Outcome:
         """What the search has settled by now."""
-        return Outcome(self.variable, self.search, self.shown_decimals)
+        kind = self.search.final_kind()
+        return Outcome(self.variable, self.search, kind, self.shown_decimals)
 
 
 class Reading(msgspec.Struct, eq=False):

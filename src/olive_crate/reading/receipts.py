@@ -21,6 +21,7 @@ from ..evidence import (
     Note,
     RepeatedHeading,
     SourceChanged,
+    SuspectedCodes,
     UncoveredPositions,
 )
 from ..layouts.base import Tally
@@ -72,7 +73,10 @@ def receipt_of(
         not_kept=reading.not_kept,
         stopped=tally.stopped,
         decided=tuple(decided(reading, with_variables)),
-        notes=(*reading.notes, *(_notes(tally) if tally.incomplete or tally.cut_characters else ())),
+        notes=(
+            *reading.notes,
+            *(_notes(tally) if tally.incomplete or tally.cut_characters else ()),
+        ),
         record_types=dict(tally.record_types.most_common()),
         characters=tally.characters,
         covered=tally.covered,
@@ -174,7 +178,8 @@ def decided(reading: Reading, with_variables: bool = True) -> list[Evidence]:
     evidence += [_repeated(reading)] if tally.repeated.count else []
     if with_variables:
         about = [each for column in reading.columns for each in about_variable(column)]
-        evidence += with_others(about)
+        suspected = any(isinstance(each, SuspectedCodes) for each in about)
+        evidence += with_others(about) if suspected else about
     settled = found.plan.settled
     return without_settled(evidence, settled) if settled else evidence
 

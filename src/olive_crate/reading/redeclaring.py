@@ -95,7 +95,7 @@ def _flag_column(dataset: PlainDataset, planned: Variable, plan: Decisions) -> C
     search = flag_search(_search(planned, planned, plan))
     cells = cells_of(source_texts(dataset[planned.name]))
     block = search.take(cells, np.arange(len(cells)))
-    return joined(Outcome(variable, search), [block])
+    return joined(Outcome(variable, search, search.final_kind()), [block])
 
 
 def known_plan(dataset: PlainDataset) -> Decisions:
@@ -136,7 +136,7 @@ def _taken_again(column: Column, asked: Variable, plan: Decisions) -> Column:
         if search.is_stale(block):
             search.settle()
             block = search.again(cells)
-    made = joined(Outcome(asked, search), [block])
+    made = joined(Outcome(asked, search, search.final_kind()), [block])
     absent = column.reasons == IS_NOT_IN_FILE
     if not absent.any():
         return made

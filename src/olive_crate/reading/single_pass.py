@@ -98,8 +98,9 @@ def workers_for(found: SourceLayout) -> Workers:
 def reread(reading: Reading, blocks: list[list[TypedBlock]], workers: Workers) -> None:
     """Take blocks again that were taken too narrowly before a later one widened the type."""
     stale = [
-        {number for number, block in enumerate(held) if column.search.is_stale(block)}
-        for column, held in zip(reading.columns, blocks, strict=True)
+        {at for at, block in enumerate(held) if block.kind != kind and search.is_stale(block)}
+        for search, held in zip((each.search for each in reading.columns), blocks, strict=True)
+        for kind in (search.final_kind(),)
     ]
     last = max((max(numbers) for numbers in stale if numbers), default=-1)
     if last < 0:

@@ -83,7 +83,9 @@ def part_column(plan: Decisions, part: str, texts: Sequence[str | None]) -> Colu
     block = search.take(cells, np.zeros(len(texts), np.int64))
     stale = search.is_stale(block)
     search.settle()
-    column = joined(Outcome(declared, search), [search.again(cells) if stale else block])
+    column = joined(
+        Outcome(declared, search, search.final_kind()), [search.again(cells) if stale else block]
+    )
     without = np.array([each is None for each in texts], bool)
     reasons = np.where(without, np.uint8(IS_NOT_IN_FILE), column.reasons).astype(np.uint8)
     return msgspec.structs.replace(column, reasons=reasons)

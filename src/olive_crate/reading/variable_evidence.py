@@ -73,7 +73,8 @@ def about_variable(column: ColumnReader) -> list[Evidence]:
         evidence += _type_evidence(outcome, name)
     elif column.variable.format is None and form(outcome.kind):
         evidence.append(_format_evidence(outcome, name))
-    evidence += _marks(outcome, name)
+    if counts.kept_counts or counts.mark_counts is not None:
+        evidence += _marks(outcome, name)
     if not search.is_declared and not column.variable.level and not counts.obstacles:
         level = counts.scale.suggested(name, base(outcome.kind), counts.watch)
         evidence += [] if level is None else [level]
@@ -85,8 +86,8 @@ def about_variable(column: ColumnReader) -> list[Evidence]:
                 value=kind, variable=name, cells=counts.taken, against=unread, certain=False
             )
         )
-    evidence += _written_codes(outcome, name)
-    evidence += _suspects(outcome, name)
+    evidence += _written_codes(outcome, name) if counts.as_written else []
+    evidence += _suspects(outcome, name) if counts.watch.counts else []
     if 0 < counts.led < counts.taken and base(outcome.kind) in ("text", "category"):
         evidence.append(
             LeadingBlanks(
@@ -222,7 +223,7 @@ def _format_evidence(outcome: Outcome, name: str) -> Evidence:
     """How the cells of a declared date or time are written."""
     kind, search = outcome.kind, outcome.search
     misses = search.misses.get(kind, 0)
-    others = tuple(each for each in search.candidates if each != kind)
+    others = tuple(each for each in search.final_candidates() if each != kind)
     return FormatFound(
         value=base(kind),
         variable=name,

@@ -131,9 +131,7 @@ def _without_repeated(parted: _Parted, layout: DelimitedLayout, tally: Tally) ->
     return msgspec.structs.replace(parted, data=np.delete(parted.data, again), part=part)
 
 
-def _held_back(
-    blocks: Iterator[RawBlock], last: int
-) -> Iterator[tuple[RawBlock, int | None]]:
+def _held_back(blocks: Iterator[RawBlock], last: int) -> Iterator[tuple[RawBlock, int | None]]:
     """Each block with the last row of data, which is counted from the end."""
     waiting: deque[RawBlock] = deque()
     next_row = 1

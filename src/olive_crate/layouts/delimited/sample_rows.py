@@ -68,9 +68,7 @@ class CutText(msgspec.Struct, frozen=True, eq=False):
         has_cell = np.diff(found.record) > index
         at = np.flatnonzero((rows >= first) & (rows < beyond) & has_cell & ~found.comments)
         at = found.record[at] + index
-        cells: list[str] = kernels.texts(
-            found.buffer, found.starts[at], found.ends[at]
-        ).to_pylist()
+        cells: list[str] = kernels.texts(found.buffer, found.starts[at], found.ends[at]).to_pylist()
         return cells
 
 
