@@ -45,7 +45,7 @@ if TYPE_CHECKING:
     from .evidence import Evidence, Mend, Note
     from .formats.exporting import Exported
     from .plan.fields import Field
-    from .plan.rows import Rows
+    from .plan.model import Rows
     from .reading.looking import Look
     from .reading.sets.looking import SetLook
     from .show.progress import ProgressBar
@@ -94,7 +94,6 @@ _HOMES = {
     "evidence": ("Evidence", "Mend", "Note"),
     "formats.exporting": ("Exported",),
     "plan.fields": ("Field",),
-    "plan.rows": ("Rows",),
     "reading.looking": ("Look",),
     "reading.sets.looking": ("SetLook",),
     "show.progress": ("ProgressBar",),

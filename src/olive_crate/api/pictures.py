@@ -12,9 +12,11 @@ from ..show.pictures.findings import draw_findings
 from ..show.pictures.matrices import draw_pairs, draw_patterns
 from .documented import takes_reading_options
 from .plan import NO_PLAN, Plan
+from .reading import within_memory
 
 
 @takes_reading_options
+@within_memory
 def draw_positions(
     source: Any,
     path: str | os.PathLike[str],
@@ -41,6 +43,7 @@ def draw_positions(
 
 
 @takes_reading_options
+@within_memory
 def draw_files(
     source: Any,
     path: str | os.PathLike[str],

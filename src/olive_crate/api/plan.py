@@ -176,7 +176,7 @@ class Plan(Worded, Decisions, frozen=True, omit_defaults=True):
         >>> oc.load(text, plan=plan.with_options(limit=2)).rows
         2
         """
-        from ..plan.deciding import with_options
+        from ..plan.model import with_options
 
         return Plan.of(with_options(self, options))
 

@@ -5,14 +5,16 @@ from __future__ import annotations
 import os
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from functools import wraps
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Unpack
+from typing import TYPE_CHECKING, Any, Unpack, cast
 
 from ..dataset.receipt import Receipt
-from ..errors import PlanError
+from ..errors import Advice, PlanError, SourceError
 from ..plan.options import ReadingOptions
+from ..sources.addresses import safe_address
 from .dataset import Dataset
-from .documented import memory_for, takes_reading_options
+from .documented import F, takes_reading_options
 from .plan import NO_PLAN, Plan
 
 if TYPE_CHECKING:
@@ -28,7 +30,21 @@ if TYPE_CHECKING:
     from ..workers import Progress
 
 
+def within_memory(function: F) -> F:
+    """The function, which says of what source there was too much for the memory."""
+
+    @wraps(function)
+    def wrapper(source: Any, *rest: Any, **options: Any) -> Any:
+        try:
+            return function(source, *rest, **options)
+        except MemoryError:
+            raise _too_much(source) from None
+
+    return cast(F, wrapper)
+
+
 @takes_reading_options
+@within_memory
 def look(
     source: Any,
     *,
@@ -59,6 +75,7 @@ def look(
 
 
 @takes_reading_options
+@within_memory
 def draft(
     source: Any,
     *,
@@ -80,6 +97,7 @@ def draft(
 
 
 @takes_reading_options
+@within_memory
 def load(
     source: Any,
     *,
@@ -108,6 +126,7 @@ def load(
 
 
 @takes_reading_options
+@within_memory
 def pieces(
     source: Any,
     *,
@@ -139,12 +158,15 @@ def pieces(
 
 def _as_datasets(made: Iterator[PlainDataset], source: Any) -> Iterator[Dataset]:
     """The pieces as datasets, made as they are asked for."""
-    with memory_for(source):
+    try:
         for piece in made:
             yield Dataset.of(piece)
+    except MemoryError:
+        raise _too_much(source) from None
 
 
 @takes_reading_options
+@within_memory
 def pack(
     source: Any,
     path: str | os.PathLike[str],
@@ -332,6 +354,19 @@ def dictionary(
     from ..reading.dictionaries.applying import plan_of_dictionary
 
     return Plan.of(plan_of_dictionary(path, headings, by, sheet))
+
+
+def _too_much(source: Any) -> SourceError:
+    is_path = isinstance(source, (str, os.PathLike))
+    name = safe_address(str(source)) if is_path else type(source).__name__
+    return SourceError(
+        f"{name}: there is not enough memory for it",
+        Advice(
+            "read it piece by piece or pack it, and leave variables out with {}",
+            "keep=[…]",
+            "--keep",
+        ),
+    )
 
 
 def _trusting(source: Any, trust: str | Iterable[str]) -> Any:

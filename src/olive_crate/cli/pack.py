@@ -99,7 +99,7 @@ def _beside(what: Any, sources: list[str]) -> Path:
     """The packed file's name, from the source's."""
     from ..api.plan import Plan
     from ..errors import PlanError
-    from ..sources.file_sets import is_set
+    from ..sources.opening import is_set
 
     named = what.source_path() if isinstance(what, Plan) else what
     if is_set(named):

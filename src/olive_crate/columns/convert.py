@@ -11,7 +11,7 @@ from ..declaration.codes import FIRST_CODE
 from ..kernels.buffers import none_missing
 from ..kernels.spans import Cells
 from ..kernels.types import EarlyResult, Flags, Request, TextRequest, TextsRead
-from .code_texts import by_text, words_for
+from .code_texts import words_for
 from .column import NOTHING, Withheld, merged
 from .dates import TIMES_OF, convert_durations, convert_times, time_request, times_type
 from .numbers import convert_numbers, number_request
@@ -21,6 +21,7 @@ from .rule import (
     PRESENT,
     Converted,
     Rule,
+    by_text,
 )
 
 TRUE = ("true", "t", "yes", "y", "1")

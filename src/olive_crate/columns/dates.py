@@ -28,7 +28,7 @@ from ..kernels.types import (
     TimesRead,
     Writing,
 )
-from .code_texts import by_text, words_for
+from .code_texts import words_for
 from .month_names import in_english
 from .rule import (
     IS_BLANK,
@@ -36,6 +36,7 @@ from .rule import (
     PRESENT,
     Converted,
     Rule,
+    by_text,
     reason_of,
 )
 

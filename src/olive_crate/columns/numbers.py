@@ -21,13 +21,14 @@ from ..kernels.buffers import none_missing, writable
 from ..kernels.reference import numbers
 from ..kernels.spans import Cells
 from ..kernels.types import EarlyResult, Flags, Ints, NumberRequest, NumbersRead, Writing
-from .code_texts import by_text, words_for
+from .code_texts import words_for
 from .column import NOTHING, Withheld, merged
 from .rule import (
     IS_UNREADABLE,
     PRESENT,
     Converted,
     Rule,
+    by_text,
     by_value,
     ranged,
     reason_of,

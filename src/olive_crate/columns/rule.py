@@ -167,6 +167,28 @@ def number_of(text: str, decimal: str = ".", implied: int = 0) -> float | None:
         return None
 
 
+@lru_cache(maxsize=1024)
+def texts_of(codes: tuple[MissingCode, ...]) -> tuple[tuple[str, ...], tuple[int, ...]]:
+    """Every way a single-value code may be written, with the code's place in the list."""
+    ways: dict[str, int] = {}
+    for place, code in enumerate(codes):
+        if code.value is None:
+            continue
+        ways.setdefault(str(code.value), place)
+        if isinstance(code.value, float) and code.value.is_integer():
+            ways.setdefault(str(int(code.value)), place)
+    return tuple(ways), tuple(ways.values())
+
+
+def by_text(cells: Cells, codes: tuple[MissingCode, ...]) -> Ints:
+    """For each (trimmed) cell the place of the code it is the text of, or -1."""
+    ways, places = texts_of(codes)
+    if not ways:
+        return np.full(len(cells), -1, np.int64)
+    found = kernels.match(cells.buffer, cells.starts, cells.ends, ways)
+    return np.append(np.array(places, np.int64), -1)[found]
+
+
 def by_value(
     values: np.ndarray,
     reasons: np.ndarray,

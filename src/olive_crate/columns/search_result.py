@@ -147,10 +147,10 @@ def search_with(rule: Rule, result: SearchResult) -> TypeSearch:
     counts.as_written = result.as_written
     counts.led, counts.led_unseen = result.led, result.led_unseen
     counts.kept_counts = Counter(result.kept)
-    if result.marks:
-        counts.mark_counts = np.zeros(len(MISSING_MARKS), np.int64)
+    marks = np.zeros(len(MISSING_MARKS), np.int64)
     for mark, count in result.marks.items():
-        counts.mark_counts[MISSING_MARKS.index(mark)] = count
+        marks[MISSING_MARKS.index(mark)] = count
+    counts.mark_counts = marks if result.marks else None
     scale = counts.scale
     scale.kind, scale.count, scale.mixed = base(search.final_kind()), result.count, result.mixed
     scale.few = None if result.few is None else set(result.few)

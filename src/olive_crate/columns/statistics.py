@@ -16,13 +16,12 @@ import pyarrow as pa
 from .. import kernels
 from ..kernels.reference.blanks import BLANK
 from ..kernels.spans import Cells, SourceRows
-from ..kernels.types import Bytes, Ints
+from ..kernels.types import Ints
 from .convert import TypedBlock
 from .rule import (
     FIRST_MARK,
     MISSING_MARKS,
     NUMBERLIKE,
-    Converted,
     Rule,
     all_digits,
     base,
@@ -229,7 +228,9 @@ class Statistics(msgspec.Struct, eq=False):
     def marks_met(self) -> dict[str, int]:
         """The well-known marks that were taken as missing, with their counts, in their order."""
         counts = self.mark_counts
-        met = [] if counts is None else np.flatnonzero(counts).tolist()
+        if counts is None:
+            return {}
+        met = np.flatnonzero(counts).tolist()
         return {MISSING_MARKS[place]: int(counts[place]) for place in met}
 
 

@@ -134,10 +134,7 @@ class Scale(msgspec.Struct, eq=False):
             self.compared += len(self.held[-1])
 
     def _all_differ(self) -> bool:
-        if not self.differ or not (self.held or self.numbers):
-            return False
-        if self.rising:
-            return True
+        """Are the values kept all different?"""
         if self.numbers:
             return not self.held and _differ(np.concatenate(self.numbers))
         count = sum(len(each) - each.null_count for each in self.held)
@@ -156,8 +153,8 @@ class Scale(msgspec.Struct, eq=False):
         elif kind in BY_TYPE:
             level, basis = BY_TYPE[kind]
             found = LevelSuggested(value=level, basis=basis)
-        elif kind == "integer" and self._all_differ():
-            found = self._identifier()
+        elif kind == "integer" and self.differ:
+            found = self._identifier() or found
         return None if found is None else msgspec.structs.replace(found, variable=variable)
 
     def _by_values(self, kind: str, watch: Watch) -> LevelSuggested | None:
@@ -173,9 +170,14 @@ class Scale(msgspec.Struct, eq=False):
     def _by_words(self) -> LevelSuggested | None:
         if self.few is not None:
             return LevelSuggested(value="nominal", basis="words", count=len(self.few))
-        return self._identifier() if self._all_differ() else None
+        return self._identifier() if self.differ else None
 
-    def _identifier(self) -> LevelSuggested:
+    def _identifier(self) -> LevelSuggested | None:
+        """Each case has a value of its own: they tell cases apart."""
+        if not self.rising and not self._all_differ():
+            return None
+        if not (self.held or self.numbers):
+            return None
         whole = self.rising or self.count <= COMPARED
         count = self.count if whole else COMPARED
         return LevelSuggested(value="nominal", basis="identifier", count=count, whole=whole)

@@ -18,7 +18,8 @@ import msgspec
 from ..errors import SourceError
 from ..plan.model import Decisions
 from ..sources.addresses import is_address, kept_address
-from ..sources.file_sets import files, is_set
+from ..sources.file_sets import files
+from ..sources.opening import is_set
 
 
 class FileStamp(msgspec.Struct, frozen=True, array_like=True):

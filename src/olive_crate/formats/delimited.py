@@ -13,8 +13,7 @@ from ..columns.cell_texts import cell_texts
 from ..dataset.taking import pieces_of
 from ..declaration.variable import Variable
 from ..errors import PlanError
-from ..plan.model import Decisions, DelimitedSection, SourceSection
-from ..plan.rows import Rows
+from ..plan.model import Decisions, DelimitedSection, Rows, SourceSection
 from ..plan.toml_write import plan_text
 from ..show.claims import claim_of
 from ..sources.csv_text import csv_text

@@ -16,8 +16,7 @@ from ..declaration.notation import codes_text, meanings_text
 from ..declaration.variable import MeaningSets, Variable
 from ..errors import PlanError, several
 from ..plan.fields import Field, FixedSection, listed_fields, overlaps
-from ..plan.model import Decisions, DelimitedSection, SourceSection
-from ..plan.rows import Rows
+from ..plan.model import Decisions, DelimitedSection, Rows, SourceSection
 from ..plan.toml_write import plan_text
 from ..show.claims import claim_of
 from ..sources.csv_text import csv_text

@@ -15,12 +15,23 @@ import mmap
 import weakref
 from collections.abc import Sequence
 from contextlib import suppress
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import pyarrow as pa
 
-from .types import PAD, Bytes, Flags, Ints
+from .types import (
+    DAYS,
+    PAD,
+    Bytes,
+    Flags,
+    Forecast,
+    Ints,
+    Place,
+    Request,
+    TextRequest,
+    TimeRequest,
+)
 
 LARGE = 2 << 20
 """Bytes of a large page of memory."""
@@ -213,3 +224,59 @@ def padded(text: bytes | memoryview) -> Bytes:
 def by_field(flat: Ints, fields: int) -> Ints:
     """Positions record by record as (rows, fields) that lie field by field in memory."""
     return np.ascontiguousarray(flat.reshape(-1, fields).T).T
+
+
+class WholeColumns:
+    """Room for whole columns, into which blocks are read at the places that they seem to have.
+
+    What is read so need not be put together afterwards. Room that is not used costs nothing.
+    """
+
+    def __init__(self, rows: int) -> None:
+        self.rows = rows
+        self._columns: dict[tuple[int, type[np.generic]], np.ndarray] = {}
+
+    def place(self, index: int, kind: type[np.generic], start: int, count: int) -> Place | None:
+        """The room of a block in a column of numbers of this kind; `None` where it has none."""
+        if start + count > self.rows:
+            return None
+        key = index, kind
+        column = self._columns.get(key)
+        if column is None:
+            try:
+                column = self._columns.setdefault(key, allocate(self.rows, kind))
+            except MemoryError:  # more was expected than there is room for: do without
+                return None
+        return Place(column, start)
+
+    def prepare(self, forecast: Forecast) -> None:
+        """Get the room for these columns.
+
+        Done by the thread that lives on: what another one's heap has held stays with that heap.
+        """
+        for index, wanted in forecast.items():
+            kind = array_type_of(wanted)
+            if kind is not None:
+                self.place(index, kind, 0, 0)
+
+
+class ColumnStart(NamedTuple):
+    """Where a block seems to begin in the whole columns, and how many rows it seems to have.
+
+    More than these it must not fill: what is behind them is for the next block.
+    """
+
+    keeping: WholeColumns
+    row: int
+    rows: int
+
+
+def array_type_of(wanted: Request | None) -> type[np.generic] | None:
+    """What is put into the array of a column; `None` if there is none."""
+    if isinstance(wanted, TimeRequest):
+        return np.int32 if wanted.unit == DAYS else np.int64
+    if isinstance(wanted, TextRequest):
+        return np.int32 if wanted.most else None
+    if wanted is None:
+        return None
+    return np.int64 if wanted.whole else np.float64

@@ -98,11 +98,8 @@ class LineMarks(NamedTuple):
     feeds: int
     returns: int
     pairs: int
-
-    @property
-    def line_ends(self) -> int:
-        """How many lines they end."""
-        return self.feeds + self.returns - self.pairs
+    line_ends: int
+    """How many lines they end."""
 
 
 class TextMarks(NamedTuple):
@@ -221,53 +218,6 @@ class Place(NamedTuple):
     start: int
 
 
-class WholeColumns:
-    """Room for whole columns, into which blocks are read at the places that they seem to have.
-
-    What is read so need not be put together afterwards. Room that is not used costs nothing.
-    """
-
-    def __init__(self, rows: int) -> None:
-        self.rows = rows
-        self._columns: dict[tuple[int, type[np.generic]], np.ndarray] = {}
-
-    def place(self, index: int, kind: type[np.generic], start: int, count: int) -> Place | None:
-        """The room of a block in a column of numbers of this kind; `None` where it has none."""
-        if start + count > self.rows:
-            return None
-        key = index, kind
-        column = self._columns.get(key)
-        if column is None:
-            from .buffers import allocate  # which needs the names of this file
-
-            try:
-                column = self._columns.setdefault(key, allocate(self.rows, kind))
-            except MemoryError:  # more was expected than there is room for: do without
-                return None
-        return Place(column, start)
-
-    def prepare(self, forecast: Forecast) -> None:
-        """Get the room for these columns.
-
-        Done by the thread that lives on: what another one's heap has held stays with that heap.
-        """
-        for index, wanted in forecast.items():
-            kind = array_type_of(wanted)
-            if kind is not None:
-                self.place(index, kind, 0, 0)
-
-
-class ColumnStart(NamedTuple):
-    """Where a block seems to begin in the whole columns, and how many rows it seems to have.
-
-    More than these it must not fill: what is behind them is for the next block.
-    """
-
-    keeping: WholeColumns
-    row: int
-    rows: int
-
-
 class TimesRead(NamedTuple):
     """A column of a block as dates or times; `reasons` and `left` are as in `NumbersRead`."""
 
@@ -300,17 +250,6 @@ Forecast = Mapping[int, Request | None]
 EarlyResult = NumbersRead | TimesRead | TextsRead
 EarlyColumn = tuple[Request, EarlyResult]
 """What was wanted of a column, and what came of it."""
-
-
-def array_type_of(wanted: Request | None) -> type[np.generic] | None:
-    """What is put into the array of a column; `None` if there is none."""
-    if isinstance(wanted, TimeRequest):
-        return np.int32 if wanted.unit == DAYS else np.int64
-    if isinstance(wanted, TextRequest):
-        return np.int32 if wanted.most else None
-    if wanted is None:
-        return None
-    return np.int64 if wanted.whole else np.float64
 
 
 class Extremes(NamedTuple):

@@ -126,7 +126,7 @@ def with_rows(plan: Decisions, value: Any, at: str) -> Decisions:
     """Rows by their parts, laid over those that were decided before."""
     from msgspec.structs import replace
 
-    from .rows import rows_from
+    from .model import rows_from
 
     return replace(plan, rows=rows_from(value, plan.rows, at))
 

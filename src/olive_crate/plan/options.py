@@ -30,7 +30,7 @@ from .option import (
 
 if TYPE_CHECKING:
     from ..declaration.variable import Variable
-    from .rows import Rows
+    from .model import Rows
 
 
 class ReadingOptions(TypedDict, total=False):

@@ -15,9 +15,8 @@ from ..declaration.settled import settled_from
 from ..declaration.variable import MeaningSets, Variable, declared
 from ..errors import PlanError, nearest
 from ..sources.addresses import kept_address
-from .deciding import with_option
 from .fields import listed_fields
-from .model import Decisions
+from .model import Decisions, with_option
 from .ownership import bounded
 from .sections import of_section, top_level
 

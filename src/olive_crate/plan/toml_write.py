@@ -19,10 +19,9 @@ from ..declaration.variable import Variable, parts_of
 from ..errors import Advice, PlanError
 from ..evidence import AllowedByList, Evidence, LevelSuggested
 from ..sources.writing import write_whole
-from .model import Decisions
+from .model import Decisions, Rows
 from .options import OPTIONS
 from .ownership import remember_plan
-from .rows import Rows
 from .sections import top_level
 from .toml_read import MARKS, SHARED
 

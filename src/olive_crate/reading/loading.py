@@ -20,19 +20,17 @@ from ..declaration.variable import Variable
 from ..errors import SourceError, several
 from ..kernels.spans import RowNumbers, chained, gathered
 from ..layouts.base import Block, SourceLayout
-from ..plan.deciding import with_options
-from ..plan.model import Decisions
+from ..plan.model import Decisions, with_options
 from ..sources.addresses import is_address, is_web, kept_address
-from ..sources.file_sets import PATTERN, files_in, is_set
 from ..sources.file_sets import files as files_named
-from ..sources.opening import open_source, recognised
-from ..sources.sets import PLAN_FILE, Files, HoldsSeveral
+from ..sources.file_sets import files_in
+from ..sources.opening import is_set, open_source, recognised
+from ..sources.sets import PATTERN, PLAN_FILE, Files, HoldsSeveral
 from ..sources.source import Source
 from ..workers import Progress, Workers
-from .fallback import with_fallback
 from .preparing import ColumnReader, Reading, prepare, promise_check
 from .receipts import decided, note_changed, receipt_of
-from .single_pass import reread, run, workers_for
+from .single_pass import reread, run, with_fallback, workers_for
 
 
 def load(

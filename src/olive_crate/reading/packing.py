@@ -30,11 +30,10 @@ from ..plan.model import Decisions
 from ..sources.source import Source
 from ..workers import Progress, Workers
 from .cell_counts import counts_of
-from .fallback import with_fallback
 from .loading import loaded, source_named
 from .preparing import Reading, prepare, promise_check
 from .receipts import receipt_of
-from .single_pass import run
+from .single_pass import run, with_fallback
 
 Further = Callable[[Ints], list[Column]]
 HELD = 24 << 20
@@ -136,18 +135,14 @@ class _Begun:
 
     def __init__(self, outcomes: list[Outcome], reasons: dict[str, bool]) -> None:
         self.kinds = [each.kind for each in outcomes]
-        self.marks = [each.search.statistics.mark_counts > 0 for each in outcomes]
+        self.marks = [set(each.search.statistics.marks_met()) for each in outcomes]
         self.reasons = reasons
 
     def holds(self, outcomes: list[Outcome], reasons: dict[str, bool]) -> bool:
         """Is everything still as it was?"""
         now = _Begun(outcomes, reasons)
-        marks = zip(self.marks, now.marks, strict=True)
-        return (
-            self.kinds == now.kinds
-            and self.reasons == now.reasons
-            and all(bool((before == after).all()) for before, after in marks)
-        )
+        same = self.marks == now.marks and self.reasons == now.reasons
+        return same and self.kinds == now.kinds
 
 
 class Sink:

@@ -27,7 +27,7 @@ from ..evidence import (
 )
 from ..kernels.types import Ints
 from ..layouts.base import SourceLayout, Tally
-from ..layouts.text.names import unique_names
+from ..layouts.text.cells import unique_names
 from ..plan.declaring import called, with_heading
 from ..plan.model import Decisions, DelimitedSection
 from ..plan.naming import ordered, plain_names

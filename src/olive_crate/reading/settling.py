@@ -19,8 +19,7 @@ from ..errors import PlanError
 from ..evidence import Evidence, Mend, SuspectedCodes
 from ..evidence.base import SETTLED_BY
 from ..plan import declaring
-from ..plan.deciding import with_options
-from ..plan.model import Decisions, SheetSection
+from ..plan.model import Decisions, SheetSection, with_options
 from ..views import Worded
 
 

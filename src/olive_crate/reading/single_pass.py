@@ -11,6 +11,7 @@ import re
 from collections import Counter
 from collections.abc import Callable, Iterator
 from contextlib import nullcontext
+from typing import TypeVar
 
 import msgspec
 
@@ -19,15 +20,20 @@ from ..columns.convert import TypedBlock
 from ..columns.rule import base
 from ..columns.search import TypeSearch
 from ..dataset.receipt import PROBLEMS_WRITTEN
-from ..errors import Advice, UnreadableError, with_article
-from ..evidence import DecimalMark, Evidence, Example, GroupingMark
+from ..errors import Advice, LayoutError, UnreadableError, with_article
+from ..evidence import DecimalMark, Evidence, Example, FellBack, GroupingMark
 from ..kernels.spans import listed
 from ..kernels.types import Forecast, Ints
-from ..layouts.base import Block, Hands, SourceLayout, Tally
+from ..layouts.base import Before, Block, Hands, SourceLayout, Tally
+from ..layouts.registry import find_layout
 from ..layouts.text.completing import find_marks, number_form, shapes_of
+from ..layouts.text.decoding import BadByte
+from ..plan.model import Decisions
+from ..sources.source import Source
 from ..workers import ALONE, Progress, Workers, usual_workers
 from .preparing import ColumnReader, Reading
 
+T = TypeVar("T")
 LITTLE = 4 << 20
 """A source of fewer bytes is read on one thread."""
 MANY = 8192
@@ -68,7 +74,13 @@ def stream(
         hands = Hands(crew, lambda: _forecast(reading), keeping, reading.asked)
         for block in found.layout.read(found.source, tally, hands):
             own = ALONE if block.early or len(block.rows) < MANY else crew
-            typed = own.each(_taker(block), reading.columns)
+            rows, field = block.rows, block.field
+            typed = own.each(
+                lambda column, rows=rows, field=field: column.search.take(  # type: ignore[misc]
+                    field(column.index), rows
+                ),
+                reading.columns,
+            )
             if any(len(each.converted.unread) for each in typed):
                 _note_problems(reading, block, typed, stop)
             yield block, typed
@@ -82,10 +94,6 @@ def _forecast(reading: Reading) -> Forecast:
     """How columns will be converted; empty as long as nothing is known of any."""
     asked = {each.index: each.search.forecast() for each in reading.columns}
     return asked if any(each is not None for each in asked.values()) else {}
-
-
-def _taker(block: Block) -> Callable[[ColumnReader], TypedBlock]:
-    return lambda column: column.search.take(block.field(column.index), block.rows)
 
 
 def workers_for(found: SourceLayout) -> Workers:
@@ -162,6 +170,38 @@ class OtherMarksMet(Exception):
     def __init__(self, shapes: Counter[str]) -> None:
         self.shapes = shapes
         super().__init__("the decimal and grouping marks have to be found again")
+
+
+def with_fallback(
+    opened: Source,
+    plan: Decisions,
+    read: Callable[[SourceLayout], T],
+    find: Callable[[Source, Decisions, Before], SourceLayout] = find_layout,
+    found: SourceLayout | None = None,
+    before: Before = Before(),
+) -> T:
+    """Find the layout and read; what the head shows wrongly is found again, each thing once.
+
+    `found` is a layout that was found already.
+    """
+    while True:
+        try:
+            found = find(opened, plan, before) if found is None else found
+            return read(found)
+        except LayoutError as error:
+            if plan.layout is not None or plan.fields is not None or found is None:
+                raise
+            if found.plan.layout != "fixed":
+                raise
+            fallen = FellBack(name=opened.name, why=str(error))
+            plan = msgspec.structs.replace(plan, layout="delimited", notes=(*plan.notes, fallen))
+        except BadByte as error:
+            if plan.source.encoding is not None or error.seen_beyond_ascii or before.around:
+                raise
+            before = before._replace(around=error.around)
+        except OtherMarksMet as error:
+            before = before._replace(shapes=error.shapes)
+        found = None
 
 
 def check_marks(reading: Reading) -> None:

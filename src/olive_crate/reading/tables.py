@@ -8,8 +8,7 @@ from .. import kernels
 from ..kernels.spans import listed
 from ..layouts.base import Hands, Tally
 from ..layouts.registry import find_layout
-from ..plan.deciding import with_options
-from ..plan.model import Decisions
+from ..plan.model import Decisions, with_options
 from ..sources.source import Source
 
 

@@ -19,11 +19,8 @@ import msgspec
 
 from ..errors import PlanError, SourceError
 from .addresses import database_kind, is_web, kept_address, remembered, safe_address
-from .sets import PLAN_FILE, Files, Member, in_order
+from .sets import PATTERN, PLAN_FILE, Files, Member, in_order
 from .source import Source
-
-PATTERN = re.compile(r"[*?\[{]")
-
 
 PART = re.compile(r"\{([A-Za-z_]\w*)\}")
 
@@ -33,22 +30,6 @@ COMPRESSIONS = (".gz", ".bz2", ".xz", ".zst", ".zip")
 
 NO_DATA = (PLAN_FILE, "-metadata.json", ".toml", ".md", ".pdf", ".html", ".py", ".r", ".log")
 """Names in a folder that are never taken for data, unless a pattern or list says so."""
-
-
-def is_set(source: Any) -> bool:
-    """Does this name a set: a list, a pattern, or a folder? (Archives show it when opened.)"""
-    if isinstance(source, Files):
-        return True
-    if isinstance(source, (str, os.PathLike)):
-        text = os.fspath(source)
-        if isinstance(text, bytes):
-            return False
-        if "://" in text:
-            if is_web(text) or database_kind(text) is not None:
-                return False
-            return bool(PATTERN.search(text)) or text.endswith("/")
-        return (bool(PATTERN.search(text)) and not os.path.exists(text)) or os.path.isdir(text)
-    return isinstance(source, (list, tuple))
 
 
 def files(source: Any) -> Files:

@@ -18,6 +18,7 @@ from ..errors import SourceError, nearest
 from .addresses import database_kind, full_address, is_web, safe_address
 from .frames import frame_source, is_frame
 from .limits import Limits
+from .sets import PATTERN, Files
 from .source import Inflater, Source, stamp_of, within
 
 IN_MEMORY = 64 << 20
@@ -72,6 +73,22 @@ def open_source(source: Any, by_user: bool = True, limits: Limits = Limits()) ->
         raw = _in_hand(source)
     found = recognised(raw, limits)
     return within(found, limits) if isinstance(found.open, Inflater) else found
+
+
+def is_set(source: Any) -> bool:
+    """Does this name a set: a list, a pattern, or a folder? (Archives show it when opened.)"""
+    if isinstance(source, Files):
+        return True
+    if isinstance(source, (str, os.PathLike)):
+        text = os.fspath(source)
+        if isinstance(text, bytes):
+            return False
+        if "://" in text:
+            if is_web(text) or database_kind(text) is not None:
+                return False
+            return bool(PATTERN.search(text)) or text.endswith("/")
+        return (bool(PATTERN.search(text)) and not os.path.exists(text)) or os.path.isdir(text)
+    return isinstance(source, (list, tuple))
 
 
 def recognised(raw: Source, limits: Limits = Limits()) -> Source:

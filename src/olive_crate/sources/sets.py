@@ -17,6 +17,8 @@ from .source import Source
 
 PLAN_FILE = ".plan.toml"
 """What the name of a plan file ends with."""
+PATTERN = re.compile(r"[*?\[{]")
+"""What makes a name a pattern."""
 
 
 class HoldsSeveral(SourceError):

@@ -10,17 +10,18 @@ from .cells import (
     all_differ,
     blank,
     encoded,
+    extremes,
     instructions,
     joined_texts,
     match,
     read_column,
     read_numbers,
     read_times,
+    tally,
     text_hashes,
     texts,
     trimmed,
 )
-from .figures import extremes, tally
 from .records import record_places
 from .sheet import document_rows, read_sheet, read_strings, shorter_numerals
 from .structure import (

@@ -17,6 +17,7 @@ from ..types import (
     PAD,
     SINCE_1970,
     Bytes,
+    Extremes,
     Flags,
     Ints,
     NumberRequest,
@@ -73,12 +74,6 @@ def narrow(positions: Ints) -> Ints:
     return np.ascontiguousarray(positions, np.int32)
 
 
-def positions(*shape: int) -> tuple[Any, Any]:
-    """Room for starts and ends."""
-    starts, ends = np.empty((2, *shape), np.int32)
-    return starts, ends
-
-
 def blank(buffer: Bytes, starts: Ints, ends: Ints) -> Flags:
     """As in the reference."""
     if len(buffer) > BEYOND:
@@ -94,7 +89,8 @@ def trimmed(
     """As in the reference."""
     if len(buffer) > BEYOND:
         return reference.trimmed(buffer, starts, ends, left, right)
-    low, high = positions(len(starts))
+    room: Any = np.empty((2, len(starts)), np.int32)
+    low, high = room
     changed = _native.trim(buffer, narrow(starts), narrow(ends), left, right, low, high)
     return (low, high) if changed else (starts, ends)
 
@@ -331,3 +327,22 @@ def read_times(buffer: Bytes, starts: Ints, ends: Ints, wanted: TimeRequest) -> 
     left, _, worded = _native.read_times(*cells, *how, values, reasons)
     looked_for = all_words_fit(wanted.writing)
     return TimesRead(values, reasons, left, None, worded > 0 if looked_for else None)
+
+
+def tally(reasons: Bytes) -> Ints:
+    """As in the reference."""
+    counts = np.zeros(256, np.int64)
+    _native.tally(np.ascontiguousarray(reasons), counts)
+    return counts
+
+
+def extremes(values: np.ndarray, reasons: Bytes | None, looks: np.ndarray) -> Extremes:
+    """As in the reference."""
+    counts = np.zeros(len(looks), np.int64)
+    why = NO_REASONS if reasons is None else np.ascontiguousarray(reasons)
+    whole = values.dtype == np.int64
+    given = (np.ascontiguousarray(values), whole, why, looks, counts)
+    low, high, seen = _native.extremes(*given)
+    hit = np.flatnonzero(counts)
+    met = dict(zip(looks[hit].tolist(), counts[hit].tolist(), strict=True))
+    return Extremes(low, high, seen, met)

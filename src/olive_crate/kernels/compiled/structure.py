@@ -8,10 +8,9 @@ from typing import Any, NamedTuple, cast
 import numpy as np
 
 from .. import reference
-from ..buffers import allocate, counted, no_reasons
+from ..buffers import ColumnStart, allocate, array_type_of, counted, no_reasons
 from ..types import (
     Bytes,
-    ColumnStart,
     CutPoint,
     Dialect,
     EarlyColumn,
@@ -29,7 +28,6 @@ from ..types import (
     TextsRead,
     TimeRequest,
     TimesRead,
-    array_type_of,
 )
 from . import _native
 from .cells import (
@@ -40,7 +38,6 @@ from .cells import (
     all_words_fit,
     dictionary_of,
     parts_of,
-    positions,
     steps_of,
 )
 
@@ -94,7 +91,7 @@ def split(
         return reference.split(buffer, low, high, marks, final, fields)
     if fields > 1:
         room = scan.records
-        starts, ends = positions(fields, room)
+        starts, ends = np.empty((2, fields, room), np.int32)
         lines = np.empty(room + 1, np.int64)
         returned = _native.split(*scan.given, fields, room, starts, ends, NONE, NONE, lines)
         _, count, consumed, opened, closing, even = returned
@@ -126,7 +123,8 @@ def structure(buffer: Bytes, low: int, high: int, marks: Dialect, final: bool) -
 def _structure(scan: Scan) -> Structure:
     """Records with whatever fields they have."""
     buffer = scan.given[0]
-    starts, ends = positions(scan.fields)
+    places: Any = np.empty((2, scan.fields), np.int32)
+    starts, ends = places
     record, lines = np.empty((2, scan.records + 1), np.int64)
     heads = np.empty(scan.records, np.int64)
     returned = _native.split(*scan.given, 0, 0, starts, ends, record, heads, lines)
@@ -151,13 +149,13 @@ def _structure(scan: Scan) -> Structure:
 def line_marks(buffer: Bytes, low: int, high: int) -> LineMarks:
     """As in the reference."""
     _, feeds, returns, pairs, _, _ = _native.survey(buffer, low, high, -1, 0)
-    return LineMarks(feeds, returns, pairs)
+    return LineMarks(feeds, returns, pairs, feeds + returns - pairs)
 
 
 def text_marks(buffer: Bytes, low: int, high: int) -> TextMarks:
     """As in the reference."""
     tabs, feeds, returns, pairs, _, is_ascii = _native.survey(buffer, low, high, TAB, 0)
-    return TextMarks(LineMarks(feeds, returns, pairs), tabs, is_ascii)
+    return TextMarks(LineMarks(feeds, returns, pairs, feeds + returns - pairs), tabs, is_ascii)
 
 
 def cut(buffer: Bytes, low: int, high: int, quote: int) -> CutPoint:
@@ -224,7 +222,7 @@ def _task(
     reasons: Any,
 ) -> _Task:
     located = at[1] == 0 and (wanted is None or isinstance(wanted, TextRequest))
-    starts, ends = positions(room) if located else (NONE, NONE)
+    starts, ends = np.empty((2, room), np.int32) if located else (NONE, NONE)
     values: Any = NO_REASONS
     place: Place | None = None
     rule: tuple[Any, ...]

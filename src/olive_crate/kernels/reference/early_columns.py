@@ -8,7 +8,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from ..types import Bytes, ColumnStart, CutPoint, EarlyColumn, Forecast, Structure, Table
+from ..buffers import ColumnStart
+from ..types import Bytes, CutPoint, EarlyColumn, Forecast, Structure, Table
 from .structure import Dialect, split
 
 

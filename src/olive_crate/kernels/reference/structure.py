@@ -75,7 +75,8 @@ def line_marks(buffer: Bytes, low: int, high: int) -> LineMarks:
     feeds = int(np.count_nonzero(text == LF))
     returns = np.flatnonzero(text == CR)
     followed = returns[returns + 1 < len(text)] + 1
-    return LineMarks(feeds, len(returns), int(np.count_nonzero(text[followed] == LF)))
+    pairs = int(np.count_nonzero(text[followed] == LF))
+    return LineMarks(feeds, len(returns), pairs, feeds + len(returns) - pairs)
 
 
 def cut(buffer: Bytes, low: int, high: int, quote: int) -> CutPoint:

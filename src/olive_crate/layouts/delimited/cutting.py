@@ -48,11 +48,6 @@ class Cut(msgspec.Struct, frozen=True, eq=False):
     """It holds the lines above the data, and none of these."""
 
     @property
-    def place(self) -> tuple[Bytes, int, int]:
-        """The buffer, and where the piece begins and ends in it."""
-        return self.buffer, self.low, self.high
-
-    @property
     def text(self) -> bytes:
         return self.buffer[self.low : self.high].tobytes()
 

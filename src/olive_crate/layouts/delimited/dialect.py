@@ -263,11 +263,7 @@ def _wrapped(text: bytes, quote: bytes) -> int:
 
 def find_escape(pieces: Sequence[bytes], quote: str) -> EscapeFound | None:
     """A backslash that makes quotes literal."""
-    if not quote:
-        return None
     text = b"\n".join(piece[:ENOUGH] for piece in pieces)
-    if b"\\" not in text:
-        return None
     mark = re.escape(quote.encode())
     escaped = len(re.findall(rb"\\" + mark + rb"(?![" + SEPARATORS + rb"\r\n])", text))
     ends = len(re.findall(rb"\\" + mark + rb"(?=[" + SEPARATORS + rb"\r\n])", text))

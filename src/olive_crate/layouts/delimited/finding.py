@@ -16,11 +16,11 @@ import msgspec
 from ...errors import PlanError
 from ...evidence import BlanksFollow, DelimiterFound, EndNotSeen, Evidence
 from ...kernels.types import Dialect
-from ...plan.model import Decisions, DelimitedSection
-from ...plan.rows import Rows
+from ...plan.model import Decisions, DelimitedSection, Rows
 from ...sources.source import Sample, Source, decoded, sample_of
 from ..base import Before, Row, SourceLayout
 from ..text.aligned import LooksAligned
+from ..text.cells import headings_of
 from ..text.closing import Tail
 from ..text.completing import (
     as_utf8,
@@ -28,7 +28,6 @@ from ..text.completing import (
     cells_of_row,
     check_heading,
     heading_rows,
-    last_heading,
     row_parts,
     shapes_at_head,
     with_closing,
@@ -38,7 +37,6 @@ from ..text.completing import (
 from ..text.decoding import find_encoding
 from ..text.foreign import BEFORE_TEXT, FOREIGN_BEGINNINGS, refuse_foreign
 from ..text.moved import moved
-from ..text.names import headings_of
 from .cutting import too_wide
 from .dialect import (
     CANDIDATES,
@@ -129,7 +127,9 @@ def _cutting(
     """The delimited section completed, and the dialect it makes."""
     pieces = [text] if sample.is_whole else [text, *_further_lines(sample, encoding)]
     quote = _decided(section.quote, find_quote(pieces), evidence, '"')
-    escape = _decided(section.escape, find_escape(pieces, quote), evidence, "")
+    escape = section.escape or ""
+    if section.escape is None and quote and any(b"\\" in piece for piece in pieces):
+        escape = _decided(None, find_escape(pieces, quote), evidence, "")
     dialect = Dialect(
         b",",
         quote=ord(quote) if quote else 0,
@@ -147,7 +147,9 @@ def _cutting(
         evidence.append(found)
     delimiter = section.delimiter if found is None else found.value
     dialect = with_delimiter(dialect, delimiter or "")
-    _distinct(delimiter or "", quote, escape)
+    for name, mark in (("quote", quote), ("escape", escape)):
+        if mark and mark in (delimiter or "") and delimiter != "blanks":
+            raise PlanError(f"delimiter and {name} cannot both hold {mark!r}")
     trim = section.trim
     if trim is None and found is not None and blanks_follow(text, found.value, dialect):
         trim = True
@@ -192,12 +194,6 @@ def _decided(
         return usual if given is None else given
     evidence.append(found)
     return found.value
-
-
-def _distinct(delimiter: str, quote: str, escape: str) -> None:
-    for name, mark in (("quote", quote), ("escape", escape)):
-        if mark and mark in delimiter and delimiter != "blanks":
-            raise PlanError(f"delimiter and {name} cannot both hold {mark!r}")
 
 
 def _head(
@@ -274,13 +270,13 @@ def _complete(
         rows=parts,
         layout="delimited",
     )
-    first = parts.first or 1
+    first, last = parts.first or 1, head.heading[-1].cells if head.heading else ()
     layout = DelimitedLayout(
         encoding=encoding,
         dialect=cutting.dialect,
         fields=fields,
         heading=heading_rows(parts),
-        names=last_heading(parts, rows),
+        names=tuple(cell.encode("utf-8") for cell in last),
         skip_repeated=parts.repeated == "skip",
         skip=min([*heading_rows(parts), first]) - 1,
         first=first,
@@ -327,7 +323,7 @@ def _tail(sample: Sample, cutting: _Cutting, cut: CutText, first: int) -> Tail |
     rows = cut.rows(len(cut.found.heads) - LOOKED_AT)
     return Tail(
         [row for row in rows if row.number >= first and not row.is_comment],
-        cut.last,
+        int(cut.found.lines[-1]) + cut.first - 1,
         lambda: [row for row in cut.rows() if row.number >= first and not row.is_comment],
         lambda index, beyond: cut.column(index, first, beyond),
     )

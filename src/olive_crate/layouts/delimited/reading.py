@@ -2,8 +2,8 @@
 
 Three stages, each a generator of plain values. `raw_blocks` (in `records`) gives blocks of whole
 records. `_parted` assigns each record its role: heading, data, comment, blank or skipped.
-`DelimitedLayout.read` shapes the data into spans. Where the plan excludes the last rows of the file, a block
-is held back until it is known not to contain them.
+`DelimitedLayout.read` shapes the data into spans. Where the plan excludes the last rows of the
+file, a block is held back until it is known not to contain them.
 
 Every line is counted twice, and the receipt compares the two sums. Here, each record counts one
 line for its role and further lines for line breaks inside quotes. In `records`, line ends are
@@ -265,7 +265,8 @@ class DelimitedLayout(msgspec.Struct, frozen=True, eq=False):
     def read(self, source: Source, tally: Tally, hands: Hands) -> Iterator[Spans]:
         """The data as spans, block after block."""
         blocks, room, last = raw_blocks(source, self, tally, hands), self.limit, self.last
-        pairs = _held_back(blocks, last) if (last or 0) < 0 else ((raw, last) for raw in blocks)
+        from_end = last is not None and last < 0
+        pairs = _held_back(blocks, last or 0) if from_end else ((raw, last) for raw in blocks)
         for raw, end in pairs:
             table, parted = _only_data(raw, self, end), None
             if table is None or (room is not None and table.count > room):

@@ -23,14 +23,13 @@ import numpy as np
 
 from ... import kernels
 from ...errors import Advice, LayoutError
+from ...kernels.buffers import ColumnStart, WholeColumns
 from ...kernels.types import (
-    ColumnStart,
     Dialect,
     Forecast,
     Ints,
     Structure,
     Table,
-    WholeColumns,
 )
 from ...sources.limits import Limits
 from ...sources.source import Source
@@ -63,7 +62,7 @@ class RawBlock(msgspec.Struct, eq=False):
             return self.found
         if self.all_fields is None:
             cut = self.cut
-            self.all_fields = kernels.structure(*cut.place, self.marks, True)
+            self.all_fields = kernels.structure(cut.buffer, cut.low, cut.high, self.marks, True)
         return self.all_fields
 
     @property
@@ -198,20 +197,21 @@ def _scanned(
 ) -> _Scanned:
     """The records of a piece, and what is counted and checked of its bytes."""
     marks = msgspec.structs.replace(layout.dialect, returns=cut.seen.returns != 0)
+    place = cut.buffer, cut.low, cut.high
     name = layout.names[0] if len(layout.names) > 1 else b""
     found: Structure | Table
     if cut.heading:
-        found = kernels.structure(cut.buffer, cut.low, cut.high, marks, True)
+        found = kernels.structure(*place, marks, True)
     else:
         how = (marks, layout.fields, forecast)
-        found = kernels.split_early(*cut.place, *how, cut.seen, name, start)
+        found = kernels.split_early(*place, *how, cut.seen, name, start)
     line_ends = is_ascii = None
     if isinstance(found, Table):
         line_ends, is_ascii = found.line_ends, found.is_ascii
     if line_ends is None or is_ascii is None:
-        line_ends = kernels.line_marks(*cut.place).line_ends
+        line_ends = kernels.line_marks(*place).line_ends
         is_ascii = bool(cut.buffer[cut.low : cut.high].max() < 0x80)
-    return _Scanned(marks, found, is_ascii, is_ascii or kernels.is_utf8(*cut.place), line_ends)
+    return _Scanned(marks, found, is_ascii, is_ascii or kernels.is_utf8(*place), line_ends)
 
 
 def _together(one: Cut, two: Cut, name: str, row: int, limits: Limits) -> Cut:

@@ -11,7 +11,7 @@ import numpy as np
 from ... import kernels
 from ...evidence import NoHeading
 from ...kernels.types import PAD, Dialect, Structure
-from ...plan.rows import Rows
+from ...plan.model import Rows
 from ...sources.source import Sample, decoded
 from ..base import Row
 from ..text.cells import is_value
@@ -44,11 +44,6 @@ class CutText(msgspec.Struct, frozen=True, eq=False):
     is_whole: bool
     """No quote was left open at its end."""
 
-    @property
-    def last(self) -> int:
-        """The number of the last row."""
-        return int(self.found.lines[-1]) + self.first - 1
-
     def rows(self, begin: int = 0, beyond: int | None = None) -> list[Row]:
         """The rows of some records, comments too."""
         found, begin = self.found, max(0, begin)
@@ -76,23 +71,22 @@ def head_rows(text: bytes, marks: Dialect, rows: Rows) -> tuple[list[Row], CutTe
     """The rows at the head of the source, titles too; and all of the text, cut into records."""
     skip = min([*heading_rows(rows), rows.first or 1]) - 1 if rows.names else 0
     cut = cut_text(text, marks, skip)
-    head = _records(cut, marks, rows)
+    head = cut.rows(0, LOOKED_AT)
+    if cut.found.comments.any():
+        head = _without_comments(head, marks, rows)
     jumps = [after.number - row.number for row, after in itertools.pairwise(head[:21])]
     swallowed = not head or max(jumps, default=0) > SWALLOWED
     if skip == 0 and marks.quote and swallowed and not quotes_hold(text, marks):
         plain = Dialect(marks.delimiter, marks.blanks, comment=marks.comment)
-        head = _records(cut_text(text, plain), plain, rows)
+        head = _without_comments(cut_text(text, plain).rows(0, LOOKED_AT), plain, rows)
     return head, cut
 
 
-def _records(text: CutText, marks: Dialect, rows: Rows) -> list[Row]:
+def _without_comments(cut: list[Row], marks: Dialect, rows: Rows) -> list[Row]:
     """The rows that are no comments, and comments that hold the names: declared, or found so.
 
     A comment just above the data, cut into as many words as they have fields, holds their names.
     """
-    cut = text.rows(0, LOOKED_AT)
-    if not text.found.comments.any():
-        return cut
     kept = [row for row in cut if not row.is_comment]
     held = [row for row in cut if row.is_comment and row.number in (rows.names or ())]
     if rows.names is None and kept:

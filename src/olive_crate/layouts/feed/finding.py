@@ -7,8 +7,7 @@ import msgspec
 from ...columns.rule import SourceColumn
 from ...errors import LayoutError, PlanError
 from ...evidence import Evidence
-from ...plan.model import Decisions
-from ...plan.rows import Rows
+from ...plan.model import Decisions, Rows
 from ...sources.source import Source
 from ..base import Preview, SourceLayout
 from ..records.layout import RecordLayout, TextTable

@@ -12,11 +12,11 @@ import msgspec
 from ...errors import Advice, LayoutError, PlanError
 from ...evidence import Evidence, FieldNamesFound, FieldsFound, RecordLength
 from ...plan.fields import Field, FixedSection
-from ...plan.model import Decisions, DelimitedSection
-from ...plan.rows import Rows
-from ...sources.source import Source, is_multibyte, sample_of
+from ...plan.model import Decisions, DelimitedSection, Rows
+from ...sources.source import Sample, Source, is_multibyte, sample_of
 from ..base import Before, Row, SourceLayout
 from ..text.aligned import LooksAligned
+from ..text.cells import headings_of
 from ..text.closing import Tail
 from ..text.completing import (
     block_size,
@@ -30,7 +30,6 @@ from ..text.completing import (
     with_marks,
 )
 from ..text.decoding import find_encoding
-from ..text.names import headings_of
 from .aligned_text import aligned_evidence, aligned_fields
 from .borders import borders
 from .breaks import FoundFields, find_fields, words_over

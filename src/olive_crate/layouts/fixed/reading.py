@@ -17,8 +17,9 @@ import numpy as np
 
 from ... import kernels
 from ...errors import Advice, SourceError
+from ...kernels.buffers import ColumnStart, WholeColumns
 from ...kernels.spans import Cells
-from ...kernels.types import ColumnStart, Flags, Ints, WholeColumns
+from ...kernels.types import Flags, Ints
 from ...sources.source import Source, is_ebcdic
 from ..base import (
     BLANK,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ...plan.fields import RecordType
-from ...plan.rows import Rows
+from ...plan.model import Rows
 from ...sources.source import Sample, decoded, is_ebcdic
 from ..text.completing import without_mark
 

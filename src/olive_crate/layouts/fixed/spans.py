@@ -11,8 +11,9 @@ import msgspec
 import numpy as np
 
 from ... import kernels
+from ...kernels.buffers import ColumnStart
 from ...kernels.spans import Cells, Grid
-from ...kernels.types import PAD, Bytes, ColumnStart, EarlyColumn, Flags, Forecast, Ints
+from ...kernels.types import PAD, Bytes, EarlyColumn, Flags, Forecast, Ints
 from ...plan.fields import Field, gaps
 from ..base import Tally
 from .layout import FixedLayout

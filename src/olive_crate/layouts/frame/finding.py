@@ -12,8 +12,7 @@ from ...columns.rule import SourceColumn
 from ...declaration.metadata import parts_in_metadata
 from ...errors import PlanError
 from ...plan.known import with_known
-from ...plan.model import Decisions
-from ...plan.rows import Rows
+from ...plan.model import Decisions, Rows
 from ...sources.source import Source
 from ..base import Preview, SourceLayout
 from ..records.layout import RecordLayout

@@ -24,11 +24,11 @@ from ...evidence import (
     TableChosen,
     UnitsFound,
 )
-from ...plan.model import Decisions
-from ...plan.rows import KEEP, SKIP, Rows
+from ...plan.model import KEEP, SKIP, Decisions, Rows
 from ...sources.source import Source
 from ..base import BLANK, HEADING, SKIPPED, Preview, Row, SourceLayout, TableView
 from ..records.layout import RecordLayout, TextTable
+from ..text.cells import headings_of
 from ..text.closing import Tail
 from ..text.completing import (
     cells_of_row,
@@ -41,7 +41,6 @@ from ..text.completing import (
 )
 from ..text.groups import name_groups, of_titles, texts_down
 from ..text.moved import moved
-from ..text.names import headings_of
 from ..text.row_kinds import is_units
 from .decoding import page_text
 from .html import Page, PageTable, page_of

@@ -13,8 +13,7 @@ from ...declaration.variable import Variable
 from ...errors import LayoutError, PlanError
 from ...evidence import Evidence, NoKeyInTable, Note, TableChosen
 from ...plan.known import with_known
-from ...plan.model import Decisions
-from ...plan.rows import Rows
+from ...plan.model import Decisions, Rows
 from ...sources.database import Session
 from ...sources.source import Source
 from ..base import Preview, SourceLayout, TableView

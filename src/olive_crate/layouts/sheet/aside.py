@@ -15,7 +15,7 @@ import numpy as np
 
 from ...evidence import Evidence, RepeatedHeading
 from ...kernels.types import Flags, Ints
-from ...plan.rows import KEEP, SKIP, Rows
+from ...plan.model import KEEP, SKIP, Rows
 from ...sources.ranges import Area
 from ..text.groups import name_groups, of_titles
 from .grid import TEXT, GridCells, Sheet

@@ -14,11 +14,11 @@ from ...errors import LayoutError, PlanError
 from ...evidence import BlockChosen, Evidence, SheetChosen
 from ...kernels.types import Ints
 from ...plan.known import with_known
-from ...plan.model import Decisions
-from ...plan.rows import KEEP, SKIP, Rows
+from ...plan.model import KEEP, SKIP, Decisions, Rows
 from ...sources.ranges import Area, turned_area
 from ...sources.source import Source
 from ..base import Before, SourceLayout
+from ..text.cells import headings_of
 from ..text.closing import Tail
 from ..text.completing import (
     cells_of_row,
@@ -29,7 +29,6 @@ from ..text.completing import (
     with_closing,
 )
 from ..text.moved import moved
-from ..text.names import headings_of
 from .aside import set_aside
 from .blocks import SheetBlock, WorkbookContents, find_blocks
 from .cell_kinds import with_kinds

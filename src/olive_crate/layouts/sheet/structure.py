@@ -9,7 +9,7 @@ import msgspec
 import numpy as np
 
 from ...evidence import Evidence, HeadingFound, SpacerColumns
-from ...plan.rows import Rows
+from ...plan.model import Rows
 from ...sources.ranges import Area
 from ..base import Row
 from ..text.completing import row_parts

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from ...plan.rows import Rows
+from ...plan.model import Rows
 from ...sources.ranges import Area
 from ..base import Row
 from .grid import GridCells, Sheet

@@ -17,7 +17,7 @@ import msgspec
 
 from ...columns.rule import MISSING_MARKS
 from ...evidence import ClosingRows, Example, LeftOutByPosition
-from ...plan.rows import Rows
+from ...plan.model import Rows
 from ..base import Row
 from .cells import Column, column_of, columns_of, is_value, number_of, usual_filled
 from .heading import example_of

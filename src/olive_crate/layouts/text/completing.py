@@ -13,10 +13,10 @@ import msgspec
 
 from ...errors import LayoutError, PlanError
 from ...evidence import DecimalMark, Evidence, GroupingMark
-from ...plan.model import Decisions, DelimitedSection
-from ...plan.rows import Rows
+from ...plan.model import Decisions, DelimitedSection, Rows
 from ...sources.source import Sample, Source, decoded
 from ..base import Row
+from .cells import padded_cells
 from .closing import (
     Tail,
     as_declared,
@@ -26,7 +26,6 @@ from .closing import (
     left_out_by_position,
 )
 from .heading import find_rows
-from .names import padded_cells
 
 ROWS_A_BLOCK = 131_072
 """Rows that a block aims at: enough to be worth what each block and column cost."""
@@ -65,11 +64,11 @@ def with_marks(
     section: DelimitedSection, shapes: Counter[str], evidence: list[Evidence]
 ) -> DelimitedSection:
     """The section with the decimal and the grouping mark; a declared mark is not both."""
-    usual = other_decimal(section.grouping)
     decimal, grouping = find_marks(shapes, section.delimiter or "")
     if decimal is None:
-        return msgspec.structs.replace(section, decimal=usual)
+        return msgspec.structs.replace(section, decimal=other_decimal(section.grouping))
     if decimal.value == section.grouping:
+        usual = other_decimal(section.grouping)
         against = decimal.supporting or 0
         decimal = DecimalMark(
             value=usual,
@@ -194,13 +193,6 @@ def without_mark(encoding: str, head: bytes) -> str:
         order = "le" if head.startswith(b"\xff") else "be"
         return f"{encoding}-{order}"
     return encoding
-
-
-def last_heading(parts: Rows, rows: Sequence[Row]) -> tuple[bytes, ...]:
-    """The cells of the heading's last row as they stand in the file."""
-    number = (parts.names or (0,))[-1] if parts.names else 0
-    row = next((row for row in rows if row.number == number), None)
-    return tuple(cell.encode("utf-8") for cell in row.cells) if row else ()
 
 
 def cells_of_row(rows: Sequence[Row], number: int | None, fields: int) -> tuple[str, ...]:

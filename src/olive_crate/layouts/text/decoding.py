@@ -17,6 +17,8 @@ from ..base import CountedStream
 
 ROOM = 64 << 10
 """Bytes left free before a piece."""
+AS_THEY_ARE = ("utf-8", "ascii", "utf-8-sig")
+"""Encodings whose bytes are UTF-8 already."""
 SPARE = 64
 """Bytes of room beyond the end, which show that it is the end."""
 FIRST = 256 << 10
@@ -43,7 +45,7 @@ def utf8_pieces(stream: IO[bytes], encoding: str, size: int, name: str) -> Itera
 
     Raises `SourceError` where the bytes do not fit the encoding.
     """
-    if codec_name(encoding) in ("utf-8", "ascii", "utf-8-sig"):
+    if codec_name(encoding) in AS_THEY_ARE:
         yield from _untouched(stream, size)
     else:
         yield from _transcoded(stream, _reading(encoding), size, name)
@@ -115,6 +117,8 @@ class Steps(NamedTuple):
         if not done:
             first = min(self.block, FIRST * max(1, self.fields // MANY))
             return first if self.total is None else min(first, self.total + SPARE)
+        if done == self.total:
+            return SPARE
         if self.workers == 1 or self.total is None or self.fields > MANY:
             return self.block
         share = (self.total - done) // self.workers
@@ -127,7 +131,7 @@ def utf8_buffers(stream: CountedStream, encoding: str, steps: Steps, name: str) 
     What is UTF-8 already is read to where it stays. Raises `SourceError` where the bytes do not
     fit the encoding.
     """
-    if codec_name(encoding) not in ("utf-8", "ascii", "utf-8-sig"):
+    if encoding not in AS_THEY_ARE and codec_name(encoding) not in AS_THEY_ARE:
         for piece in small_first(utf8_pieces(cast(IO[bytes], stream), encoding, steps.block, name)):
             if piece:
                 yield filled(piece)
@@ -138,7 +142,7 @@ def utf8_buffers(stream: CountedStream, encoding: str, steps: Steps, name: str) 
         steps = steps._replace(block=max(1, pages) * LARGE - ROOM - PAD)
     while True:
         wanted = steps.size(stream.tally.bytes)
-        buffer = _buffer(wanted if at_start else steps.block)
+        buffer = _buffer(wanted if at_start or wanted == SPARE else steps.block)
         room = memoryview(buffer)  # type: ignore[arg-type]
         low, high = ROOM, ROOM + stream.readinto(room[ROOM : ROOM + wanted])
         if high == low:

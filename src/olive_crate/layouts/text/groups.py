@@ -8,7 +8,7 @@ import numpy as np
 
 from ...evidence import Example, GroupTitles
 from ...kernels.types import Ints
-from ...plan.rows import KEEP, SKIP, Rows
+from ...plan.model import KEEP, SKIP, Rows
 
 FEWEST = 2
 """Titles of groups where nothing but their place marks one."""

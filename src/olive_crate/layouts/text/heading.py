@@ -29,12 +29,12 @@ from .cells import (
     are_years,
     columns_of,
     is_value,
+    names_from_second,
     number_of,
     shape_of,
     usual_filled,
     usual_shape,
 )
-from .names import names_from_second
 from .row_kinds import FULL_ROW, is_labels, is_prose, is_units, words_over_values
 
 LOOKED_BELOW = 50
@@ -92,9 +92,8 @@ def find_rows(rows: Sequence[Row], fields: int) -> RowsFound:
     levels, below = _levels(rows, place, rows[place + 1 :])
     heading = tuple(row.number for row in levels)
     first = below[0].number if below else levels[-1].number + 1
-    top, titles = levels[0].number, ()
-    if rows[0].number < top:
-        titles = _titles(rows, top, fields, judged.certain)
+    top = levels[0].number
+    titles = _titles(rows, top, fields, judged.certain) if rows[0].number < top else ()
     certain = judged.certain and not rows[place].is_comment
     names = _names_evidence(levels, certain)
     found = RowsFound(names, first, heading, titles=titles)
@@ -289,7 +288,7 @@ def _judged(row: Row, below: Sequence[Row], fields: int) -> _Judged:
     if row.runs_on:
         return _Judged(False, False)
     below = below[:LOOKED_BELOW]
-    shifted = names_from_second(row.cells, fields)
+    shifted = len(row.cells) < fields and names_from_second(row.cells, fields)
     cells = ("", *row.cells) if shifted else row.cells
     columns = columns_of([each for each in below if each.cells != row.cells], max(1, len(cells)))
     if not any(column.of_values for column in columns):  # words repeated may be data

@@ -7,11 +7,10 @@ from collections.abc import Sequence
 import msgspec
 
 from ...evidence import HeadingMoved
-from ...plan.model import Decisions
-from ...plan.rows import Rows
+from ...plan.model import Decisions, Rows
 from ...sources.source import Source
 from ..base import Row
-from .names import headings_of
+from .cells import headings_of
 
 FARTHEST = 30
 """Rows up or down in which the declared names are looked for."""

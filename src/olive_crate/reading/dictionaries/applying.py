@@ -11,10 +11,8 @@ import msgspec
 
 from ...declaration.variable import Variable
 from ...errors import PlanError
-from ...plan.deciding import with_options
 from ...plan.fields import FixedSection
-from ...plan.model import Decisions, DelimitedSection
-from ...plan.rows import Rows
+from ...plan.model import Decisions, DelimitedSection, Rows, with_options
 from ...sources.opening import open_source
 from ...sources.source import Source
 from .model import Dictionary

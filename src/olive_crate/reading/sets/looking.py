@@ -22,8 +22,8 @@ from ...sources.opening import open_source
 from ...sources.sets import Files, Member
 from ...views import Worded
 from ...workers import Progress
-from ..fallback import with_fallback
 from ..looking import CASES_LOOKED_AT, Look, look
+from ..single_pass import with_fallback
 from .differences import FileFound, traits_of
 from .one_file import prepared
 from .survey import FAULTS, Survey, compared, file_found, plan_for, set_aside

@@ -25,10 +25,9 @@ from ...layouts.base import Block, SourceLayout
 from ...plan.model import Decisions
 from ...workers import Progress, Workers
 from ..cell_counts import counts_of
-from ..fallback import with_fallback
 from ..preparing import Reading, prepare
 from ..receipts import receipt_of
-from ..single_pass import reread, run, workers_for
+from ..single_pass import reread, run, with_fallback, workers_for
 from .differences import FileFound
 from .survey import Survey, file_found, find_file
 

@@ -27,11 +27,10 @@ from ...plan.model import Decisions
 from ...sources.folder import Folder
 from ...sources.sets import Files, Member
 from ...workers import Progress, Workers
-from ..fallback import with_fallback
 from ..packing import Target, streamed
 from ..preparing import Reading
 from ..receipts import receipt_of
-from ..single_pass import OtherMarksMet, workers_for
+from ..single_pass import OtherMarksMet, with_fallback, workers_for
 from ..source_columns import file_column, file_variable, row_variable
 from .differences import FileFound
 from .one_file import prepared

@@ -31,15 +31,15 @@ from ...evidence import (
     Note,
 )
 from ...layouts.base import Before, Preview, SourceLayout
-from ...layouts.text.names import unique_names
+from ...layouts.text.cells import unique_names
 from ...plan.model import Decisions
 from ...plan.naming import ordered
 from ...plan.selecting import resolve
 from ...sources.opening import open_source
 from ...sources.sets import Files, Member
 from ...sources.source import Source
-from ..fallback import with_fallback
 from ..preparing import differences, made_plain, matched, placed
+from ..single_pass import with_fallback
 from ..source_columns import wanted_names
 from .differences import (
     FileFound,
