@@ -341,7 +341,9 @@ def written(words: Sequence[str], packed: bool = False) -> tuple[str, ...]:
     """
     dates = [date_kinds(word) or (packed_kinds(word) if packed else ()) for word in words[:9]]
     usual = max(dates, key=dates.count) if dates else ()
-    return usual or unit_kinds(words) or boolean_kinds({word.casefold() for word in words})
+    if usual := usual or unit_kinds(words):
+        return usual
+    return boolean_kinds(set(map(str.casefold, set(words))))
 
 
 def unit_kinds(words: Sequence[str]) -> tuple[str, ...]:
@@ -355,9 +357,10 @@ def unit_kinds(words: Sequence[str]) -> tuple[str, ...]:
 
 def all_digits(words: Sequence[str]) -> bool:
     """Are nearly all of these numbers but for zeros in front?"""
+    if not any(word[:1] == "0" and len(word) > 1 for word in words):
+        return False
     digits = sum(word.isdigit() and word.isascii() for word in words)
-    padded = sum(word[:1] == "0" and len(word) > 1 for word in words)
-    return bool(padded > 0 and digits > 0.9 * len(words))
+    return digits > 0.9 * len(words)
 
 
 def numberlike(words: Sequence[str]) -> bool:

@@ -241,8 +241,9 @@ def marks_in(values: pa.Array) -> Counter[str]:
     places = _marks_at(words)
     if not len(places):
         return Counter()
-    if len(places) <= kernels.FEW:  # without waking up Arrow's compute functions
-        found = [words[place].as_py() for place in places.tolist()]
+    if len(words) <= kernels.FEW:  # without waking up Arrow's compute functions
+        every = words.to_pylist()
+        found = [every[place] for place in places.tolist()]
     else:
         found = words.take(kernels.arrow(places, None, pa.int64())).to_pylist()
     if not encoded:

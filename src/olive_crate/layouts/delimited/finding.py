@@ -325,5 +325,5 @@ def _tail(sample: Sample, cutting: _Cutting, cut: CutText, first: int) -> Tail |
         [row for row in rows if row.number >= first and not row.is_comment],
         int(cut.found.lines[-1]) + cut.first - 1,
         lambda: [row for row in cut.rows() if row.number >= first and not row.is_comment],
-        lambda index, beyond: cut.column(index, first, beyond),
+        lambda index, beyond: cut.about(index, first, beyond),
     )

@@ -116,7 +116,7 @@ def _without_repeated(parted: _Parted, layout: DelimitedLayout, tally: Tally) ->
         if not len(at):
             return parted
         at = at[structure.buffer[starts[at] + offset] == byte]
-    names = [name.decode("utf-8") for name in layout.names]
+    names = tuple(name.decode("utf-8") for name in layout.names)
     again = [place for place in at if record_texts(raw, int(parted.data[place])) == names]
     if not again:
         return parted

@@ -298,16 +298,16 @@ def _bad_byte_in(
     raise AssertionError("kernels and decoder differ about UTF-8")
 
 
-def record_texts(raw: RawBlock, record: int) -> list[str]:
+def record_texts(raw: RawBlock, record: int) -> tuple[str, ...]:
     """The fields of one record as text."""
     return next(records_as_text(raw.structure, record, record + 1))
 
 
-def records_as_text(found: Structure, first: int, beyond: int) -> Iterator[list[str]]:
+def records_as_text(found: Structure, first: int, beyond: int) -> Iterator[tuple[str, ...]]:
     """The fields of some records as text."""
     record = found.record[first : beyond + 1].tolist()
     if len(record) < 2:
-        return
+        return iter(())
     starts = found.starts[record[0] : record[-1]]
     ends = found.ends[record[0] : record[-1]]
     low = int(starts[0]) if len(starts) else 0
@@ -317,5 +317,8 @@ def records_as_text(found: Structure, first: int, beyond: int) -> Iterator[list[
         texts = list(map(data.decode("ascii").__getitem__, places))
     else:
         texts = [data[place].decode("utf-8", "replace") for place in places]
-    for here, there in itertools.pairwise(record):
-        yield texts[here - record[0] : there - record[0]]
+    fields = record[1] - record[0]
+    if record == list(range(record[0], record[-1] + 1, fields)):
+        return zip(*[iter(texts)] * fields, strict=True)
+    pairs = itertools.pairwise(record)
+    return (tuple(texts[here - record[0] : there - record[0]]) for here, there in pairs)

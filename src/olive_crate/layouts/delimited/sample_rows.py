@@ -9,6 +9,8 @@ import msgspec
 import numpy as np
 
 from ... import kernels
+from ...columns.numbers import number_request
+from ...columns.rule import PRESENT, Rule
 from ...evidence import NoHeading
 from ...kernels.types import PAD, Dialect, Structure
 from ...plan.model import Rows
@@ -24,6 +26,8 @@ LOOKED_AT = 200
 """Rows that are looked at, at either end."""
 
 
+PLAIN = number_request(Rule("number"))
+"""How plain numerals are read."""
 SWALLOWED = 100
 """A record of more lines shows that a stray quote in a title has opened it."""
 
@@ -51,20 +55,22 @@ class CutText(msgspec.Struct, frozen=True, eq=False):
         numbers = (found.lines[begin:beyond] + self.first).tolist()
         cut = zip(numbers, records_as_text(found, begin, beyond), strict=True)
         if not found.comments.any():
-            return [Row(number, tuple(cells)) for number, cells in cut]
+            return [Row(number, cells) for number, cells in cut]
         comments = found.comments[begin:beyond].tolist()
         pairs = zip(cut, comments, strict=True)
-        return [Row(number, tuple(cells), is_comment) for (number, cells), is_comment in pairs]
+        return [Row(number, cells, is_comment) for (number, cells), is_comment in pairs]
 
-    def column(self, index: int, first: int, beyond: int) -> list[str]:
-        """The cells of one column in the rows from `first` to `beyond`, where they have one."""
+    def about(self, index: int, first: int, beyond: int) -> tuple[float, float] | None:
+        """About the sum of a column's numbers in the rows from `first` to `beyond`, and of their
+        amounts; `None` where cells hold anything but plain numerals."""
         found = self.found
         rows = found.lines[:-1] + self.first
         has_cell = np.diff(found.record) > index
         at = np.flatnonzero((rows >= first) & (rows < beyond) & has_cell & ~found.comments)
         at = found.record[at] + index
-        cells: list[str] = kernels.texts(found.buffer, found.starts[at], found.ends[at]).to_pylist()
-        return cells
+        read = kernels.read_numbers(found.buffer, found.starts[at], found.ends[at], PLAIN)
+        numbers = read.values[read.reasons == PRESENT]
+        return None if read.left else (float(numbers.sum()), float(np.abs(numbers).sum()))
 
 
 def head_rows(text: bytes, marks: Dialect, rows: Rows) -> tuple[list[Row], CutText]:

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
-from contextlib import suppress
 from decimal import Decimal
 from typing import NamedTuple
 
@@ -75,8 +74,9 @@ class Tail(NamedTuple):
     """The number of the source's last row; -1 where rows are counted from the end."""
     whole: Callable[[], Sequence[Row]] | None = None
     """Gives all rows of data, where they are at hand."""
-    column: Callable[[int, int], Sequence[str]] | None = None
-    """Gives the cells of a column in all rows of data above a row, where that costs less."""
+    about: Callable[[int, int], tuple[float, float] | None] | None = None
+    """Gives about the sum of a column's numbers above a row, and of their amounts, where that costs
+    less; `None` where they are no plain numerals."""
 
 
 def find_closing(end: Tail, fields: int) -> Closing | None:
@@ -305,16 +305,11 @@ def _sums(
 
 def _is_total(number: Decimal, index: int, row: int, rows: Sequence[Row], tail: Tail) -> bool:
     """Is a number, larger than all above it, the sum of all of them?"""
-    if tail.column is not None:
-        texts = tail.column(index, row)
-    else:
-        above = rows if tail.whole is None else [each for each in tail.whole() if each.number < row]
-        texts = [each.cells[index] for each in above if index < len(each.cells)]
-    with suppress(ValueError, OverflowError):  # what Python reads as a number is told at once
-        about = sum(map(float, filter(None, texts)))
-        if abs(about - float(number)) > NEARLY * sum(map(abs, map(float, filter(None, texts)))):
-            return False
-    held = [each for each in map(number_of, map(str.strip, texts)) if each is not None]
+    about = None if tail.about is None else tail.about(index, row)
+    if about is not None and abs(about[0] - float(number)) > NEARLY * about[1]:
+        return False
+    above = rows if tail.whole is None else [each for each in tail.whole() if each.number < row]
+    held = _numbers(above, index)
     return sum(map(bool, held)) >= ENOUGH_SUMMED and sum(held, Decimal()) == number
 
 

@@ -56,8 +56,10 @@ AROUND = " \u00a0\t%€$£()"
 
 def shapes_at_head(rows: Sequence[Row], parts: Rows, fields: int) -> Counter[str]:
     first = parts.first or 1
-    data = [row for row in rows if row.number >= first]
-    return shapes_of([row.cells[i] for row in data if i < len(row.cells)] for i in range(fields))
+    data = [row.cells for row in rows if row.number >= first]
+    if all(len(cells) == fields for cells in data):
+        return shapes_of(zip(*data, strict=True))
+    return shapes_of([cells[i] for cells in data if i < len(cells)] for i in range(fields))
 
 
 def with_marks(
