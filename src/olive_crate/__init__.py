@@ -94,6 +94,7 @@ _HOMES = {
     "evidence": ("Evidence", "Mend", "Note"),
     "formats.exporting": ("Exported",),
     "plan.fields": ("Field",),
+    "plan.model": ("Rows",),
     "reading.looking": ("Look",),
     "reading.sets.looking": ("SetLook",),
     "show.progress": ("ProgressBar",),

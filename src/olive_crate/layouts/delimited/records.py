@@ -101,17 +101,15 @@ def raw_blocks(
             row, offset, pieces = _past_titles(pieces, layout, tally)
         cutting = Cutting(layout, source.name, workers.count > 1)
         beyond_ascii = False
-        one_piece = source.size is not None and source.size <= FIRST  # nothing to put together
-        kept = _Kept(source.size) if keeping and source.size and not one_piece else None
+        size = source.size or 0
+        kept = _Kept(size) if keeping and size > FIRST else None  # one piece is a whole column
         held: Cut | None = None
 
         def scan(cut: Cut) -> _Scanned:
-            if cut.heading:
-                return _scanned(cut, layout, {}, None)
             start = None
-            if kept is not None:
+            if kept is not None and not cut.heading:
                 start = kept.start(cut, None if workers.count > 1 else cutting.records)
-            return _scanned(cut, layout, forecast(), start)
+            return _scanned(cut, layout, {} if cut.heading else forecast(), start)
 
         above = max((*layout.heading, layout.first - 1)) - row + 1
         for cut, scanned in workers.ahead(scan, cutting.cuts(pieces, offset, above)):
@@ -308,15 +306,9 @@ def records_as_text(found: Structure, first: int, beyond: int) -> Iterator[tuple
     record = found.record[first : beyond + 1].tolist()
     if len(record) < 2:
         return iter(())
-    starts = found.starts[record[0] : record[-1]]
-    ends = found.ends[record[0] : record[-1]]
-    low = int(starts[0]) if len(starts) else 0
-    data = found.buffer[low : int(ends.max(initial=0))].tobytes()
-    places = map(slice, (starts - low).tolist(), (ends - low).tolist())
-    if data.isascii():  # bytes and characters are at the same places
-        texts = list(map(data.decode("ascii").__getitem__, places))
-    else:
-        texts = [data[place].decode("utf-8", "replace") for place in places]
+    held = slice(record[0], record[-1])
+    cells = kernels.texts(found.buffer, found.starts[held], found.ends[held])
+    texts: list[str] = cells.to_pylist()
     fields = record[1] - record[0]
     if record == list(range(record[0], record[-1] + 1, fields)):
         return zip(*[iter(texts)] * fields, strict=True)

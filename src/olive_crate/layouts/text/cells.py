@@ -122,7 +122,7 @@ def column_of(rows: Sequence[Row], index: int) -> Column:
 
 def usual_filled(rows: Sequence[Row]) -> int:
     """How many cells of a row are filled, in the middle one of these rows."""
-    filled = sorted(row.filled for row in rows if row.filled)
+    filled = sorted(count for row in rows if (count := row.filled))
     return filled[len(filled) // 2] if filled else 0
 
 

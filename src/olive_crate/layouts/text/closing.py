@@ -290,6 +290,12 @@ def _sums(
     cells = {i: n for i, n in cells.items() if columns[i].of_values and not columns[i].of_moments}
     if len(cells) < (1 if alone else 2):
         return False
+    if not alone and tail.about is not None:
+        for index, number in cells.items():
+            about = tail.about(index, row.number)
+            least = sum(_numbers(rows[-FEWEST_ROWS:], index), Decimal())
+            if about is not None and about[0] == about[1] and least > number:
+                return False  # none is negative, and the last ones alone are more
     every = tail.whole
     above = rows if every is None else [each for each in every() if each.number < row.number]
     numbers = {index: _numbers(above, index) for index in cells}
