@@ -26,6 +26,8 @@ from .rule import (
 
 TRUE = ("true", "t", "yes", "y", "1")
 PROBED = 1024
+FEW_TEXTS = 128
+"""So many texts of a block are kept one by one."""
 REPEATING, MOST_DIFFERENT = 1024, 1 << 30
 """Texts of a block are told apart at once if there are no more than so many different ones."""
 BLANKS = " \t\n\v\f\r"
@@ -104,7 +106,7 @@ def convert_text(cells: Cells, rule: Rule, early: EarlyResult | None = None) -> 
     else:
         cells = cells.trimmed(rule.trim)
         reasons, values = missing(cells, rule), None
-        if rule.kind != "category" and rule.early and len(cells) > kernels.FEW:
+        if rule.kind != "category" and rule.early and len(cells) > FEW_TEXTS:
             asked = text_request(rule)
             values = _repeating(cells, reasons, asked.most if asked else REPEATING)
     if rule.kind == "category" and values is None:

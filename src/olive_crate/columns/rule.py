@@ -283,6 +283,7 @@ def rule_for(rule: Rule, kind: str, strict: bool) -> Rule:
     return msgspec.structs.replace(rule, kind=name, format=written or rule.format, strict=strict)
 
 
+@lru_cache(maxsize=4096)
 def date_kinds(text: str) -> tuple[str, ...]:
     """The ways of writing a date or date-time, other than ISO 8601, that this text may follow.
 
@@ -357,10 +358,9 @@ def unit_kinds(words: Sequence[str]) -> tuple[str, ...]:
 
 def all_digits(words: Sequence[str]) -> bool:
     """Are nearly all of these numbers but for zeros in front?"""
-    if not any(word[:1] == "0" and len(word) > 1 for word in words):
-        return False
-    digits = sum(word.isdigit() and word.isascii() for word in words)
-    return digits > 0.9 * len(words)
+    digits = [word for word in words if word.isdigit() and word.isascii()]
+    enough = len(digits) > 0.9 * len(words)
+    return enough and any(word[0] == "0" and len(word) > 1 for word in words)
 
 
 def numberlike(words: Sequence[str]) -> bool:

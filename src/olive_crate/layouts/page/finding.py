@@ -28,7 +28,7 @@ from ...plan.model import KEEP, SKIP, Decisions, Rows
 from ...sources.source import Source
 from ..base import BLANK, HEADING, SKIPPED, Preview, Row, SourceLayout, TableView
 from ..records.layout import RecordLayout, TextTable
-from ..text.cells import headings_of
+from ..text.cells import columns_of, headings_of
 from ..text.closing import Tail
 from ..text.completing import (
     cells_of_row,
@@ -293,7 +293,7 @@ def _marked_heading(table: PageTable, cut: _Cut, given: Rows, evidence: list[Evi
         return given
     units = None
     below = [row for row in cut.rows if row.number > table.head]
-    if len(marked) > 1 and is_units(marked[-1], below):
+    if len(marked) > 1 and is_units(marked[-1], columns_of(below, len(marked[-1].cells))):
         row = marked.pop()
         units = row.number
         evidence.append(

@@ -122,9 +122,10 @@ def _below_heading(found: RowsFound, heading: Row, below: Sequence[Row]) -> Rows
     if any(is_value(cell) for cell in second.cells if cell.strip()):
         return found
     kind: type[UnitsFound | LabelsFound]
-    if is_units(second, rest):
+    columns = columns_of(rest, len(second.cells))
+    if is_units(second, columns):
         kind, found = UnitsFound, found._replace(units=second.number)
-    elif is_labels(heading, second, rest):
+    elif is_labels(heading, second, columns):
         kind, found = LabelsFound, found._replace(labels=second.number)
     else:
         return found
@@ -264,7 +265,8 @@ def _continues(first: Row, second: Row, below: Sequence[Row]) -> bool:
     )
     if second.filled < first.filled and not covers:
         return False
-    return words_over_values(second, below) and not is_units(second, below)
+    columns = columns_of(below, len(second.cells))
+    return words_over_values(second, columns) and not is_units(second, columns)
 
 
 def _stands_over(upper: Row, heading: Row, below: Sequence[Row]) -> bool:
@@ -273,7 +275,7 @@ def _stands_over(upper: Row, heading: Row, below: Sequence[Row]) -> bool:
         len(upper.cells) == len(heading.cells)
         and upper.filled >= 2
         and not any(is_value(cell) for cell in upper.cells if cell.strip())
-        and words_over_values(heading, below)
+        and words_over_values(heading, columns_of(below, len(heading.cells)))
     )
 
 
