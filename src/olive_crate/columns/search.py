@@ -31,7 +31,7 @@ import pyarrow as pa
 
 from .. import kernels
 from ..kernels.spans import Cells, SourceRows
-from ..kernels.types import EarlyResult, Ints, NumbersRead, Request, TextRequest
+from ..kernels.types import Bytes, EarlyResult, Ints, NumbersRead, Request, TextRequest
 from .convert import TypedBlock, convert, missing, request_for, with_withheld
 from .numbers import number_request
 from .rule import (
@@ -63,6 +63,7 @@ FIRST = 256
 WIDE = re.compile(r"[+-]?[1-9][0-9]{18,}")
 WIDE_LOOKED_AT = 1000
 """Cells searched for integers beyond 64 bits once a column of integers is contradicted."""
+NO_CELLS = np.zeros(0, np.int64)
 MARK_REASONS = np.arange(len(MISSING_MARKS), dtype=np.uint8) + FIRST_MARK
 
 
@@ -229,13 +230,15 @@ class TypeSearch:
         if whole := self._whole_numbers(cells):
             return whole
         all_of_it = len(cells) <= FIRST
-        nothing, filled = self._nothing(cells if all_of_it else cells.at(np.arange(FIRST)))
+        reasons, filled = self._nothing(cells if all_of_it else cells.at(slice(FIRST)))
         if not all_of_it and len(filled) < PROBE:
             all_of_it = True
-            nothing, filled = self._nothing(cells)
+            reasons, filled = self._nothing(cells)
         if not len(filled):
-            return _Step(nothing, Open())
-        probe = cells.at(filled[:PROBE])
+            empty = Converted(pa.nulls(len(cells)), reasons, NO_CELLS)
+            marks = bool((reasons >= FIRST_MARK).any())
+            return _Step(TypedBlock(UNKNOWN, empty, marks=marks), Open())
+        probe = cells.at(filled[:PROBE]).trimmed()
         words = words_of(probe)
         ruled_out = impossible(words, self.rule)
         for kind in thinkable(probe, self.rule.decimal):
@@ -255,7 +258,7 @@ class TypeSearch:
         """Without any search, for what most columns hold: nothing but integers in the block."""
         read = self._early(cells, "integer")
         if read is None:
-            probe = cells.at(np.arange(min(len(cells), PROBE)))
+            probe = cells.at(slice(PROBE))
             asked = number_request(self._rule("integer"))
             read = kernels.read_numbers(probe.buffer, probe.starts, probe.ends, asked)
         if isinstance(read, NumbersRead) and read.left:
@@ -346,16 +349,17 @@ class TypeSearch:
             rule = self._rules[kind] = msgspec.structs.replace(rule, early=True)
         return rule
 
-    def _nothing(self, cells: Cells) -> tuple[TypedBlock, Ints]:
-        """The block taken as holding no value, and the indices of cells that hold one."""
+    def _nothing(self, cells: Cells) -> tuple[Bytes, Ints]:
+        """The reasons of cells that hold no value, and the indices of those that hold one."""
         reasons = missing(cells.trimmed(self.rule.trim), self.rule)
         filled = np.flatnonzero(reasons == PRESENT)
-        held = cells.at(filled).trimmed()
+        held = (cells if len(filled) == len(cells) else cells.at(filled)).trimmed()
         mark = kernels.match(held.buffer, held.starts, held.ends, MISSING_MARKS)
         hit = mark >= 0
+        if not hit.any():
+            return reasons, filled
         reasons[filled[hit]] = MARK_REASONS[mark[hit]]
-        empty = Converted(pa.nulls(len(cells)), reasons, np.zeros(0, np.int64))
-        return TypedBlock(UNKNOWN, empty, marks=bool(hit.any())), filled[~hit]
+        return reasons, filled[~hit]
 
     def _are_wide(self, cells: Cells, unread: Ints) -> bool:
         """Are there integers among these, which only do not fit 64 bits?"""

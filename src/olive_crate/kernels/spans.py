@@ -86,7 +86,7 @@ class Cells:
         """Where each cell ends."""
         return (self._at or self._found())[1]
 
-    def at(self, rows: Ints) -> Cells:
+    def at(self, rows: Ints | slice) -> Cells:
         """Some of the cells, in order."""
         return Cells(self.buffer, self.starts[rows], self.ends[rows])
 

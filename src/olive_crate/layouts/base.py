@@ -133,7 +133,7 @@ class Row(msgspec.Struct, frozen=True, eq=False):
     @property
     def filled(self) -> int:
         """How many cells hold anything."""
-        return sum(map(bool, map(str.strip, self.cells)))
+        return len(self.cells) - self.cells.count("") - sum(map(str.isspace, self.cells))
 
 
 class Before(NamedTuple):
