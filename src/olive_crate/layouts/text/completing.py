@@ -51,6 +51,8 @@ SHAPES = {
 GROUPS = {"points": ".", "commas": ",", "blanks": " ", "apostrophes": "'"}
 DIGITS = str.maketrans("12345678", "99999999")
 APART = "\x1e"
+WITHIN_NUMBERS = ".,'’ \u00a0\u202f"
+"""Each shape has one of these."""
 AROUND = " \u00a0\t%€$£()"
 
 
@@ -288,7 +290,8 @@ def _shapes(column: Iterable[str]) -> Counter[str]:
     found: Counter[str] = Counter()
     filled = whole = 0
     cells = list(column)
-    if "".join(cells).isdigit():
+    joined = "".join(cells)
+    if not any(mark in joined for mark in WITHIN_NUMBERS):
         return found
     alike = APART.join(cells).translate(DIGITS).split(APART)  # digits need not be told apart
     if len(alike) != len(cells):  # one of them holds the mark
