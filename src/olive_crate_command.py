@@ -9,6 +9,7 @@ def main() -> None:
     """Run the command. A first interrupt lets it clean up; one that comes later ends it at once."""
     try:
         _catch_interrupts()
+        _collect_rarely()
         from olive_crate.cli import main as run
 
         run()
@@ -28,6 +29,13 @@ def main() -> None:
 
 PATIENCE = 2.0
 """Seconds in which what is begun is cleaned up; further interrupts are of no use until then."""
+
+
+def _collect_rarely() -> None:
+    """Have cycles looked for less often: importing modules makes many objects, and none of them."""
+    import gc
+
+    gc.set_threshold(100_000, 50, 50)
 
 
 def _catch_interrupts() -> None:

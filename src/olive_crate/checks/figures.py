@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 
+from ..declaration.patterns import late
 from ..declaration.values import value_text
 from ..describe.summary import summary
 from ..errors import Advice, PlanError, nearest
@@ -16,7 +17,7 @@ from ..errors import Advice, PlanError, nearest
 if TYPE_CHECKING:
     from ..dataset.model import PlainDataset
 
-GROUPED = re.compile(r"[+-]?\d{1,3}(,\d{3})+(\.\d*)?")
+GROUPED = late(r"[+-]?\d{1,3}(,\d{3})+(\.\d*)?")
 WORDS = {
     "name": ("name", "variable", "item", "column", "field"),
     "n": ("n", "valid", "valid n", "nobs", "obs", "count", "cases"),

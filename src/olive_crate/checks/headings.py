@@ -5,12 +5,13 @@ from __future__ import annotations
 import re
 
 from ..dataset.model import PlainDataset
+from ..declaration.patterns import late
 from ..evidence import Mend
 from .findings import Finding
 from .kinds import CutNames, DataReadAsHeading
 from .spelling import garbled_headings
 
-VALUE = re.compile(r"[+-]?\d[\d.,]*( ?%)?|\d{4}-\d\d-\d\d|\d{1,2}[./]\d{1,2}[./]\d{2,4}")
+VALUE = late(r"[+-]?\d[\d.,]*( ?%)?|\d{4}-\d\d-\d\d|\d{1,2}[./]\d{1,2}[./]\d{2,4}")
 LEAST = 10
 """Names shorter than these were given so."""
 

@@ -6,6 +6,7 @@ import re
 
 import numpy as np
 
+from ..declaration.patterns import late
 from ..evidence import Mend
 from .distribution import different, drawn, repeats_often
 from .findings import Finding, RowsOf
@@ -18,7 +19,7 @@ EXACT = 2.0**53
 """From here on, binary64 does not hold every whole number."""
 ENOUGH, EVEN_FROM = 20, 100
 """Identifiers that show how long they are, and how evenly they are spread."""
-NAMED = re.compile(
+NAMED = late(
     r"(post(al)?|zip|pin)[ _-]?codes?|plz|codigo[ _-]?postal|cap\b|fips|phone|tel(efono|ephone)?\b|"
     r"(national|tax|social|personal|member|patient|sample|parcel|respondent)[ _-]?"
     r"(id|no|nr|number)",

@@ -15,6 +15,7 @@ from collections.abc import Iterable, Iterator
 
 import numpy as np
 
+from ..declaration.patterns import late
 from ..evidence import TextCount
 from .findings import Finding, RowsOf
 from .kinds import GarbledLetters, MixedForms, RareSpellings
@@ -41,7 +42,7 @@ LOOK_ALIKES = str.maketrans(
     "ABESIJKMHOPCTXYabesijkmhopctyxABEHIKMNOPTYXZoavu",
 )
 """Letters of other alphabets by the Latin ones that they are easily taken for."""
-SUSPICIOUS = re.compile("[ÃÂÅâ€Ð\ufffdï][\x80-\xff\u0152-\u2122\u00a0-\u00bf]|\ufffd")
+SUSPICIOUS = late("[ÃÂÅâ€Ð\ufffdï][\x80-\xff\u0152-\u2122\u00a0-\u00bf]|\ufffd")
 """What UTF-8 looks like in a code page of one byte a letter."""
 
 

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import re
-
 import numpy as np
 import pyarrow as pa
 
 from ..columns.rule import Rule
 from ..columns.search import Declared, TypeSearch
+from ..declaration.patterns import late
 from ..evidence import Mend, TextCount
 from ..reading.redeclaring import cells_of
 from .findings import Finding, RowsOf
@@ -21,7 +20,7 @@ FEWEST = 5
 """With fewer texts than these nothing is said of them."""
 TEXTS_NAMED, CODES_OFFERED = 4, 8
 """Texts that are named, and offered as missing codes."""
-DAY_AND_MONTH = re.compile(r"(\d{1,2})([./-])(\d{1,2})\2(\d{4}|\d\d)\b")
+DAY_AND_MONTH = late(r"(\d{1,2})([./-])(\d{1,2})\2(\d{4}|\d\d)\b")
 LONG_ENOUGH, ENOUGH_CUT = 8, 5
 """The shortest length at which texts may have been cut, and how many have to end there."""
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import functools
 import inspect
-import re
 import sys
 from collections.abc import Callable, Mapping
 from pathlib import Path
@@ -12,11 +11,12 @@ from typing import Annotated, Any, get_args
 
 import typer
 
+from ..declaration.patterns import late
 from ..plan.option import COMMAND_ONLY_IN_PLANS, USUAL, Flag, Option
 from ..plan.options import OPTIONS, TYPES
 
 PLACE = r"[^:,]+:\d+(-\d+)?(\.\d+)?"
-LISTED = re.compile(f"{PLACE}(,{PLACE})*")
+LISTED = late(f"{PLACE}(,{PLACE})*")
 """Fields as they are typed: `id:1-5,flag:6,acid:7-10.2`, the last with two implied decimals."""
 WHOLE = (("rows", "labels"), ("rows", "units"), ("promised", "rows"))
 """Parts of options that are whole numbers."""

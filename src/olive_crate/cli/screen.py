@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import json
 import os
-import re
 import shutil
 import sys
 from collections.abc import Iterable
 from typing import TYPE_CHECKING, Any
 
+from ..declaration.patterns import late
 from ..show.text import cleaned
 
 if TYPE_CHECKING:
@@ -32,12 +32,12 @@ STYLES = {
 }
 WHEN = ("auto", "always", "never")
 MARKS = (
-    (re.compile(r"(!) "), "bold red"),
-    (re.compile(r"(\?) "), "bold magenta"),
-    (re.compile(r" *(fix:) "), "dim"),
-    (re.compile(r" +.* – (broken): "), "bold red"),
-    (re.compile(r"\d+ promises?, \d+ (BROKEN):"), "bold red"),
-    (re.compile(r"(NOT balanced)"), "bold red"),
+    (late(r"(!) "), "bold red"),
+    (late(r"(\?) "), "bold magenta"),
+    (late(r" *(fix:) "), "dim"),
+    (late(r" +.* – (broken): "), "bold red"),
+    (late(r"\d+ promises?, \d+ (BROKEN):"), "bold red"),
+    (late(r"(NOT balanced)"), "bold red"),
 )
 """Marks at the beginning of lines that are worth a colour: the mark alone, not all of the line."""
 _color = "auto"

@@ -7,12 +7,11 @@ and their fraction optional, with or without a zone. Date-times with a zone are 
 
 from __future__ import annotations
 
-import re
-
 import numpy as np
 import pyarrow as pa
 
 from .. import kernels
+from ..declaration.patterns import late
 from ..kernels.buffers import no_reasons, none_missing, writable
 from ..kernels.reference import times
 from ..kernels.spans import Cells
@@ -55,11 +54,11 @@ TYPES = {
 }
 TIMES_OF = ("date", "time", "datetime", "zoned", "duration")
 UNITS = {pa.date32(): DAYS, pa.time64("us"): OF_DAY}
-ISO_DURATION = re.compile(
+ISO_DURATION = late(
     r"(?P<sign>[+-])?P(?:(?P<w>\d+)W)?(?:(?P<d>\d+)D)?"
     r"(?:T(?:(?P<h>\d+)H)?(?:(?P<m>\d+)M)?(?:(?P<s>\d+(?:[.,]\d{1,6})?)S)?)?"
 )
-CLOCK = re.compile(r"(?P<sign>-)?(?P<h>\d+):(?P<m>[0-5]\d)(?::(?P<s>[0-5]\d(?:[.,]\d{1,6})?))?")
+CLOCK = late(r"(?P<sign>-)?(?P<h>\d+):(?P<m>[0-5]\d)(?::(?P<s>[0-5]\d(?:[.,]\d{1,6})?))?")
 
 
 def forms(rule: Rule) -> tuple[str, ...]:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 
+from ..declaration.patterns import late
 from ..kernels.reference.times import MONTHS
 
 LANGUAGES = {
@@ -57,7 +58,7 @@ NUMBERS = _numbers()
 NAME = r"(?P<b>[^\W\d_]{3,12})\.?"
 DAY, YEAR, SHORT_YEAR = r"(?P<d>\d{1,2})", r"(?P<Y>\d{4})", r"(?P<y>\d{2})"
 FORMS = tuple(
-    re.compile(each)
+    late(each)
     for each in (
         rf"{DAY}(?P<s>\.? de |\. |\.|[ /-])(?:{NAME})(?P<t> de |, | |\.|[/-])"
         rf"(?:{YEAR}|{SHORT_YEAR})",
@@ -65,7 +66,7 @@ FORMS = tuple(
         rf"{YEAR}(?P<s>[ /-])(?:{NAME})(?P<t>[ /-]){DAY}",
     )
 )
-WORD = re.compile(r"[^\W\d_]{3,12}\.?")
+WORD = late(r"[^\W\d_]{3,12}\.?")
 
 
 def date_kind(text: str) -> str:

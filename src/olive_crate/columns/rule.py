@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from functools import lru_cache
 from typing import NamedTuple
@@ -13,6 +12,7 @@ import pyarrow as pa
 
 from .. import kernels
 from ..declaration.codes import FIRST_CODE, MissingCode
+from ..declaration.patterns import late
 from ..kernels.spans import Cells
 from ..kernels.types import Flags, Ints, Place
 from .column import NOTHING, Withheld
@@ -82,19 +82,19 @@ PAIRS = (
     ("waar", "onwaar"),
 )
 """Words for true and false that may be taken as such when a column holds no others."""
-NUMERIC_DATE = re.compile(r"\d{1,2}([./-])\d{1,2}\1(\d{4}|\d{2})(\s\d{1,2}:\d{2}(:\d{2})?)?")
-YEAR_FIRST = re.compile(r"\d{4}([./])\d{1,2}\1\d{1,2}(\s\d{1,2}:\d{2}(:\d{2})?)?")
+NUMERIC_DATE = late(r"\d{1,2}([./-])\d{1,2}\1(\d{4}|\d{2})(\s\d{1,2}:\d{2}(:\d{2})?)?")
+YEAR_FIRST = late(r"\d{4}([./])\d{1,2}\1\d{1,2}(\s\d{1,2}:\d{2}(:\d{2})?)?")
 SIGNS = frozenset("€$£¥₹₺₽₪%‰")
 UNIT_SIGN = r"(?P<{}>[€$£¥₹₺₽₪%‰])"
-WITH_UNIT = re.compile(
+WITH_UNIT = late(
     rf"[-+(]?(?:{UNIT_SIGN.format('before')}\s?[-+]?\d[\d.,'’\s]*"
     rf"|\d[\d.,'’\s]*?\s?{UNIT_SIGN.format('behind')})\)?"
 )
 """A number with a sign of currency or percent."""
-TWELVE_HOURS = re.compile(r"\d{1,2}:\d{2}(:\d{2})? [AaPp][Mm]")
+TWELVE_HOURS = late(r"\d{1,2}:\d{2}(:\d{2})? [AaPp][Mm]")
 NARROW = ("integer", "number", "date", "datetime", "zoned", "time")
-NUMBERLIKE = re.compile(r"[+-]?[\d.,'’ \u00a0\u202f]*\d[.,]?")
-DATELIKE = re.compile(r"[0-9]{1,4}([-/])[0-9]{1,2}\1[0-9]{1,4}")
+NUMBERLIKE = late(r"[+-]?[\d.,'’ \u00a0\u202f]*\d[.,]?")
+DATELIKE = late(r"[0-9]{1,4}([-/])[0-9]{1,2}\1[0-9]{1,4}")
 DATE_MARKS = ("-", "/")
 GLANCE = 8
 SAFE = 12

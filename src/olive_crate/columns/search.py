@@ -21,7 +21,6 @@ request: no conversion has to ask again what was asked of the kernel.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from typing import NamedTuple
 
@@ -30,6 +29,7 @@ import numpy as np
 import pyarrow as pa
 
 from .. import kernels
+from ..declaration.patterns import late
 from ..kernels.spans import Cells, SourceRows
 from ..kernels.types import Bytes, EarlyResult, Ints, NumbersRead, Request, TextRequest
 from .convert import TypedBlock, convert, missing, request_for, with_withheld
@@ -60,7 +60,7 @@ PROBE = 64
 """Cells that are tried first: a type that fails on them is not tried on the whole block."""
 FIRST = 256
 """Cells among which those are looked for."""
-WIDE = re.compile(r"[+-]?[1-9][0-9]{18,}")
+WIDE = late(r"[+-]?[1-9][0-9]{18,}")
 WIDE_LOOKED_AT = 1000
 """Cells searched for integers beyond 64 bits once a column of integers is contradicted."""
 NO_CELLS = np.zeros(0, np.int64)

@@ -8,12 +8,12 @@ characters as percent-encoded octets (2.1.3).
 from __future__ import annotations
 
 import hashlib
-import re
 import zipfile
 from collections.abc import Iterable, Mapping
 from pathlib import PurePosixPath
 from typing import Protocol
 
+from ..declaration.patterns import late
 from ..errors import SourceError
 from ..sources.inflating import ARCHIVE_FAULTS
 
@@ -24,7 +24,7 @@ MANIFEST = "manifest-sha256.txt"
 TAG_MANIFEST = "tagmanifest-sha256.txt"
 VERSION_TEXT = "BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n"
 ESCAPED = {"%": "%25", "\n": "%0A", "\r": "%0D"}
-OCTET = re.compile("%(25|0[AaDd])")
+OCTET = late("%(25|0[AaDd])")
 
 
 def check_members(archive: str, names: Iterable[str]) -> None:

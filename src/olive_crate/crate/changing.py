@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import re
 import shutil
 from collections.abc import Mapping
 from pathlib import Path
@@ -12,6 +11,7 @@ from typing import Any
 import msgspec
 
 from ..dataset.crates import Relation, TableRefresh
+from ..declaration.patterns import late
 from ..errors import PlanError, TargetError
 from ..plan.model import Decisions
 from ..plan.toml_write import Words, write_plan
@@ -28,7 +28,7 @@ from .refreshing import LOCK, named, pack_table, remove_packed, tables_of
 from .relations import check_relation
 
 COPIES = "sources"
-NO_NAME = re.compile(r"[^\w-]+")
+NO_NAME = late(r"[^\w-]+")
 
 
 def new_crate(folder: Path, title: str = "", keep: int | None = None) -> Place:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import tomllib
 from pathlib import Path
 from typing import Any
@@ -12,11 +11,12 @@ import msgspec
 from ..dataset.crates import Relation
 from ..declaration.codes import Meaning, MissingCode, meanings_from, missing_codes
 from ..declaration.converting import converted
+from ..declaration.patterns import late
 from ..errors import PlanError, SourceError, nearest
 from ..sources.writing import write_whole
 
 FILE = "crate.toml"
-NAME = re.compile(r"[^\W_][\w.-]*")
+NAME = late(r"[^\W_][\w.-]*")
 """Names that can be those of files on every system."""
 KEYS = ("title", "keep", "tables", "relations", "meaning_sets", "missing")
 KEPT = 1

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -13,6 +12,7 @@ import msgspec
 from ..dataset.crates import Drift, Refresh, RelationState, TableRefresh
 from ..dataset.model import PlainDataset
 from ..dataset.receipt import Receipt
+from ..declaration.patterns import late
 from ..errors import OliveCrateError, PlanError
 from ..formats.packed import Packing, unpack_file
 from ..formats.set_packing import pack_to_file
@@ -44,7 +44,7 @@ from .relations import checked
 from .stamps import paths_of, stamped
 
 LOCK = ".crate.lock"
-NUMBERED = re.compile(r"(.+)-(\d+)\.(parquet|json)")
+NUMBERED = late(r"(.+)-(\d+)\.(parquet|json)")
 """The names of packed datasets and of their records: the table's, and a number."""
 SIDE_BY_SIDE = 4
 """Tables that are read at a time; each uses several threads by itself."""

@@ -26,6 +26,7 @@ import numpy as np
 from ..columns.column import Column
 from ..columns.comparing import compared
 from ..columns.dictionary_encoding import decoded
+from ..declaration.patterns import late
 from ..errors import PlanError, nearest
 from ..kernels.types import Flags
 
@@ -55,7 +56,7 @@ class Token(NamedTuple):
     at: int
 
 
-PIECES = re.compile(
+PIECES = late(
     r"""
     (?P<blank>\s+)
   | (?P<moment>\d{4}-\d\d-\d\d(?:[T ]\d\d:\d\d(?::\d\d(?:\.\d+)?)?)?

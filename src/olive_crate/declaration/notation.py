@@ -5,23 +5,23 @@ Written and read in the same notation. What holds one of the marks stands in dou
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from typing import Any
 
 from ..errors import PlanError
 from .codes import Meaning, MissingCode
+from .patterns import late
 from .values import value_text
 from .variable import Variable
 
 QUOTED = r'"(?:[^"]|"")*"'
-APART = re.compile(rf"(?:{QUOTED}|[^;|\n\"])+|\"")
-BY_COMMA = re.compile(rf"(?:{QUOTED}|[^,\"])+|\"")
-PAIR = re.compile(rf"\s*({QUOTED}|[^=\"]*?)\s*(?:=\s*({QUOTED}|[^\"]*?))?\s*")
-ANOTHER = re.compile(r",\s*[^\s,=]+\s*=")
+APART = late(rf"(?:{QUOTED}|[^;|\n\"])+|\"")
+BY_COMMA = late(rf"(?:{QUOTED}|[^,\"])+|\"")
+PAIR = late(rf"\s*({QUOTED}|[^=\"]*?)\s*(?:=\s*({QUOTED}|[^\"]*?))?\s*")
+ANOTHER = late(r",\s*[^\s,=]+\s*=")
 """A comma and a further code within the words of one."""
 END = r"(-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?)"
-CODE_RANGE = re.compile(rf"{END}?\s*(?:\.\.|–| to )\s*{END}?")
+CODE_RANGE = late(rf"{END}?\s*(?:\.\.|–| to )\s*{END}?")
 
 
 def codes_text(variable: Variable) -> str:

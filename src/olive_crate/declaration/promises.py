@@ -10,11 +10,12 @@ import msgspec
 
 from ..errors import PlanError, nearest
 from .converting import converted
+from .patterns import late
 
 Scalar = int | float | str
-ROW_RANGE = re.compile(r"(\d*)\.\.(\d*)")
-RELATION = re.compile(r"\s*(?P<left>.+?)\s*(?P<how><=|>=|==|!=|<|>)\s*(?P<right>.+?)\s*")
-ROW = re.compile(r"row ([1-9]\d*)")
+ROW_RANGE = late(r"(\d*)\.\.(\d*)")
+RELATION = late(r"\s*(?P<left>.+?)\s*(?P<how><=|>=|==|!=|<|>)\s*(?P<right>.+?)\s*")
+ROW = late(r"row ([1-9]\d*)")
 CLOSING = "closing"
 """A control total that stands in the row that closes the data."""
 

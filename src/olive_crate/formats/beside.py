@@ -12,11 +12,12 @@ import re
 from collections.abc import Mapping
 from pathlib import Path
 
+from ..declaration.patterns import late
 from ..errors import PlanError
 
 PLAN, FIELDS, DDI, CSVW = ".plan.toml", ".fields.csv", ".ddi.xml", "-metadata.json"
-SEAL = re.compile(rb"\n(?:# |<!-- )sha256 ([0-9a-f]{64}) of what stands above(?: -->)?\n\Z")
-LISTED = re.compile(rb"^# sha256 ([0-9a-f]{64}) (.+)$", re.MULTILINE)
+SEAL = late(rb"\n(?:# |<!-- )sha256 ([0-9a-f]{64}) of what stands above(?: -->)?\n\Z")
+LISTED = late(rb"^# sha256 ([0-9a-f]{64}) (.+)$", re.MULTILINE)
 
 
 def beside(target: Path, ending: str) -> Path:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -11,6 +10,7 @@ import msgspec
 
 from ..columns.cell_texts import cell_texts
 from ..dataset.taking import pieces_of
+from ..declaration.patterns import late
 from ..declaration.variable import Variable
 from ..errors import PlanError
 from ..plan.model import Decisions, DelimitedSection, Rows, SourceSection
@@ -31,7 +31,7 @@ if TYPE_CHECKING:
 
 ROWS = 1 << 16
 """Cases that are written at a time."""
-NUMERAL = re.compile(r"-?\d*\.\d+([eE][+-]?\d+)?")
+NUMERAL = late(r"-?\d*\.\d+([eE][+-]?\d+)?")
 
 
 def delimited_files(

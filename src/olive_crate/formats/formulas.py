@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 
 import pyarrow as pa
 
 from ..columns.column import Column
 from ..dataset.model import PlainDataset
+from ..declaration.patterns import late
 from ..errors import PlanError, several
 
 AS_IS, QUOTED = "as is", "quoted"
 BEGINS, NUMBER = r"^[=+@\t\r-]", r"^[+-][0-9.,]+([eE][+-]?[0-9]+)?$"
 """How a formula begins, and what begins so and is none."""
-_BEGINS, _NUMBER = re.compile(BEGINS), re.compile(NUMBER)
+_BEGINS, _NUMBER = late(BEGINS), late(NUMBER)
 NAMED = 4
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import base64
 import functools
 import zlib
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
@@ -280,10 +279,14 @@ def _joined(first: Ints, count: Ints, step: int) -> RowNumbers:
 
 def _packed(numbers: Ints) -> str:
     """Differences, deflated, in the alphabet of RFC 4648, section 4."""
+    import base64
+
     steps = np.diff(numbers, prepend=0).astype("<i8")
     return base64.b64encode(zlib.compress(steps.tobytes(), 1)).decode("ascii")
 
 
 def _unpacked(text: str) -> Ints:
+    import base64
+
     steps = np.frombuffer(zlib.decompress(base64.b64decode(text)), "<i8")
     return np.cumsum(steps).astype(np.int64)

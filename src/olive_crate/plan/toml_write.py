@@ -15,6 +15,7 @@ from typing import Any
 
 import msgspec
 
+from ..declaration.patterns import late
 from ..declaration.variable import Variable, parts_of
 from ..errors import Advice, PlanError
 from ..evidence import AllowedByList, Evidence, LevelSuggested
@@ -27,7 +28,7 @@ from .toml_read import MARKS, SHARED
 
 Words = Callable[[Evidence], str]
 """Puts a piece of evidence into words."""
-CONTROL = re.compile(r"[\x00-\x08\x0a-\x1f\x7f]")
+CONTROL = late(r"[\x00-\x08\x0a-\x1f\x7f]")
 """Characters that TOML (1.0, "Comment") does not allow in a comment."""
 
 

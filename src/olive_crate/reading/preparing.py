@@ -13,6 +13,7 @@ from ..columns.flags import flag_variable
 from ..columns.outcome import Outcome, flag_search, search_for
 from ..columns.search import TypeSearch
 from ..dataset.model import PlainDataset
+from ..declaration.patterns import late
 from ..declaration.promises import CLOSING, Promised, checkable
 from ..declaration.variable import NUMERIC, Variable
 from ..errors import PlanError, nearest, several
@@ -36,7 +37,7 @@ from ..plan.selecting import resolve
 if TYPE_CHECKING:
     from .promises import PromiseCheck
 
-DATE_FORM = re.compile(r"([dmyhsj]{1,4}[-./: ]?){2,6}", re.IGNORECASE)
+DATE_FORM = late(r"([dmyhsj]{1,4}[-./: ]?){2,6}", re.IGNORECASE)
 Read = Callable[[SourceLayout], PlainDataset]
 BRACKETS = {("(", ")"), ("[", "]")}
 

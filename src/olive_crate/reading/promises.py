@@ -7,7 +7,6 @@ held in memory; everything else is counted on the way.
 from __future__ import annotations
 
 import math
-import re
 from collections.abc import Sequence
 from decimal import Decimal
 from typing import Any
@@ -30,6 +29,7 @@ from ..dataset.promises import (
     UniqueKey,
     Within,
 )
+from ..declaration.patterns import late
 from ..declaration.promises import RELATION, ROW_RANGE, Promised, PromisedValues
 from ..declaration.values import value_text
 from ..declaration.variable import NUMERIC, Variable
@@ -41,7 +41,7 @@ SHOWN = 10
 TOLERANCE = 1e-9
 """How far a sum of binary64 numbers may be from a promised total, as a share of it; never more
 than half a unit of the last decimal that the total shows."""
-WHOLE = re.compile(r"[+-]?\d{1,18}")
+WHOLE = late(r"[+-]?\d{1,18}")
 COMPARED = {
     "<": np.less,
     "<=": np.less_equal,

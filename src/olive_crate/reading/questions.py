@@ -7,7 +7,6 @@ the variables that are asked about.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 
 import msgspec
@@ -16,6 +15,7 @@ import numpy as np
 from ..columns.cell_texts import shown_cells
 from ..columns.column import Column
 from ..dataset.model import PlainDataset
+from ..declaration.patterns import late
 from ..errors import OliveCrateError
 from ..evidence import EncodingFound, SuspectedCodes, TextBecause
 from ..kernels.types import Flags, Ints
@@ -31,7 +31,7 @@ BESIDE = 2
 HEAD = 1 << 20
 """Bytes in which a word beyond ASCII is looked for."""
 MOST_WORDS = 500
-WORD = re.compile(rb"[A-Za-z\x80-\xff]*[\x80-\xff][A-Za-z\x80-\xff]*")
+WORD = late(rb"[A-Za-z\x80-\xff]*[\x80-\xff][A-Za-z\x80-\xff]*")
 AsPlan = Callable[[Decisions], Decisions]
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Sequence
 from typing import Any
@@ -12,6 +11,7 @@ from msgspec.structs import replace
 from ..columns.outcome import Outcome
 from ..columns.rule import base, form
 from ..columns.statistics import MANY_ODD, Obstacles
+from ..declaration.patterns import late
 from ..evidence import (
     CodesAsWritten,
     Evidence,
@@ -32,7 +32,7 @@ from ..evidence import (
 )
 from .preparing import ColumnReader
 
-FLAGGED = re.compile(r"[+-]?[\d.,]*\d[.,]?\s*([^\d\s.,+-]{1,3})")
+FLAGGED = late(r"[+-]?[\d.,]*\d[.,]?\s*([^\d\s.,+-]{1,3})")
 """A number with a sign of up to three characters behind it."""
 
 

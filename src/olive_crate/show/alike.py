@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 import msgspec
 
+from ..declaration.patterns import late
 from ..evidence import Evidence, SuspectedCodes
 from .evidence import evidence_line, variable_words
 from .mends import mend_of_several, mend_text
@@ -16,7 +17,7 @@ from .text import name_list
 NAMED = 6
 FEWEST = 3
 """So many variables with the same to say are one line."""
-NUMBERED = re.compile(r"(.*?)(\d+)")
+NUMBERED = late(r"(.*?)(\d+)")
 
 
 class Line(NamedTuple):

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import sys
 import time
-from html import escape
 from threading import Lock, Timer
 from types import TracebackType
 from typing import Any, Protocol
@@ -195,6 +194,8 @@ class Notebook:
     def draw(self, done: int, total: int | None, words: str, amount: str) -> None:
         """Draw the bar anew."""
         value = f' value="{done}" max="{total}"' if done and total else ""
+        from html import escape
+
         text = escape(f"{words}: {amount}")
         self._handle.update(self._html(f"<progress{value}></progress> <span>{text}</span>"))
 

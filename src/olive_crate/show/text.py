@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import re
 import unicodedata
 from collections import Counter
 from collections.abc import Iterable, Sequence
 
+from ..declaration.patterns import late
 from ..errors import several
 
 WIDTH = 100
@@ -49,7 +49,7 @@ def _visible(char: str) -> str:
 
 TURNS = "\u061c\u200e\u200f\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069"
 """Characters that turn the direction of what follows (Unicode, annex 9), and hide nothing else."""
-_CONTROLS = re.compile(f"[\x00-\x08\x0b-\x1f\x7f-\x9f{TURNS}]")
+_CONTROLS = late(f"[\x00-\x08\x0b-\x1f\x7f-\x9f{TURNS}]")
 
 
 def cleaned(text: str) -> str:

@@ -17,12 +17,13 @@ from typing import Any
 
 import msgspec
 
+from ..declaration.patterns import late
 from ..errors import PlanError, SourceError
 from .addresses import database_kind, is_web, kept_address, remembered, safe_address
 from .sets import PATTERN, PLAN_FILE, Files, Member, in_order
 from .source import Source
 
-PART = re.compile(r"\{([A-Za-z_]\w*)\}")
+PART = late(r"\{([A-Za-z_]\w*)\}")
 
 
 COMPRESSIONS = (".gz", ".bz2", ".xz", ".zst", ".zip")

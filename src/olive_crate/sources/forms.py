@@ -8,23 +8,22 @@ from pathlib import PurePath
 
 import msgspec
 
+from ..declaration.patterns import late
 from ..evidence import NamedOtherwise
 from .source import Source, byte_order_mark
 
 LOOKED_AT = 16_384
 """Bytes: flat OpenDocument declares some forty namespaces before it says what it is."""
-SKIPPED = re.compile(
-    r"\s+|<!--.*?-->|<\?(?!xml-stylesheet)[^>]*\?>|<\?xml-stylesheet[^>]*\?>", re.S
-)
+SKIPPED = late(r"\s+|<!--.*?-->|<\?(?!xml-stylesheet)[^>]*\?>|<\?xml-stylesheet[^>]*\?>", re.S)
 """What may stand before the first element."""
-DOCTYPE = re.compile(r"<!doctype\b[^>\[]*(?:\[.*?\])?\s*>\s*", re.I | re.S)
-PAGE = re.compile(r"<(!doctype\s+html|html|head|body|table|meta|title|div|style|center)\b", re.I)
-FEED = re.compile(
+DOCTYPE = late(r"<!doctype\b[^>\[]*(?:\[.*?\])?\s*>\s*", re.I | re.S)
+PAGE = late(r"<(!doctype\s+html|html|head|body|table|meta|title|div|style|center)\b", re.I)
+FEED = late(
     r"<(?:\w+:)?feed\b[^>]*http://www\.w3\.org/2005/Atom|<rss\b|<(?:\w+:)?RDF\b[^>]*purl\.org/rss",
     re.I | re.S,
 )
-JSON_FEED = re.compile(r'\{.*?"version"\s*:\s*"https?:(?:\\?/){2}jsonfeed\.org\\?/version', re.S)
-WORKBOOK = re.compile(
+JSON_FEED = late(r'\{.*?"version"\s*:\s*"https?:(?:\\?/){2}jsonfeed\.org\\?/version', re.S)
+WORKBOOK = late(
     r"<(?:\w+:)?(?P<name>Workbook)\b[^>]*urn:schemas-microsoft-com:office:spreadsheet"
     r"|<(?:\w+:)?document\b[^>]*application/vnd\.oasis\.opendocument\.spreadsheet",
     re.S,

@@ -7,14 +7,14 @@ package of data frames needs to be known here.
 from __future__ import annotations
 
 import io
-import re
 from typing import IO, Any
 
+from ..declaration.patterns import late
 from ..errors import SourceError
 from .source import Source
 
 METHODS = ("__arrow_c_stream__", "__arrow_c_array__")
-ROW_LABELS = re.compile(r"__index_level_\d+__")
+ROW_LABELS = late(r"__index_level_\d+__")
 """Row labels without a name, which are no variable."""
 
 

@@ -24,11 +24,12 @@ from urllib.parse import parse_qs, urlsplit
 import msgspec
 
 from ..declaration.converting import converted
+from ..declaration.patterns import late
 from ..errors import PlanError
 from .addresses import full_address, remembered
 from .source import Source
 
-WORD = re.compile(r"\{(\w+)\}")
+WORD = late(r"\{(\w+)\}")
 FILE = "links.toml"
 
 

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-import re
 from typing import NamedTuple
 
+from ..declaration.patterns import late
 from ..errors import PlanError
 
 MOST_ROWS, MOST_COLUMNS = 1 << 20, 1 << 14
 
-CELL = re.compile(r"\$?([A-Za-z]{1,3})\$?(\d{1,7})")
+CELL = late(r"\$?([A-Za-z]{1,3})\$?(\d{1,7})")
 
-COLUMN = re.compile(r"\$?([A-Za-z]{1,3})")
+COLUMN = late(r"\$?([A-Za-z]{1,3})")
 
 
 class Area(NamedTuple):
@@ -70,7 +70,7 @@ def area_of(text: str) -> Area | None:
     return None
 
 
-SHEET = re.compile(r"(?:'((?:[^']|'')+)'|([^'!]+))!(.+)")
+SHEET = late(r"(?:'((?:[^']|'')+)'|([^'!]+))!(.+)")
 
 
 def sheet_and_range(text: str) -> tuple[str | None, str]:

@@ -11,13 +11,14 @@ from typing import Any, overload
 
 import msgspec
 
+from ..declaration.patterns import late
 from ..errors import PlanError, SourceError, nearest
 from ..views import Worded
 from .source import Source
 
 PLAN_FILE = ".plan.toml"
 """What the name of a plan file ends with."""
-PATTERN = re.compile(r"[*?\[{]")
+PATTERN = late(r"[*?\[{]")
 """What makes a name a pattern."""
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import codecs
-import hashlib
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
@@ -88,6 +87,8 @@ class Source(msgspec.Struct, frozen=True, eq=False):
         """A hash of a local file's size, its first and its last bytes; empty for other sources."""
         if self.path is None or self.stamp is None:
             return ""
+        import hashlib  # a look takes no fingerprint
+
         size = self.stamp[0]
         with self.path.open("rb") as stream:
             known = hashlib.sha256(str(size).encode("ascii"))

@@ -9,6 +9,7 @@ import msgspec
 import numpy as np
 
 from ... import kernels
+from ...declaration.patterns import late
 from ...evidence import CommentFound, DelimiterFound, EscapeFound, QuoteFound, Rival
 from ...kernels.types import PAD, Dialect
 from ..text.cells import is_value
@@ -35,7 +36,7 @@ RAGGED = 0.6
 """Rows cut short are still rows if this share of them holds the delimiter at all."""
 COMMENTS = ("#", "//", "%", "!", "*")
 SEPARATORS = b",;|\t:"
-WITHIN_WORDS = re.compile(rb"\d{1,2}:\d\d(:\d\d)?(?!\d)|://|\b[A-Za-z]:\\\\")
+WITHIN_WORDS = late(rb"\d{1,2}:\d\d(:\d\d)?(?!\d)|://|\b[A-Za-z]:\\\\")
 """Colons of times, of addresses and of paths."""
 ALIKE = 0.95
 """Marks with a blank behind them separate if so many rows have as many of them."""

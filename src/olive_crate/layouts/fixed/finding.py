@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Sequence
 from typing import NamedTuple
 
 import msgspec
 
+from ...declaration.patterns import late
 from ...errors import Advice, LayoutError, PlanError
 from ...evidence import Evidence, FieldNamesFound, FieldsFound, RecordLength
 from ...plan.fields import Field, FixedSection
@@ -41,7 +41,7 @@ LOOKED_AT = 200
 """Records at the head that are cut into fields."""
 LOOKED_FOR_HEADING = 10
 """Rows at the top in which the names of declared fields are looked for."""
-WORD = re.compile(r"\w")
+WORD = late(r"\w")
 
 
 class _Head(NamedTuple):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+from ...declaration.patterns import late
 from ...errors import PlanError
 from ...evidence import Evidence
 from ...plan.model import Decisions
@@ -11,7 +12,7 @@ from ...sources.source import Source, byte_order_mark, codec_name, decoded, samp
 from ..records.whole import whole_bytes
 from ..text.decoding import find_encoding
 
-DECLARED = re.compile(rb"<meta[^>]*?charset\s*=\s*[\"']?\s*([\w:.-]+)", re.IGNORECASE)
+DECLARED = late(rb"<meta[^>]*?charset\s*=\s*[\"']?\s*([\w:.-]+)", re.IGNORECASE)
 LOOKED_AT = 1024
 """Bytes in which a page declares its encoding (13.2.3.2)."""
 MEANT = {"iso8859-1": "cp1252", "ascii": "cp1252", "utf-16": "utf-8", "utf-16-le": "utf-8"}

@@ -14,6 +14,7 @@ from urllib.parse import urljoin
 
 import msgspec
 
+from ...declaration.patterns import late
 from ...errors import SourceError
 
 LACKING = (
@@ -28,7 +29,7 @@ DEEPEST = 400
 DEEPEST_PAGE = 1000
 """Elements within one another in a page: twice as many as browsers follow. The rules for parsing
 look through all that are open at each new one, so that a page of many costs their square."""
-OPENED = re.compile(
+OPENED = late(
     r"<(/?)(?:div|span|table|section|article|main|ul|ol|dl|blockquote|font|center|form|fieldset"
     r"|details|svg|math|template|b|i|u|em|strong|small|big|a|nobr|object|applet|marquee|button"
     r"|select|iframe|tt|code|s|strike)[\s/>]",
@@ -38,18 +39,18 @@ OPENED = re.compile(
 UNSEEN = {"script", "style", "template", "noscript", "head", "datalist", "svg", "math", "select"}
 BREAKS = {"br", "p", "div", "li", "tr", "td", "th", "dt", "dd", "hr", "h1", "h2", "h3", "h4"}
 """Elements that set words apart."""
-WHITE = re.compile(r"[ \t\r\n\f]+")
+WHITE = late(r"[ \t\r\n\f]+")
 RAISED = {"0": "⁰", "1": "¹", "2": "²", "3": "³", "4": "⁴", "5": "⁵", "6": "⁶", "7": "⁷"}
 RAISED |= {"8": "⁸", "9": "⁹", "-": "⁻", "−": "⁻", "+": "⁺"}
-MARK = re.compile(
+MARK = late(
     r"[\[(]?\s*(?:[a-z]{1,2}|[ivx]{1,4}|\d{1,2}|[*†‡§¶#]+)\s*[\])]?(?:\s*,\s*\w{1,2})*", re.I
 )
 """What a mark of a footnote looks like."""
-UNIT = re.compile(r"(?:^|[^a-zA-Z])(?:[kcmdµ]?m|[hk]?g|ha|ft|in|yd|s|l)$")
+UNIT = late(r"(?:^|[^a-zA-Z])(?:[kcmdµ]?m|[hk]?g|ha|ft|in|yd|s|l)$")
 """What may be raised to a power: a unit of measurement."""
-TEN = re.compile(r"(?:^|[^\d.,])10$|\^$")
-HIDING = re.compile(r"display\s*:\s*none|visibility\s*:\s*(?:hidden|collapse)", re.IGNORECASE)
-DATA_FILES = re.compile(
+TEN = late(r"(?:^|[^\d.,])10$|\^$")
+HIDING = late(r"display\s*:\s*none|visibility\s*:\s*(?:hidden|collapse)", re.IGNORECASE)
+DATA_FILES = late(
     r"\.(csv|tsv|tab|txt|dat|xlsx|xlsm|xls|ods|zip|gz|json|xml|rss|atom|parquet)$", re.IGNORECASE
 )
 

@@ -5,9 +5,10 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
+from ...declaration.patterns import late
 from ...errors import PlanError
 
-TOKEN = re.compile(
+TOKEN = late(
     r"""--[^\n]*|/\*.*?\*/                       # comments
     |'(?:[^']|'')*'|"(?:[^"]|"")*"|`(?:[^`]|``)*`|\[[^\]\d][^\]]*\]   # texts and quoted names
     |\$(\w*)\$.*?\$\1\$                          # texts between dollars
@@ -29,7 +30,7 @@ REFUSED = {
     "dumpfile": "writes a file",
 }
 """Words that make a statement more than reading, wherever they stand in it."""
-REACHING_OUT = re.compile(
+REACHING_OUT = late(
     r"lo_(im|ex)port|pg_(read|write|file|ls|stat_file|terminate|cancel|reload|rotate|advisory)\w*"
     r"|dblink\w*|load_file|load_extension|set_config|nextval|setval|query_to_xml\w*|xp_\w+"
     r"|pg_sleep\w*|sleep|benchmark|get_lock",

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 import msgspec
 
 from ...columns.rule import SourceColumn
+from ...declaration.patterns import late
 from ...declaration.promises import PromisedValues, Scalar
 from ...errors import LayoutError, SourceError, nearest
 from ...sources.database import Session
@@ -218,27 +219,27 @@ def _typed(made: Any, kind: str) -> tuple[SourceColumn, str | None, tuple[str, .
     return SourceColumn(), None, ()
 
 
-IN_LIST = re.compile(
+IN_LIST = late(
     r"""\(*\s*(?P<name>[\w"`.]+|\(\w+\))(?:::[\w\s]+?)?\s*\)*(?:::[\w\s]+?)?\s+
     in\s*\((?P<list>[^()]*)\)\s*\)*""",
     re.IGNORECASE | re.VERBOSE,
 )
-ANY_LIST = re.compile(
+ANY_LIST = late(
     r"""\(*\s*(?P<name>[\w"`]+)\s*\)*(?:::[\w\s]+?)?\s*=\s*any\s*\(\(*
     array\[(?P<list>[^\]]*)\]\)*(?:::[\w\s]+\[\])?\)*""",
     re.IGNORECASE | re.VERBOSE,
 )
-BETWEEN = re.compile(
+BETWEEN = late(
     r"""\(*\s*(?P<name>[\w"`]+)\s*\)*\s+between\s+(?P<low>-?[\d.]+)\s+and\s+
     (?P<high>-?[\d.]+)\s*\)*""",
     re.IGNORECASE | re.VERBOSE,
 )
-BOUND = re.compile(
+BOUND = late(
     r"""\(*\s*(?P<name>[\w"`]+)\s*\)*(?:::[\w\s]+?)?\s*(?P<how>>=|<=)\s*\(*(?P<value>-?[\d.]+)
     \)*(?:::[\w\s]+)?\s*\)*""",
     re.VERBOSE,
 )
-ITEM = re.compile(r"\s*(?:'((?:[^']|'')*)'|(-?\d+(?:\.\d+)?))(?:::[\w\s]+)?\s*(?:,|$)")
+ITEM = late(r"\s*(?:'((?:[^']|'')*)'|(-?\d+(?:\.\d+)?))(?:::[\w\s]+)?\s*(?:,|$)")
 
 
 def checked_values(name: str, checks: Sequence[str]) -> PromisedValues | None:

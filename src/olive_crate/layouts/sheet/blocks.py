@@ -8,12 +8,12 @@ of cells are one block with a blank row in it.
 from __future__ import annotations
 
 import itertools
-import re
 
 import msgspec
 import numpy as np
 
 from ...columns.rule import MISSING_MARKS
+from ...declaration.patterns import late
 from ...kernels.types import Flags
 from ...sources.ranges import Area
 from .grid import NUMBER, TEXT, GridCells, Sheet, SheetEntry
@@ -36,7 +36,7 @@ ALIKE = 0.8
 SIDE_BY_SIDE, HALF = 0.8, 0.5
 """How much of their height columns beside a blank one share if they are of one table, and how many
 of its rows each of them fills."""
-YEAR = re.compile(r"(?:19|20)\d\d")
+YEAR = late(r"(?:19|20)\d\d")
 MARKS = frozenset((*MISSING_MARKS, "n.d.", "n.a.", "x", ":"))
 """Words that stand for a value that there is not."""
 FEW = 4096

@@ -11,6 +11,7 @@ import msgspec
 import numpy as np
 
 from ...columns.rule import MISSING_MARKS
+from ...declaration.patterns import late
 from ...evidence import (
     BlanksAround,
     CellsOutside,
@@ -34,7 +35,7 @@ from .grid import BOOLEAN, ERROR, KINDS, NUMBER, TEXT, Format, GridCells
 from .layout import SheetLayout
 from .reading import shown_kind
 
-DAY_WORDS = re.compile(
+DAY_WORDS = late(
     r"\b(date|day|datum|tag|dato|fecha|data|dia|día|jour|giorno|tarih|päivä|dzień)", re.IGNORECASE
 )
 DAYS_FROM, DAYS_TO = 20_000, 60_000

@@ -7,10 +7,10 @@ sheets, rows and cells with their types, styles with number formats, named range
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from functools import cached_property
 
+from ...declaration.patterns import late
 from ...errors import SourceError
 from ...sources.container import Container
 from ...sources.limits import Limits
@@ -23,7 +23,7 @@ from .tables import HeldWorkbook, Table
 
 PIECE = 1 << 20
 KINDS = {"Number": NUMBER, "String": TEXT, "Boolean": BOOLEAN, "Error": ERROR, "DateTime": DATETIME}
-REFERENCE = re.compile(r"=?(?:'((?:[^']|'')+)'|([^'!]+))!R(\d+)C(\d+)(?::R(\d+)C(\d+))?")
+REFERENCE = late(r"=?(?:'((?:[^']|'')+)'|([^'!]+))!R(\d+)C(\d+)(?::R(\d+)C(\d+))?")
 """A range by the numbers of rows and columns, as names of 2003 have it."""
 FIRST_DAY = ("1899-12-31", "1899-12-30", "1900-01-00")
 """Days that stand before a time of day alone."""

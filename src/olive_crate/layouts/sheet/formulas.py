@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 
 import numpy as np
 
 from ... import kernels
+from ...declaration.patterns import late
 from ...kernels.reference.sheet_xml import FAILED
 from ...kernels.types import PAD
 from ...sources.ranges import cell_of
@@ -15,10 +15,8 @@ from .pieces import Assembly
 
 NOT_CALCULATED = "not calculated"
 """What stands in the place of a value, like the name of an error."""
-WITHOUT = re.compile(
-    rb"<c ([^>]*)>\s*<f(?:\s[^>]*)?(?:/>|>[^<]*</f>)\s*(?:<v\s*/>|<v>\s*</v>)?\s*</c>"
-)
-PLACE, AS_TEXT = re.compile(rb'\br="([A-Z]+\d+)"'), re.compile(rb'\bt="str"')
+WITHOUT = late(rb"<c ([^>]*)>\s*<f(?:\s[^>]*)?(?:/>|>[^<]*</f>)\s*(?:<v\s*/>|<v>\s*</v>)?\s*</c>")
+PLACE, AS_TEXT = late(rb'\br="([A-Z]+\d+)"'), late(rb'\bt="str"')
 
 
 def not_calculated(rows: memoryview) -> list[tuple[int, int]]:

@@ -12,6 +12,7 @@ from typing import Any, NamedTuple
 from xml.etree.ElementTree import Element
 
 from ...columns.rule import number_of
+from ...declaration.patterns import late
 from ...declaration.promises import PromisedValues
 from ...evidence import AllowedByList, Evidence
 from ...sources.markup import local
@@ -23,9 +24,9 @@ MOST_WORDS = 200
 """A longer list is a register of its own, not the categories of a variable."""
 COVERED = 0.5
 """The share of a column's rows that a list has to hold for."""
-IN_LIST = re.compile(r"(?:of:)?cell-content-is-in-list\((.*)\)", re.DOTALL)
-DOCUMENT_RANGE = re.compile(r"\[\$?('(?:[^']|'')+'|[^'.\]]*)\.([$A-Z0-9]+)(?::\.([$A-Z0-9]+))?\]")
-QUOTED = re.compile(r'"((?:[^"]|"")*)"')
+IN_LIST = late(r"(?:of:)?cell-content-is-in-list\((.*)\)", re.DOTALL)
+DOCUMENT_RANGE = late(r"\[\$?('(?:[^']|'')+'|[^'.\]]*)\.([$A-Z0-9]+)(?::\.([$A-Z0-9]+))?\]")
+QUOTED = late(r'"((?:[^"]|"")*)"')
 
 
 class Allowed(NamedTuple):

@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from functools import lru_cache
 
+from ...declaration.patterns import late
 from .grid import DATE, DATETIME, DURATION, NUMBER, TIME, Format
 
 BUILT_IN = {
@@ -41,10 +42,10 @@ BUILT_IN = {
     48: "##0.0E+0",
     49: "@",
 } | dict.fromkeys((*range(27, 37), *range(50, 59)), "dd/mm/yyyy")
-QUOTED = re.compile(r'"[^"]*"|\\.|_.|\*.')
-ELAPSED = re.compile(r"\[(h+|m+|s+)\]", re.IGNORECASE)
-BRACKETS = re.compile(r"\[[^\]]*\]")
-CURRENCY = re.compile(r"[€$£¥₹₺₽₪]|\b(?:EUR|USD|GBP|CHF|TRY|kr)\b")
+QUOTED = late(r'"[^"]*"|\\.|_.|\*.')
+ELAPSED = late(r"\[(h+|m+|s+)\]", re.IGNORECASE)
+BRACKETS = late(r"\[[^\]]*\]")
+CURRENCY = late(r"[€$£¥₹₺₽₪]|\b(?:EUR|USD|GBP|CHF|TRY|kr)\b")
 
 
 @lru_cache(maxsize=4096)

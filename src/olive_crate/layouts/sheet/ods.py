@@ -8,13 +8,13 @@ footnotes that are anchored in a cell have texts of their own.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable
 from functools import cached_property
 from typing import Any
 
 import numpy as np
 
+from ...declaration.patterns import late
 from ...kernels.types import DocumentRows
 from ...sources.container import Container
 from ...sources.markup import local
@@ -26,7 +26,7 @@ from .ods_rows import ROW, ROW_END, are_usual, part_of, usual_rows
 from .ods_styles import StyleParser, Styles
 from .tables import HeldWorkbook, Table
 
-ADDRESS = re.compile(
+ADDRESS = late(
     r"\$?('(?:[^']|'')+'|[^'.$]+)\.([$A-Za-z0-9]+)"
     r"(?::(?:\$?('(?:[^']|'')+'|[^'.$\s]*)\.)?([$A-Za-z0-9]+))?"
 )

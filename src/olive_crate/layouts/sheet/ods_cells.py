@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-import re
 from typing import Any
 
+from ...declaration.patterns import late
 from .grid import BOOLEAN, DATE, DATETIME, DURATION, ERROR, NUMBER, TEXT, TIME, Format
 from .values import DAY_MS, duration_text
 
-DURATION_FORM = re.compile(r"(-)?P(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+)(?:[.,](\d+))?S)?)?")
-UNEVEN = re.compile(r"^[ \t\r\n]|[ \t\r\n]$|[\t\r\n\x01-\x03]|  ")
-BLANKS = re.compile(r"[ \t\r\n]+")
+DURATION_FORM = late(r"(-)?P(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+)(?:[.,](\d+))?S)?)?")
+UNEVEN = late(r"^[ \t\r\n]|[ \t\r\n]$|[\t\r\n\x01-\x03]|  ")
+BLANKS = late(r"[ \t\r\n]+")
 MARKS = {"s": "\x01", "tab": "\x02", "line-break": "\x03"}
 """Blanks that are elements, while a paragraph is read: XML has no such characters."""
 MOST_BLANKS = 1 << 15

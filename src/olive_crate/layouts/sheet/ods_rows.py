@@ -14,6 +14,7 @@ import re
 import numpy as np
 
 from ... import kernels
+from ...declaration.patterns import late
 from ...kernels.types import DocumentRows
 from ...sources.ranges import MOST_COLUMNS, MOST_ROWS
 from .grid import BOOLEAN, DATE, DATETIME, NUMBER, TEXT, TIME, Format
@@ -36,7 +37,7 @@ VALUES = {
     6: ("date", "date-value"),
 }
 """The value type of each type of the kernel, and where its value stands."""
-ENTITY = re.compile("&(amp|lt|gt|quot|apos);")
+ENTITY = late("&(amp|lt|gt|quot|apos);")
 NAMED = {"amp": "&", "lt": "<", "gt": ">", "quot": '"', "apos": "'"}
 
 

@@ -12,6 +12,7 @@ from collections.abc import Iterator, Sequence
 from functools import cached_property
 
 from ... import kernels
+from ...declaration.patterns import late
 from ...errors import SourceError
 from ...kernels.types import PAD, SheetRead
 from ...sources.container import Container
@@ -32,8 +33,8 @@ PIECE = 1 << 20
 HEAD = 4 << 20
 """A part that is no larger is read whole for a look; of others this is looked at:"""
 LOOKED_AT = 1 << 20
-SHEET_DATA = re.compile(rb"<sheetData\s*/?>")
-ROW_OR_END = re.compile(rb"</(?:row|sheetData)>")
+SHEET_DATA = late(rb"<sheetData\s*/?>")
+ROW_OR_END = late(rb"</(?:row|sheetData)>")
 LONGEST_TAG = len("</sheetData>") - 1
 """Bytes of it that may stand at the end of a piece."""
 

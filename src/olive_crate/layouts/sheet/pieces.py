@@ -5,12 +5,12 @@ The spans come from pieces of XML, from shared strings and from texts of our own
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 
 import numpy as np
 
 from ... import kernels
+from ...declaration.patterns import late
 from ...kernels.reference.sheet_xml import (
     FAILED,
     FORMULA_TEXT,
@@ -27,7 +27,7 @@ from .strings import Strings, unescaped
 from .values import Written, serial_texts
 
 INDEX, SERIAL = NumberRequest(True, 0), NumberRequest(False, ord("."))
-CLOCK = re.compile(r"T?\d{1,2}:\d{2}")
+CLOCK = late(r"T?\d{1,2}:\d{2}")
 
 
 class Assembly:

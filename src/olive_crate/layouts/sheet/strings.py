@@ -8,12 +8,13 @@ from typing import Any
 import numpy as np
 
 from ... import kernels
+from ...declaration.patterns import late
 from ...kernels.types import PAD, Bytes, Ints
 from ...sources.markup import XML_FAULTS, local, parser_for
 
-ENTITY = re.compile(r"&(#x[0-9A-Fa-f]+|#[0-9]+|amp|lt|gt|quot|apos);")
-DECLARED = re.compile(rb"<\?xml[^>]*encoding=[\"']([^\"']+)")
-ESCAPE = re.compile(r"_x([0-9A-Fa-f]{4})_")
+ENTITY = late(r"&(#x[0-9A-Fa-f]+|#[0-9]+|amp|lt|gt|quot|apos);")
+DECLARED = late(rb"<\?xml[^>]*encoding=[\"']([^\"']+)")
+ESCAPE = late(r"_x([0-9A-Fa-f]{4})_")
 NAMED = {"amp": "&", "lt": "<", "gt": ">", "quot": '"', "apos": "'"}
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import itertools
-import re
 from collections.abc import Sequence
 from decimal import Decimal
 from functools import lru_cache
@@ -11,15 +10,16 @@ from functools import lru_cache
 import msgspec
 
 from ...columns.rule import MISSING_MARKS
+from ...declaration.patterns import late
 from ...errors import PlanError
 from ...evidence import Note, RenamedColumn, UnnamedColumns
 from ...plan.model import Decisions
 from ...sources.source import Source
 from ..base import Row
 
-NUMBER = re.compile(r"[+-]?[€$£]? ?(\d+([.,' \u00a0]\d+)*|[.,]\d+)([eE][+-]?\d+)? ?[%€]?")
-MOMENT = re.compile(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}([T ]\d.*)?|\d{1,2}:\d{2}(:\d{2}.*)?")
-YEAR = re.compile(r"(1[6-9]|20)\d\d")
+NUMBER = late(r"[+-]?[€$£]? ?(\d+([.,' \u00a0]\d+)*|[.,]\d+)([eE][+-]?\d+)? ?[%€]?")
+MOMENT = late(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}([T ]\d.*)?|\d{1,2}:\d{2}(:\d{2}.*)?")
+YEAR = late(r"(1[6-9]|20)\d\d")
 ALIKE = str.maketrans("012345678", "9" * 9)
 MARKS = frozenset(MISSING_MARKS)
 MOSTLY = 0.5
@@ -27,7 +27,7 @@ MOSTLY = 0.5
 AROUND = " \u00a0\u202f'’€$£%"
 """Signs beside numbers, and blanks and apostrophes within them."""
 BARE = dict.fromkeys(map(ord, AROUND))
-PLAIN = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d{1,2})?")
+PLAIN = late(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d{1,2})?")
 REPEATS = 3
 """Words that occur so often on average are the codes of a column, not words of their own."""
 

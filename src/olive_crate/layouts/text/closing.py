@@ -15,6 +15,7 @@ from typing import NamedTuple
 import msgspec
 
 from ...columns.rule import MISSING_MARKS
+from ...declaration.patterns import late
 from ...evidence import ClosingRows, Example, LeftOutByPosition
 from ...plan.model import Rows
 from ..base import Row
@@ -22,7 +23,7 @@ from .cells import Column, column_of, columns_of, is_value, number_of, usual_fil
 from .heading import example_of
 from .row_kinds import is_prose
 
-TOTAL = re.compile(
+TOTAL = late(
     r"\W*((grand|sub|over-?all|all|gran|gesamt|zwischen|sous|eind)[ -]?)?"
     r"(totals?|totale|totaux|totaal|totalt|total general|sum|sums|summe|gesamt|insgesamt|somme|"
     r"somma|suma|soma|som|razem|celkem|yhteensä|means?|averages?|mittelwert|durchschnitt|"
@@ -34,13 +35,13 @@ NOTE_WORDS = (
     r"(sources?|notes?|footnotes?|remarks?|legend|quelle|anmerkung(en)?|hinweis|fonte|nota|fuente|"
     r"notas|bron|noot|källa|kilde|remarque|lähde|źródło|uwaga)"
 )
-NOTE = re.compile(
+NOTE = late(
     rf"\W*({NOTE_WORDS}\b\W*[:.\d]|end of (file|data|table|report)\b|©|\(c\) )", re.IGNORECASE
 )
-NOTE_WORD = re.compile(rf"\W*{NOTE_WORDS}\W*", re.IGNORECASE)
-STARRED = re.compile(r"([*†‡]+|\(?\d\))\s*[^\W\d]{3}.*")
+NOTE_WORD = late(rf"\W*{NOTE_WORDS}\W*", re.IGNORECASE)
+STARRED = late(r"([*†‡]+|\(?\d\))\s*[^\W\d]{3}.*")
 """A footnote: a star or a number in brackets before words."""
-RULE = re.compile(r"[-=_*~]{3,}")
+RULE = late(r"[-=_*~]{3,}")
 ENOUGH_SUMMED = 5
 """A number is the sum of so many others hardly by chance."""
 NEARLY = 1e-6

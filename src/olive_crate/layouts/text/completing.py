@@ -11,6 +11,7 @@ from typing import Any
 
 import msgspec
 
+from ...declaration.patterns import late
 from ...errors import LayoutError, PlanError
 from ...evidence import DecimalMark, Evidence, GroupingMark
 from ...plan.model import Decisions, DelimitedSection, Rows
@@ -33,20 +34,20 @@ SMALLEST_BLOCK, LARGEST_BLOCK = 1 << 20, 8 << 20
 """Bounds of a block in bytes; the larger bounds the memory that wide records need."""
 SPACE = "[ \u00a0\u202f]"
 SHAPES = {
-    "comma decimals, points group": re.compile(r"[+-]?\d{1,3}(\.\d{3})+,\d+"),
-    "point decimals, commas group": re.compile(r"[+-]?\d{1,3}(,\d{3})+\.\d+"),
-    "comma decimals, blanks group": re.compile(rf"[+-]?\d{{1,3}}({SPACE}\d{{3}})+,\d+"),
-    "point decimals, blanks group": re.compile(rf"[+-]?\d{{1,3}}({SPACE}\d{{3}})+\.\d+"),
-    "comma decimals, apostrophes group": re.compile(r"[+-]?\d{1,3}(['’]\d{3})+,\d+"),
-    "point decimals, apostrophes group": re.compile(r"[+-]?\d{1,3}(['’]\d{3})+\.\d+"),
-    "points group": re.compile(r"[+-]?[1-9]\d{0,2}(\.\d{3}){2,}"),
-    "commas group": re.compile(r"[+-]?[1-9]\d{0,2}(,\d{3}){2,}"),
-    "blanks group": re.compile(rf"[+-]?[1-9]\d{{0,2}}({SPACE}\d{{3}})+"),
-    "apostrophes group": re.compile(r"[+-]?[1-9]\d{0,2}(['’]\d{3})+"),
-    "either comma": re.compile(r"[+-]?[1-9]\d{0,2},\d{3}"),
-    "either point": re.compile(r"[+-]?[1-9]\d{0,2}\.\d{3}"),
-    "comma decimals": re.compile(r"[+-]?(\d+,\d*|,\d+)"),
-    "point decimals": re.compile(r"[+-]?(\d+\.\d*|\.\d+)"),
+    "comma decimals, points group": late(r"[+-]?\d{1,3}(\.\d{3})+,\d+"),
+    "point decimals, commas group": late(r"[+-]?\d{1,3}(,\d{3})+\.\d+"),
+    "comma decimals, blanks group": late(rf"[+-]?\d{{1,3}}({SPACE}\d{{3}})+,\d+"),
+    "point decimals, blanks group": late(rf"[+-]?\d{{1,3}}({SPACE}\d{{3}})+\.\d+"),
+    "comma decimals, apostrophes group": late(r"[+-]?\d{1,3}(['’]\d{3})+,\d+"),
+    "point decimals, apostrophes group": late(r"[+-]?\d{1,3}(['’]\d{3})+\.\d+"),
+    "points group": late(r"[+-]?[1-9]\d{0,2}(\.\d{3}){2,}"),
+    "commas group": late(r"[+-]?[1-9]\d{0,2}(,\d{3}){2,}"),
+    "blanks group": late(rf"[+-]?[1-9]\d{{0,2}}({SPACE}\d{{3}})+"),
+    "apostrophes group": late(r"[+-]?[1-9]\d{0,2}(['’]\d{3})+"),
+    "either comma": late(r"[+-]?[1-9]\d{0,2},\d{3}"),
+    "either point": late(r"[+-]?[1-9]\d{0,2}\.\d{3}"),
+    "comma decimals": late(r"[+-]?(\d+,\d*|,\d+)"),
+    "point decimals": late(r"[+-]?(\d+\.\d*|\.\d+)"),
 }
 GROUPS = {"points": ".", "commas": ",", "blanks": " ", "apostrophes": "'"}
 DIGITS = str.maketrans("12345678", "99999999")

@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 import re
-import tomllib
 
 import msgspec
 
+from ...declaration.patterns import late
 from ...errors import Advice, LayoutError
 
 BEFORE_TEXT = b"\xef\xbb\xbf \t\r\n"
 """What may stand before the first character."""
 FOREIGN_BEGINNINGS = (b"<", b"{", b"[", b'"', b"l", b"L")
 """The first character of what may be such a text."""
-PAGE = re.compile(rb"\s*<(!doctype\s+html|html|head|body|table)\b", re.IGNORECASE)
-MARKUP = re.compile(rb"\s*(<\?xml\b|<[A-Za-z_][\w:.-]*(\s[^<>]*)?>)")
-OPENED = re.compile(rb'\{\s*"[^"]*"\s*:|\[\s*(\{\s*"|\[\s*["\d\[-])')
+PAGE = late(rb"\s*<(!doctype\s+html|html|head|body|table)\b", re.IGNORECASE)
+MARKUP = late(rb"\s*(<\?xml\b|<[A-Za-z_][\w:.-]*(\s[^<>]*)?>)")
+OPENED = late(rb'\{\s*"[^"]*"\s*:|\[\s*(\{\s*"|\[\s*["\d\[-])')
 AS_TEXT = Advice(
     "to read it as it stands all the same, use {}", 'layout="delimited"', "--layout delimited"
 )
@@ -58,6 +58,8 @@ def _decodes(text: bytes) -> bool:
 
 
 def _is_plan(start: bytes) -> bool:
+    import tomllib
+
     try:
         tables = tomllib.loads(start.decode("utf-8"))
     except (tomllib.TOMLDecodeError, UnicodeDecodeError):

@@ -8,10 +8,10 @@ from __future__ import annotations
 
 import codecs
 import itertools
-import re
 from collections.abc import Callable, Iterator, Sequence
 from typing import IO
 
+from ...declaration.patterns import late
 from ...errors import LayoutError
 from ...sources.source import Source, is_ebcdic
 
@@ -19,7 +19,7 @@ CHUNK = 1 << 20
 SAME_BYTES = ("utf-8", "ascii")
 """Encodings in which an offset in the text is one in the file."""
 BOM = codecs.BOM_UTF8
-LINE_END = re.compile(r"\r\n|\n|\r")
+LINE_END = late(r"\r\n|\n|\r")
 
 
 def record_text(

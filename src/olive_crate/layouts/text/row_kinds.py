@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 
 from ...columns.rule import MISSING_MARKS
+from ...declaration.patterns import late
 from ..base import Row
 from .cells import Column, is_value
 
-UNIT = re.compile(
+UNIT = late(
     r"[(\[].{1,15}[)\]]|%|‰|°[CF]?|[kmcµnh]?[gmlLJW]|t|ha|a|[mck]?m[²³2³]|[kK]?[gG]/\S+|\S{1,8}/\S{1,8}|"
     r"mEq.*|meq.*|ppm|ppb|min|h|s|d|EUR|USD|GBP|€|\$|£|n|no\.?|score|0\s?[-–]\s?\d+|\d+\s?[-–]\s?\d+|"
     r"yyyy.*|dd.*|hh.*|date|text|code",

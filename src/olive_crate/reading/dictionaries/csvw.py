@@ -6,13 +6,13 @@ Sections named here are those of "Metadata Vocabulary for Tabular Data" (W3C, 17
 from __future__ import annotations
 
 import json
-import re
 from collections.abc import Mapping
 from typing import Any
 from urllib.parse import unquote, urljoin
 
 from ...declaration.csvw_terms import CONTEXT, FORMATS
 from ...declaration.notation import number_or_text
+from ...declaration.patterns import late
 from ...declaration.variable import Variable, declared
 from ...errors import PlanError, SourceError
 from ...evidence import DictionaryGap, Note
@@ -47,7 +47,7 @@ PIECES = {
     "mm": "%M",
     "ss": "%S",
 }
-PATTERN = re.compile(r"yyyy|MM|M|dd|d|HH|mm|ss|\.S+|X+|x+|.")
+PATTERN = late(r"yyyy|MM|M|dd|d|HH|mm|ss|\.S+|X+|x+|.")
 
 
 def read_csvw(source: Source) -> Dictionary:

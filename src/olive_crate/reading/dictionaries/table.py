@@ -11,6 +11,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from ...declaration.notation import codes_of, unquoted
+from ...declaration.patterns import late
 from ...declaration.variable import DECLARATION_PARTS, Variable, declared
 from ...errors import Advice, PlanError, nearest
 from ...plan.fields import Field, check_fields, field_of
@@ -50,8 +51,8 @@ TYPE_WORDS = {
     "duration": ("duration",),
 }
 WORD_TYPES = {word: kind for kind, words in TYPE_WORDS.items() for word in words}
-DESCRIPTOR = re.compile(r"([FIAE])(\d+)(?:\.(\d+))?", re.IGNORECASE)
-POSITION = re.compile(r"(\d+)(?:\s*(?:-|\.\.|–|to|:)\s*(\d+))?")
+DESCRIPTOR = late(r"([FIAE])(\d+)(?:\.(\d+))?", re.IGNORECASE)
+POSITION = late(r"(\d+)(?:\s*(?:-|\.\.|–|to|:)\s*(\d+))?")
 
 
 def table_dictionary(
