@@ -63,7 +63,7 @@ def test_the_kernels_under_test_are_those_asked_for():
 def cells_of(texts: list[bytes], gap: bytes = b",") -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     lengths = np.array([len(text) for text in texts], np.int64)
     ends = PAD + np.cumsum(lengths + len(gap)) - len(gap)
-    return reference.padded(gap.join(texts)), ends - lengths, ends
+    return kernels.padded(gap.join(texts)), ends - lengths, ends
 
 
 def fields(found: Structure) -> list[bytes]:
@@ -90,7 +90,7 @@ SIGNS = st.tuples(st.sampled_from([b",", b";", b""]), st.sampled_from([0, 34]))
 @given(TEXT, SIGNS, st.booleans(), st.integers(0, 4))
 def test_text_is_split_alike(level, text, signs, final, width):
     marks = Dialect(delimiter=signs[0], quote=signs[1], returns="\r" in text)
-    buffer = reference.padded(text.encode())
+    buffer = kernels.padded(text.encode())
     given_ = (buffer, PAD, PAD + len(text), marks)
     one, two = (each.structure(*given_, final) for each in (reference, compiled))
     if final and one.open_quote >= 0:  # an error, which names the place
@@ -309,7 +309,7 @@ def test_utf8_is_told_as_the_standard_library_tells_it(junk, text):
             valid = True
         except UnicodeDecodeError:
             valid = False
-        buffer = reference.padded(piece)
+        buffer = kernels.padded(piece)
         assert compiled.is_utf8(buffer, PAD, PAD + len(piece)) is valid
 
 
@@ -479,11 +479,11 @@ def test_sheets_are_read_alike(both, rows, hidden):
         + "</row>"
         for row, cells in enumerate(rows, 1)
     ).encode()
-    buffer = reference.padded(xml)
+    buffer = kernels.padded(xml)
 
     def work() -> object:
         places = np.array([[0, 3], [3, 9]]) + PAD
-        strings = Strings(reference.padded(b"PicualPicual"), *places)
+        strings = Strings(kernels.padded(b"PicualPicual"), *places)
         assembly = Assembly(strings, [Format(kind) for kind in (1, 5, 6, 7)], False)
         found = kernels.read_sheet(buffer, PAD, PAD + len(xml), assembly.rule(True))
         assert found is not None

@@ -15,7 +15,7 @@ import pyarrow as pa
 
 from .. import kernels
 from ..evidence import LevelBasis, LevelSuggested, Suspect
-from ..kernels.reference import FEW as FEW_CELLS
+from ..kernels.buffers import FEW as FEW_CELLS
 from ..kernels.types import Bytes
 
 FEW = 12

@@ -3,97 +3,71 @@
 `reference` is in NumPy: clear, portable, always there. `compiled` does the same in C++, several
 times as fast, where the package could be built with a compiler. The environment variable
 `OLIVE_CRATE_KERNELS` chooses one of them; without it the compiled ones are used if they are there.
+
+`KERNELS` is the one table of them. A new kernel is a line in it, a function of that name in a file
+of either folder, and in C++ a function and its line in `native/module.cpp`. Who uses kernels calls
+them as attributes of this package, whose names are those of the implementation in use. What is
+not in use is not imported, but for what the compiled kernels leave to the reference.
 """
 
 from __future__ import annotations
 
 import os
-from types import ModuleType
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
 
 from ..errors import OliveCrateError
-from . import reference
-from .reference import (
-    FEW,
-    arrow,
-    bitmap,
-    or_minus_one,
-    padded,
-    ranges,
-    squeezed,
-    strings,
-    table,
-    trimmed_table,
-    whole_numbers,
-)
+from .buffers import FEW, arrow, bitmap, or_minus_one, padded, strings, whole_numbers
 from .types import PAD, Bytes
+
+if TYPE_CHECKING:
+    from .reference import *  # noqa: F403
 
 CHOICE = "OLIVE_CRATE_KERNELS"
 NAMES = ("compiled", "reference")
-
-all_differ = reference.all_differ
-blank = reference.blank
-cut = reference.cut
-document_rows = reference.document_rows
-encoded = reference.encoded
-extremes = reference.extremes
-is_utf8 = reference.is_utf8
-joined_texts = reference.joined_texts
-line_marks = reference.line_marks
-text_hashes = reference.text_hashes
-text_marks = reference.text_marks
-match = reference.match
-read_column = reference.read_column
-read_numbers = reference.read_numbers
-read_sheet = reference.read_sheet
-read_strings = reference.read_strings
-read_times = reference.read_times
-shorter_numerals = reference.shorter_numerals
-record_places = reference.record_places
-records_early = reference.records_early
-split = reference.split
-split_early = reference.split_early
-structure = reference.structure
-tally = reference.tally
-texts = reference.texts
-trimmed = reference.trimmed
-
-SWITCHED = (
-    "all_differ",
-    "blank",
-    "cut",
-    "document_rows",
-    "encoded",
-    "extremes",
-    "is_utf8",
-    "joined_texts",
-    "line_marks",
-    "text_hashes",
-    "text_marks",
-    "match",
-    "read_column",
-    "read_numbers",
-    "read_sheet",
-    "read_strings",
-    "read_times",
-    "shorter_numerals",
-    "record_places",
-    "records_early",
-    "split",
-    "split_early",
-    "structure",
-    "tally",
-    "texts",
-    "trimmed",
-)
+KERNELS = {
+    "all_differ": ("gather", "cells"),
+    "blank": ("blanks", "cells"),
+    "cut": ("splitting", "splitting"),
+    "document_rows": ("sheet_xml", "sheet"),
+    "encoded": ("gather", "cells"),
+    "extremes": ("figures", "cells"),
+    "is_utf8": ("gather", "splitting"),
+    "joined_texts": ("gather", "cells"),
+    "line_marks": ("splitting", "splitting"),
+    "match": ("gather", "cells"),
+    "read_column": ("columns", "cells"),
+    "read_numbers": ("numbers", "cells"),
+    "read_sheet": ("sheet_xml", "sheet"),
+    "read_strings": ("sheet_xml", "sheet"),
+    "read_times": ("times", "cells"),
+    "record_places": ("records", "records"),
+    "records_early": ("early_columns", "splitting"),
+    "shorter_numerals": ("numerals", "sheet"),
+    "split": ("splitting", "splitting"),
+    "split_early": ("early_columns", "splitting"),
+    "structure": ("splitting", "splitting"),
+    "tally": ("figures", "cells"),
+    "text_hashes": ("gather", "cells"),
+    "text_marks": ("splitting", "splitting"),
+    "texts": ("gather", "cells"),
+    "trimmed": ("blanks", "cells"),
+}
+"""Each kernel with the files that have it, in `reference` and in `compiled`."""
+IN_NUMPY = {"ranges": "gather", "squeezed": "gather", "table": "blanks", "trimmed_table": "blanks"}
+"""What has no compiled counterpart, with its file in `reference`."""
 _in_use = "reference"
 
 
-def _module(name: str) -> ModuleType:
-    if name == "reference":
-        return reference
-    from . import compiled
-
-    return compiled
+def kernel_of(folder: str, name: str) -> Any:
+    """A kernel of `reference` or `compiled`. Raises `AttributeError` if there is none."""
+    if name in KERNELS:
+        home = KERNELS[name][folder == "compiled"]
+    elif name in IN_NUMPY and folder == "reference":
+        home = IN_NUMPY[name]
+    else:
+        raise AttributeError(f"there is no kernel {name!r} in {folder}")
+    return getattr(import_module(f"{__name__}.{folder}.{home}"), name)
 
 
 def use(name: str) -> None:
@@ -106,15 +80,20 @@ def use(name: str) -> None:
     if name not in NAMES:
         raise OliveCrateError(f'{CHOICE}: there are no kernels "{name}"; take {" or ".join(NAMES)}')
     try:
-        module = _module(name)
+        found = {each: kernel_of(name, each) for each in KERNELS}
     except ImportError as error:
         raise OliveCrateError(
             f"{CHOICE}: the compiled kernels are not there ({error}); install the package where "
             "there is a C++ compiler, or take the reference kernels"
         ) from None
-    for each in SWITCHED:
-        globals()[each] = getattr(module, each)
+    globals().update(found)
     _in_use = name
+
+
+def __getattr__(name: str) -> Any:
+    """What has one implementation only, fetched when it is first used."""
+    found = globals()[name] = kernel_of("reference", name)
+    return found
 
 
 def in_use() -> str:
@@ -149,7 +128,6 @@ def _start() -> None:
 
 _start()
 
-# What is imported and handed on; the switched names above are this module's own.
 __all__ = [
     "FEW",
     "NAMES",
@@ -161,11 +139,7 @@ __all__ = [
     "in_use",
     "or_minus_one",
     "padded",
-    "ranges",
-    "squeezed",
     "strings",
-    "table",
-    "trimmed_table",
     "use",
     "whole_numbers",
 ]

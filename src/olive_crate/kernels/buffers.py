@@ -50,6 +50,8 @@ _used: dict[int, int] = {}
 """Sizes of blocks that are looked at."""
 _peak = [0]
 """Bytes that were looked at at the same time, at most."""
+FEW = 1024
+"""So few texts are looked at one by one, without waking up Arrow's compute functions."""
 SHARED = 1 << 22
 """Longer arrays are not held for others once nobody needs them."""
 

@@ -6,61 +6,23 @@ comments, runs of blanks, delimiters of several characters) is split by the refe
 everything in a buffer of 2 GB and more.
 """
 
-from .cells import (
-    all_differ,
-    blank,
-    encoded,
-    extremes,
-    instructions,
-    joined_texts,
-    match,
-    read_column,
-    read_numbers,
-    read_times,
-    tally,
-    text_hashes,
-    texts,
-    trimmed,
-)
-from .records import record_places
-from .sheet import document_rows, read_sheet, read_strings, shorter_numerals
-from .structure import (
-    cut,
-    is_utf8,
-    line_marks,
-    records_early,
-    split,
-    split_early,
-    structure,
-    text_marks,
-)
+from __future__ import annotations
 
-__all__ = [
-    "all_differ",
-    "blank",
-    "cut",
-    "document_rows",
-    "encoded",
-    "extremes",
-    "instructions",
-    "is_utf8",
-    "joined_texts",
-    "line_marks",
-    "match",
-    "read_column",
-    "read_numbers",
-    "read_sheet",
-    "read_strings",
-    "read_times",
-    "record_places",
-    "records_early",
-    "shorter_numerals",
-    "split",
-    "split_early",
-    "structure",
-    "tally",
-    "text_hashes",
-    "text_marks",
-    "texts",
-    "trimmed",
-]
+from typing import Any
+
+from . import _native  # there is nothing here where it was not built
+
+
+def instructions(name: str | None = None) -> str:
+    """The instruction set in use; with a name, that one from now on.
+
+    Raises `ValueError` for one that this processor does not have.
+    """
+    return str(_native.instructions(name) if name else _native.instructions())
+
+
+def __getattr__(name: str) -> Any:
+    """A kernel by its name, wherever it is: see the table in the package."""
+    from .. import kernel_of
+
+    return kernel_of("compiled", name)

@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow as pa
 
 from .. import reference
-from ..buffers import allocate, bitmap, padded
+from ..buffers import allocate, arrow, bitmap, padded
 from ..types import (
     DAYS,
     OF_DAY,
@@ -59,14 +59,6 @@ def _powers_of_five() -> np.ndarray:
 
 
 _native.powers(_powers_of_five())
-
-
-def instructions(name: str | None = None) -> str:
-    """The instruction set in use; with a name, that one from now on.
-
-    Raises `ValueError` for one that this processor does not have.
-    """
-    return str(_native.instructions(name) if name else _native.instructions())
 
 
 def narrow(positions: Ints) -> Ints:
@@ -132,7 +124,7 @@ def dictionary_of(codes: Any, valid: Flags | None, returned: tuple[bytes, bytes]
     words, offsets = returned
     buffers = pa.py_buffer(offsets), pa.py_buffer(words)
     dictionary = pa.StringArray.from_buffers(len(offsets) // 4 - 1, *buffers)
-    places = reference.arrow(codes, valid, pa.int32())
+    places = arrow(codes, valid, pa.int32())
     return pa.DictionaryArray.from_arrays(places, dictionary, safe=False)
 
 

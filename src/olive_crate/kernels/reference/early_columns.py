@@ -10,7 +10,7 @@ from collections.abc import Mapping
 
 from ..buffers import ColumnStart
 from ..types import Bytes, CutPoint, EarlyColumn, Forecast, Structure, Table
-from .structure import Dialect, split
+from .splitting import Dialect, split
 
 
 def split_early(

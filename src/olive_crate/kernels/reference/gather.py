@@ -8,7 +8,7 @@ from hashlib import blake2b
 import numpy as np
 import pyarrow as pa
 
-from ..buffers import bitmap, or_minus_one, strings, strings_of, whole_numbers
+from ..buffers import FEW, bitmap, or_minus_one, strings, strings_of, whole_numbers
 from ..types import PAD, Bytes, Flags, Ints, Words
 
 
@@ -33,7 +33,6 @@ def squeezed(buffer: Bytes, starts: Ints, ends: Ints, kept: Flags) -> tuple[Byte
     return packed, reach[last - lengths] + PAD, reach[last] + PAD
 
 
-FEW = 1024
 BEYOND = 2**31 - 1
 
 
