@@ -27,6 +27,7 @@ CHOICE = "OLIVE_CRATE_KERNELS"
 NAMES = ("compiled", "reference")
 KERNELS = {
     "all_differ": ("gather", "cells"),
+    "big_endian": ("records", "records"),
     "blank": ("blanks", "cells"),
     "cut": ("splitting", "splitting"),
     "document_rows": ("sheet_xml", "sheet"),

@@ -32,6 +32,8 @@ AS_TEXT = (
     *("timestamp", "timestamptz", "interval"),
 )
 """Types of PostgreSQL whose text our own readers take."""
+STILL_SENDING = 1
+"""libpq's `PQTRANS_ACTIVE`: a command is in progress."""
 ROWS_A_FETCH = 500
 """Rows that are held as Python values at a time: so few that they stay in the processor's cache."""
 
@@ -123,11 +125,14 @@ class Session:
         """The driver's own connection."""
         return self.connection.connection.driver_connection
 
-    def copied(self, sql: str) -> Iterator[bytes]:
-        """The messages in which PostgreSQL copies the rows of a query in binary form."""
-        text = f"COPY ({sql}) TO STDOUT (FORMAT binary)"
-        with self.faults(), self.driver.cursor() as cursor, cursor.copy(text) as messages:
-            yield from map(bytes, messages)
+    def copied(self, sql: str, count: int) -> Iterator[tuple[bytearray, list[int]]]:
+        """The rows of a query as PostgreSQL copies them in binary form: so many messages at a time,
+        one behind the other, and their lengths.
+        """
+        from .copying import copied
+
+        with self.faults():
+            yield from copied(self.driver, f"COPY ({sql}) TO STDOUT (FORMAT binary)", count)
 
     def described(self, sql: str) -> list[Any]:
         """What the driver says of the columns of a query."""
@@ -235,5 +240,8 @@ def _as_text(cursor: Any) -> None:
 def _closed(connection: Connection) -> None:
     """Close a connection; one that the server has closed already is as good."""
     with contextlib.suppress(Exception):
+        wire = getattr(connection.connection.driver_connection, "pgconn", None)
+        if wire is not None and wire.transaction_status == STILL_SENDING:
+            connection.invalidate()  # it would not take the end of the transaction
         connection.close()
         connection.engine.dispose()

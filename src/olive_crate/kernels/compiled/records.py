@@ -1,10 +1,10 @@
-"""Records one behind another."""
+"""Records one behind another, and numbers as machines write them."""
 
 from __future__ import annotations
 
 import numpy as np
 
-from ..types import Ints
+from ..types import Bytes, Ints
 from . import _native
 
 
@@ -18,3 +18,10 @@ def record_places(data: bytes, at: int, begins: int, ends: int) -> tuple[Ints, I
     if count < 0:
         return None
     return kinds[:count].astype(np.int64), places[:count].copy()
+
+
+def big_endian(buffer: Bytes, at: Ints, width: int) -> Ints | None:
+    """As in the reference."""
+    numbers = np.empty(len(at), np.int64)
+    found = _native.big_endian(buffer, np.ascontiguousarray(at, np.int64), width, numbers)
+    return numbers if found else None

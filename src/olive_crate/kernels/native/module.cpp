@@ -679,6 +679,23 @@ PyObject* record_places_(PyObject*, PyObject* args) {
     return PyLong_FromLongLong(count);
 }
 
+PyObject* big_endian_(PyObject*, PyObject* args) {
+    Lent data, at, numbers;
+    int width;
+    if (!PyArg_ParseTuple(args, "y*y*iw*", &data.view, &at.view, &width, &numbers.view))
+        return nullptr;
+    const std::int64_t count = at.count<std::int64_t>();
+    if ((width != 2 && width != 4 && width != 8) || numbers.count<std::int64_t>() < count)
+        return refused("big_endian: no room, or no such width");
+    bool good;
+    {
+        Unlocked unlocked;
+        good = big_endian(data.bytes(), data.view.len, at.as<const std::int64_t>(), count, width,
+                          numbers.as<std::int64_t>());
+    }
+    return PyBool_FromLong(good);
+}
+
 PyObject* extremes_(PyObject*, PyObject* args) {
     Lent values, reasons, looks, counts;
     int whole;
@@ -742,6 +759,7 @@ PyMethodDef METHODS[] = {
     {"invalid_utf8", guarded<invalid>, METH_VARARGS, nullptr},
     {"tally", guarded<tallied>, METH_VARARGS, nullptr},
     {"record_places", guarded<record_places_>, METH_VARARGS, nullptr},
+    {"big_endian", guarded<big_endian_>, METH_VARARGS, nullptr},
     {"extremes", guarded<extremes_>, METH_VARARGS, nullptr},
     {"instructions", guarded<instructions>, METH_VARARGS, nullptr},
     {nullptr, nullptr, 0, nullptr},

@@ -25,4 +25,16 @@ inline std::int64_t record_places(const byte* data, std::int64_t size, std::int6
     return -1;
 }
 
+// Numbers of so many bytes (2, 4 or 8), high byte first, that begin at these places; false where one
+// of them does not lie in the data.
+inline bool big_endian(const byte* data, std::int64_t size, const std::int64_t* at,
+                       std::int64_t count, int width, std::int64_t* numbers) {
+    for (std::int64_t i = 0; i < count; ++i) {
+        if (at[i] < 0 || at[i] > size - 8) return false;
+        const std::uint64_t word = swapped(fetch(data + at[i]));  // shifted to the sign
+        numbers[i] = static_cast<std::int64_t>(word) >> (64 - 8 * width);
+    }
+    return true;
+}
+
 }  // namespace olive

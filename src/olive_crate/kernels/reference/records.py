@@ -7,7 +7,7 @@ from array import array
 
 import numpy as np
 
-from ..types import Ints
+from ..types import Bytes, Ints
 
 
 def record_places(data: bytes, at: int, begins: int, ends: int) -> tuple[Ints, Ints] | None:
@@ -29,3 +29,15 @@ def record_places(data: bytes, at: int, begins: int, ends: int) -> tuple[Ints, I
         if kind == ends and depth <= 0:
             return np.array(kinds, np.int64), np.array(places, np.int64)
     return None
+
+
+def big_endian(buffer: Bytes, at: Ints, width: int) -> Ints | None:
+    """Numbers of so many bytes (2, 4 or 8), high byte first, that begin at these positions.
+
+    `None` where one of them, or the eight bytes from there on, does not lie in the buffer.
+    """
+    if len(at) and (int(at.min()) < 0 or int(at.max()) > len(buffer) - 8):
+        return None
+    form = f">i{width}"
+    every = np.ndarray((len(buffer) - width + 1,), form, buffer.data, strides=(1,))
+    return np.asarray(every[at], np.int64)

@@ -7,7 +7,6 @@ at once, field by field: where a field begins is told by the lengths of those be
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Callable, Iterator, Sequence
 
 import numpy as np
@@ -36,52 +35,61 @@ Field = Callable[[Bytes, Ints, Ints, Flags], pa.Array]
 
 
 def batches(
-    messages: Iterator[bytes], types: Sequence[int], count: int
+    messages: Iterator[tuple[bytearray, list[int]]], types: Sequence[int]
 ) -> Iterator[list[pa.Array]]:
-    """What the server sends, as arrays of so many rows; `types` are the numbers of their types."""
-    left = itertools.chain(map(_without_head, itertools.islice(messages, 1)), messages)
-    while some := list(itertools.islice(left, count)):
-        if rows := [each for each in some if each and each != END]:
-            yield arrays_of(rows, types)
+    """What the server sends, as arrays; `types` are the numbers of their types."""
+    head = -1
+    for piece, lengths in messages:
+        if head < 0:
+            head = _head(piece)
+            lengths[0] -= head
+            del lengths[: lengths[0] == 0]  # a message of its own
+        begin, head = head, 0
+        if lengths and lengths[-1] == len(END) and piece.endswith(END):
+            lengths.pop()
+        if lengths:
+            yield arrays_of(memoryview(piece)[begin:], lengths, types)
 
 
-def _without_head(message: bytes) -> bytes:
-    if not message.startswith(SIGNATURE):
+def _head(piece: bytearray) -> int:
+    """The bytes before the first row. Raises `SourceError` for another form."""
+    if not piece.startswith(SIGNATURE):
         raise SourceError("the database copies rows in a form that is not known")
-    return message[HEAD + int.from_bytes(message[HEAD - 4 : HEAD], "big") :]
+    return HEAD + int.from_bytes(piece[HEAD - 4 : HEAD], "big")
 
 
-def arrays_of(rows: Sequence[bytes], types: Sequence[int]) -> list[pa.Array]:
-    """An array for each field of these rows."""
-    lengths = np.fromiter(map(len, rows), np.int64, len(rows))
-    buffer = padded(b"".join(rows))
-    at = PAD + 2 + np.cumsum(lengths) - lengths
+def arrays_of(piece: memoryview, lengths: Sequence[int], types: Sequence[int]) -> list[pa.Array]:
+    """An array for each field of the rows in a piece, which have these lengths."""
+    buffer = padded(piece)
+    sizes = np.array(lengths, np.int64)
+    at = PAD + 2 + np.cumsum(sizes) - sizes
     found = []
     for kind in types:
-        size = _numbers(buffer, at, ">i4").astype(np.int64)
+        size = _numbers(buffer, at, 4)
         starts, is_null = at + 4, size < 0
         at = starts + np.where(is_null, 0, size)
         found.append(FIELDS[kind](buffer, starts, at, is_null))
     return found
 
 
-def _numbers(buffer: Bytes, at: Ints, form: str) -> np.ndarray:
-    """The numbers of this form that begin at these positions."""
-    size = np.dtype(form).itemsize
-    every: np.ndarray = np.ndarray((len(buffer) - size + 1,), form, buffer.data, strides=(1,))
-    return every[at]
+def _numbers(buffer: Bytes, at: Ints, width: int) -> Ints:
+    """The numbers of so many bytes that begin at these positions."""
+    found = kernels.big_endian(buffer, at, width)
+    if found is None:
+        raise SourceError("the database has sent a row that ends too early")
+    return found
 
 
-def _whole(form: str) -> Field:
+def _whole(width: int) -> Field:
     def read(buffer: Bytes, starts: Ints, _: Ints, is_null: Flags) -> pa.Array:
-        return arrow(_numbers(buffer, starts, form).astype(np.int64), ~is_null, pa.int64())
+        return arrow(_numbers(buffer, starts, width), ~is_null, pa.int64())
 
     return read
 
 
 def _floating(buffer: Bytes, starts: Ints, _: Ints, is_null: Flags) -> pa.Array:
     """Numbers; as texts where some of them are not finite, in the words of the database."""
-    values = _numbers(buffer, starts, ">f8").astype(np.float64)
+    values = _numbers(buffer, starts, 8).view(np.float64)
     numbers = arrow(values, ~is_null, pa.float64())
     odd = ~np.isfinite(values) & ~is_null
     if not odd.any():
@@ -94,7 +102,7 @@ def _floating(buffer: Bytes, starts: Ints, _: Ints, is_null: Flags) -> pa.Array:
 
 def _days(buffer: Bytes, starts: Ints, _: Ints, is_null: Flags) -> pa.Array:
     """Days; as texts where some of them lie beyond the years of four digits."""
-    counted = _numbers(buffer, starts, ">i4").astype(np.int64)
+    counted = _numbers(buffer, starts, 4)
     days = counted + EPOCH
     usual = ((days >= FIRST_DAY) & (days <= LAST_DAY)) | is_null
     if usual.all():
@@ -132,9 +140,9 @@ def _hexadecimal(buffer: Bytes, starts: Ints, ends: Ints, is_null: Flags) -> pa.
 
 
 FIELDS: dict[int, Field] = {
-    21: _whole(">i2"),
-    23: _whole(">i4"),
-    20: _whole(">i8"),
+    21: _whole(2),
+    23: _whole(4),
+    20: _whole(8),
     701: _floating,
     1082: _days,
     17: _hexadecimal,

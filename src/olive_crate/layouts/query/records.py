@@ -104,8 +104,8 @@ def _copied(
         name if column[1] == kind else f"{name}::text"
         for name, column, kind in zip(names, described, types, strict=True)
     ]
-    messages = session.copied(f"SELECT {', '.join(asked)} {rest}")
-    yield from batches(messages, types, ROWS_A_BATCH)
+    messages = session.copied(f"SELECT {', '.join(asked)} {rest}", ROWS_A_BATCH)
+    yield from batches(messages, types)
 
 
 def _skipping(batches: Iterator[list[pa.Array]], skip: int) -> Iterator[list[pa.Array]]:
