@@ -27,11 +27,12 @@ def copied(link: Any, text: str, count: int) -> Iterator[tuple[bytearray, list[i
     try:
         while not is_over:
             piece, lengths = bytearray(), list[int]()
-            while len(lengths) < count:
+            note = lengths.append
+            for _ in range(count):
                 size, message = take(1)
                 if size > 0:
                     piece += message
-                    lengths.append(size)
+                    note(size)
                 elif size == 0:
                     _wait(wire, selectors.EVENT_READ)
                     wire.consume_input()
