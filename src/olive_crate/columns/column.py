@@ -141,7 +141,7 @@ class Column(msgspec.Struct, frozen=True, eq=False):
         >>> ds["acid"].reason_counts()
         {'lost': 1}
         """
-        return self.named(reason_totals(self.reasons))
+        return {} if none_missing(self.reasons) else self.named(reason_totals(self.reasons))
 
     def named(self, counts: np.ndarray) -> dict[str, int]:
         """Counts of each number in `reasons`, by the words for it."""

@@ -38,7 +38,7 @@ class Outcome(msgspec.Struct, eq=False, dict=True):
     shown_decimals: int | None = None
     """As many decimals as the number format of a sheet's column shows."""
 
-    @cached_property
+    @property
     def marks(self) -> list[str]:
         """Well-known marks that were taken as missing, in alphabetical order."""
         if self.search.statistics.mark_counts is None or self.kind in ("text", "category"):
@@ -65,7 +65,7 @@ class Outcome(msgspec.Struct, eq=False, dict=True):
             missing=declared.missing + marks + self.search.rule.codes[own:],
         )
 
-    @cached_property
+    @property
     def arrow_type(self) -> pa.DataType:
         """The Arrow type that the variable ends up with."""
         if self.kind == "category":

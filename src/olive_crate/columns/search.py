@@ -165,8 +165,11 @@ class TypeSearch:
     def final_kind(self) -> str:
         """The kind that the whole source allows; a single word for true or false says nothing."""
         state = self.state
-        if isinstance(state, Narrowed) and base(state.kind) == "boolean" and not state.by_source:
-            return state.kind if len(state.truths) == 2 else "text"
+        if isinstance(state, Narrowed):
+            if base(state.kind) == "boolean" and not state.by_source:
+                return state.kind if len(state.truths) == 2 else "text"
+            if len(state.candidates) == 1:
+                return state.kind
         return next(iter(self.final_candidates()), state.kind) or "text"
 
     def final_candidates(self) -> tuple[str, ...]:

@@ -22,7 +22,7 @@ FEW = 12
 """Different values, or the width of their range, up to which they are categories or ranks."""
 ENOUGH = 20
 """Fewer values suggest nothing."""
-GLANCE = 64
+GLANCE = 256
 """Numbers in which most variables repeat one already."""
 COMPARED = 50_000
 """Values that are compared with each other; more would cost more than a suggestion is worth."""

@@ -32,6 +32,9 @@ ROWS_A_BLOCK = 131_072
 """Rows that a block aims at: enough to be worth what each block and column cost."""
 SMALLEST_BLOCK, LARGEST_BLOCK = 1 << 20, 8 << 20
 """Bounds of a block in bytes; the larger bounds the memory that wide records need."""
+WIDE, MOST_FOR_WIDE = 4 << 10, 4
+"""A row of so many bytes has many columns, each of which costs something in each block: then blocks
+may be larger, up to so many times."""
 SPACE = "[ \u00a0\u202f]"
 SHAPES = {
     "comma decimals, points group": late(r"[+-]?\d{1,3}(\.\d{3})+,\d+"),
@@ -238,7 +241,8 @@ def block_size(of_row: int) -> int:
     """
     if "OLIVE_CRATE_BLOCK" in os.environ:
         return max(1, int(os.environ["OLIVE_CRATE_BLOCK"]))
-    return min(LARGEST_BLOCK, max(SMALLEST_BLOCK, ROWS_A_BLOCK * of_row))
+    largest = LARGEST_BLOCK * min(MOST_FOR_WIDE, 1 + of_row // WIDE)
+    return min(largest, max(SMALLEST_BLOCK, ROWS_A_BLOCK * of_row))
 
 
 def shapes_of(columns: Iterable[Iterable[str]]) -> Counter[str]:
