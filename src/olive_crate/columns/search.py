@@ -181,9 +181,8 @@ class TypeSearch:
         state = self.state
         if isinstance(state, (Declared, Open)):
             return (state.kind,)
-        candidates = state.candidates
-        monthly = state.monthly if isinstance(state, Narrowed) else None
-        series = [each for each in candidates if each in (monthly or ())]
+        candidates, monthly = state.candidates, getattr(state, "monthly", None) or ()
+        series = [each for each in candidates if each in monthly]
         if len(candidates) < 2 or len(series) != 1:
             return candidates
         if self.statistics.fitting > MONTHS_OF_YEAR:
@@ -270,8 +269,7 @@ class TypeSearch:
         done = block.converted
         if len(done.unread) or done.values.null_count == len(cells):
             return None
-        state = Narrowed("integer", ("integer",))
-        return _Step(block, state.after([block]))
+        return _Step(block, Narrowed("integer", ("integer",)))
 
     def _from_narrowed(self, cells: Cells, state: Narrowed) -> _Step:
         tried = [self._attempt(cells, kind) for kind in state.candidates]
