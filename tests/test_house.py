@@ -264,3 +264,28 @@ def test_small_files_wake_no_heavy_package(demo, name, work):
     )
     told = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert told.stdout.strip() == "[]"
+
+
+def test_a_load_of_a_small_file_passes_few_functions(tmp_path):
+    """As many as `tools/functions_of_a_load.py` counts; the bounds are those of the house."""
+    done = subprocess.run(
+        [sys.executable, ROOT / "tools" / "functions_of_a_load.py", "--list"],
+        capture_output=True,
+        text=True,
+        check=True,
+    )
+    functions, _, _, files, _ = done.stdout.splitlines()[-1].split()
+    assert int(functions) <= 230 and int(files) <= 38
+
+
+def test_patterns_are_compiled_when_they_are_used_and_are_patterns_then():
+    import re
+
+    from olive_crate.declaration.patterns import late
+
+    pattern = late(r"(a)(\d+)", re.IGNORECASE)
+    assert "_text" in vars(pattern) and "fullmatch" not in vars(pattern)
+    assert pattern.fullmatch("A12").groups() == ("A", "12") and "fullmatch" in vars(pattern)
+    assert pattern.pattern == r"(a)(\d+)" and pattern.sub("x", "a1 b2") == "x b2"
+    with pytest.raises(re.error):
+        late("(").search("a")

@@ -542,3 +542,30 @@ def test_cut_numerals_are_shortened_alike_and_to_the_number_that_is_written_so(t
         number, cut = float(short), float(texts[place])
         assert repr(number) == short and len(short) < len(texts[place])
         assert f"{number:.16g}" == f"{cut:.16g}" and f"{number:.15g}" == f"{cut:.15g}"
+
+
+@given(
+    st.binary(min_size=24, max_size=200),
+    st.lists(st.integers(-2, 210), max_size=30),
+    st.sampled_from([2, 4, 8]),
+)
+def test_numbers_with_the_high_byte_first_are_read_alike(data, places, width):
+    """Both refuse a place from which eight bytes are not there, and agree about all others."""
+    buffer, at = np.frombuffer(data, np.uint8), np.array(places, np.int64)
+    found = [each.big_endian(buffer, at, width) for each in (reference, compiled)]
+    if any(place < 0 or place > len(data) - 8 for place in places):
+        assert found == [None, None]
+        return
+    told = [int.from_bytes(data[place : place + width], "big", signed=True) for place in places]
+    assert [each.tolist() for each in found] == [told, told]
+
+
+def test_every_kernel_has_both_kinds_and_one_signature():
+    import inspect
+
+    for name in kernels.KERNELS:
+        one, two = (inspect.signature(getattr(each, name)) for each in (reference, compiled))
+        assert list(one.parameters) == list(two.parameters), name
+        assert getattr(kernels, name) is getattr(compiled, name)
+    with pytest.raises(AttributeError, match="no kernel"):
+        _ = kernels.no_such_kernel

@@ -236,6 +236,9 @@ def _kind(tail: Tail, place: int, fields: int) -> str:
         return TOTALS
     if apart and len(apart) == len(held) and not _is_record(row, rows):
         return NOTES
+    first = row.cells[0].strip()
+    if first in apart and NOTE.match(first) and row.filled < usual_filled(rows):
+        return NOTES  # cut by the delimiters within it
     if (
         words
         and len(words) == len(held)
@@ -255,8 +258,8 @@ def _kind(tail: Tail, place: int, fields: int) -> str:
         return PERHAPS
     if tail.whole is None and beyond and _is_far_beyond(numbers, rows):
         return PERHAPS
-    first = words[0][0] if words and len(words) == len(held) else ""
-    doubtful = bool(NOTE_WORD.fullmatch(first) or NOTE.match(first))
+    word_first = words[0][0] if words and len(words) == len(held) else ""
+    doubtful = bool(NOTE_WORD.fullmatch(word_first) or NOTE.match(word_first))
     return PERHAPS if word or doubtful else ""
 
 
