@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import os
 import struct
+import sys
 from collections.abc import Callable, Iterator
 
 import numpy as np
@@ -569,3 +570,36 @@ def test_every_kernel_has_both_kinds_and_one_signature():
         assert getattr(kernels, name) is getattr(compiled, name)
     with pytest.raises(AttributeError, match="no kernel"):
         _ = kernels.no_such_kernel
+
+
+ROOM, BORDERS = np.zeros(9, np.int64), np.zeros(2, np.int32)
+MISUSED = {
+    "too few": ("cut", ()),
+    "beyond the buffer": ("cut", (b"ab", 0, 5, 34)),
+    "before the buffer": ("invalid_utf8", (b"ab", -1, 2)),
+    "no buffer": ("cut", ("ab", 0, 1, 34)),
+    "a great number": ("cut", (b"ab", 0, 1, 2**40)),
+    "no number": ("cut", (b"ab", "0", 1, 34)),
+    "little room": ("tally", (bytes(3), np.zeros(3, np.int64))),
+    "nothing to write to": ("tally", (b"abc", bytes(8 * 256))),
+    "read-only": ("read_rows", (b"ab", True, 0, 2, 44, 34, False, True, 2, 5, ROOM, b"", [])),
+    "half a task": (
+        "read_rows",
+        (b"ab", False, 0, 2, 44, 34, False, True, 2, 5, ROOM, b"", [(1,)]),
+    ),
+    "no list": ("read_rows", (b"ab", False, 0, 2, 44, 34, False, True, 2, 5, ROOM, b"", 5)),
+    "starts without ends": ("blank", (b"ab", BORDERS, BORDERS[:1], bytearray(2))),
+    "no such width": ("big_endian", (b"12345678", np.zeros(1, np.int64), 3, ROOM)),
+    "no such instructions": ("instructions", ("none",)),
+    "no text": ("instructions", (5,)),
+}
+
+
+@pytest.mark.parametrize("case", MISUSED)
+def test_what_a_kernel_cannot_take_is_refused_and_its_buffers_are_free_again(case):
+    name, given_ = MISUSED[case]
+    counts = [sys.getrefcount(each) for each in given_]
+    for _ in range(3):
+        with pytest.raises((ValueError, TypeError, BufferError)):
+            getattr(compiled._native, name)(*given_)
+    assert [sys.getrefcount(each) for each in given_] == counts

@@ -18,7 +18,7 @@ def instructions(name: str | None = None) -> str:
 
     Raises `ValueError` for one that this processor does not have.
     """
-    return str(_native.instructions(name) if name else _native.instructions())
+    return str(_native.instructions(name or ""))
 
 
 def __getattr__(name: str) -> Any:
