@@ -598,8 +598,9 @@ MISUSED = {
 @pytest.mark.parametrize("case", MISUSED)
 def test_what_a_kernel_cannot_take_is_refused_and_its_buffers_are_free_again(case):
     name, given_ = MISUSED[case]
-    counts = [sys.getrefcount(each) for each in given_]
+    arrays = [each for each in given_ if isinstance(each, np.ndarray)]
+    counts = [sys.getrefcount(each) for each in arrays]
     for _ in range(3):
         with pytest.raises((ValueError, TypeError, BufferError)):
             getattr(compiled._native, name)(*given_)
-    assert [sys.getrefcount(each) for each in given_] == counts
+    assert [sys.getrefcount(each) for each in arrays] == counts
