@@ -289,3 +289,36 @@ def test_patterns_are_compiled_when_they_are_used_and_are_patterns_then():
     assert pattern.pattern == r"(a)(\d+)" and pattern.sub("x", "a1 b2") == "x b2"
     with pytest.raises(re.error):
         late("(").search("a")
+
+
+def imports_of(path: Path) -> set[str]:
+    """The files of the package that a file imports, wherever in it, for types too."""
+    name = (path.parent if path.name == "__init__.py" else path.with_suffix("")).relative_to(SOURCE)
+    found = set()
+    for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+        if not isinstance(node, ast.ImportFrom) or not node.level:
+            continue
+        up = node.level - (path.name == "__init__.py")
+        base = [*name.parts[: len(name.parts) - up], *(node.module or "").split(".")]
+        for each in [alias.name for alias in node.names]:
+            for parts in ([*base, each], base):
+                made = SOURCE.joinpath(*filter(None, parts))
+                if made.with_suffix(".py").exists():
+                    found.add(str(made.with_suffix(".py")))
+                    break
+    return found
+
+
+def test_no_more_than_three_files_import_one_another():
+    graph = {str(path): imports_of(path) for path in SOURCE.rglob("*.py")}
+    reached: dict[str, set[str]] = {}
+    for start in graph:
+        met, left = set(), [start]
+        while left:
+            for each in graph.get(left.pop(), set()) - met:
+                met.add(each)
+                left.append(each)
+        reached[start] = met
+    for path, met in reached.items():
+        circle = sorted(each for each in met if path in reached.get(each, set()))
+        assert len(circle) <= 3, circle

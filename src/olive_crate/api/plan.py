@@ -177,8 +177,9 @@ class Plan(Worded, Decisions, frozen=True, omit_defaults=True):
         2
         """
         from ..plan.model import with_options
+        from ..plan.options import OPTIONS
 
-        return Plan.of(with_options(self, options))
+        return Plan.of(with_options(self, options, OPTIONS))
 
     def open_points(self) -> list[OpenPoint]:
         """Examine the plan's source, and return what it leaves open, as questions with proposals.

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from pathlib import Path
-from typing import Any, Self
+from typing import TYPE_CHECKING, Any, Self
 
 import msgspec
 
@@ -23,6 +23,9 @@ from ..sources.limits import Limits
 from ..sources.reach import Reach
 from .fields import Field, FixedSection
 from .selecting import resolve
+
+if TYPE_CHECKING:
+    from .option import Option
 
 SKIP, KEEP = "skip", "keep"
 
@@ -271,11 +274,8 @@ def _data_rows(given: Any, at: str) -> str | None:
     return given
 
 
-def with_option(plan: Decisions, name: str, value: Any, at: str = "") -> Decisions:
+def with_option(plan: Decisions, name: str, option: Option, value: Any, at: str) -> Decisions:
     """The plan with one option laid over it. Raises `PlanError` for what it cannot be."""
-    from .options import OPTIONS  # the table, which needs nothing of what is decided
-
-    option, at = OPTIONS[name], at or name
     if option.apply is not None:
         return option.apply(plan, value, at)
     checked = value if option.check is None else option.check(value, at)
@@ -285,13 +285,15 @@ def with_option(plan: Decisions, name: str, value: Any, at: str = "") -> Decisio
     return msgspec.structs.replace(plan, **{option.section: section})
 
 
-def with_options(plan: Decisions, options: Mapping[str, Any]) -> Decisions:
-    """The plan with options laid over it. Raises `PlanError` for an unknown or wrong one."""
-    from .options import OPTIONS
-
+def with_options(
+    plan: Decisions, options: Mapping[str, Any], table: Mapping[str, Option]
+) -> Decisions:
+    """The plan with options of the table laid over it. Raises `PlanError` for an unknown or wrong
+    one.
+    """
     for name in options:
-        if name not in OPTIONS:
-            raise PlanError(f'unknown option "{name}"{nearest(name, OPTIONS)}')
+        if name not in table:
+            raise PlanError(f'unknown option "{name}"{nearest(name, table)}')
     for name in sorted(options, key=lambda each: each != "meaning_sets"):  # variables use them
-        plan = with_option(plan, name, options[name])
+        plan = with_option(plan, name, table[name], options[name], name)
     return plan

@@ -17,6 +17,7 @@ from ..errors import PlanError, nearest
 from ..sources.addresses import kept_address
 from .fields import listed_fields
 from .model import Decisions, with_option
+from .options import OPTIONS
 from .ownership import bounded
 from .sections import of_section, top_level
 
@@ -106,7 +107,7 @@ def _with_section(plan: Decisions, mapping: Mapping[str, Any], name: str, where:
         if key in ("path", "paths"):
             plan = _with_path(plan, key, value, at)
         else:
-            plan = with_option(plan, key, value, f"{at}.{key}")
+            plan = _laid_over(plan, key, value, f"{at}.{key}")
     implied = bool(section) and name in ("fixed", "sheet") and plan.layout is None
     return msgspec.structs.replace(plan, layout=name) if implied else plan
 
@@ -123,7 +124,7 @@ def _with_table(plan: Decisions, mapping: Mapping[str, Any], where: str) -> Deci
         for key, value in section.items():
             if key not in known:
                 raise PlanError(f'{where}{name}: unknown key "{key}"{nearest(key, known)}')
-            plan = with_option(plan, key, value, f"{where}{name}.{key}")
+            plan = _laid_over(plan, key, value, f"{where}{name}.{key}")
         plan = msgspec.structs.replace(plan, layout=plan.layout or layout)
     return plan
 
@@ -153,27 +154,32 @@ def _with_rest(plan: Decisions, mapping: Mapping[str, Any], where: str) -> Decis
         plan = msgspec.structs.replace(plan, fields=made, layout=plan.layout or "fixed")
     dictionary = dict(_section(mapping, "dictionary", where))
     if dictionary:
-        plan = with_option(plan, "fields", dictionary, f"{where}dictionary")
+        plan = _laid_over(plan, "fields", dictionary, f"{where}dictionary")
     missing = _section(mapping, "missing", where)
     for key in missing:
         if key != "codes":
             raise PlanError(f'{where}missing: unknown key "{key}"{nearest(key, ("codes",))}')
-    plan = with_option(plan, "missing", missing.get("codes"), f"{where}missing.codes")
-    plan = with_option(plan, "rows", _section(mapping, "rows", where), f"{where}rows")
+    plan = _laid_over(plan, "missing", missing.get("codes"), f"{where}missing.codes")
+    plan = _laid_over(plan, "rows", _section(mapping, "rows", where), f"{where}rows")
     promised = dict(_section(mapping, "promised", where))
-    plan = with_option(plan, "promised", promised, f"{where}promised")
+    plan = _laid_over(plan, "promised", promised, f"{where}promised")
     answers = settled_from(mapping.get("settled"), f"{where}settled")
     plan = msgspec.structs.replace(plan, settled=answers)
     looked_at = _section(mapping, "check", where)
     for key in looked_at:
         if key != "ignore":
             raise PlanError(f'{where}check: unknown key "{key}"{nearest(key, ("ignore",))}')
-    return with_option(plan, "ignore", looked_at.get("ignore"), f"{where}check.ignore")
+    return _laid_over(plan, "ignore", looked_at.get("ignore"), f"{where}check.ignore")
+
+
+def _laid_over(plan: Decisions, name: str, value: Any, at: str) -> Decisions:
+    """The plan with one option laid over it."""
+    return with_option(plan, name, OPTIONS[name], value, at)
 
 
 def _with_key(plan: Decisions, key: str, value: Any, where: str) -> Decisions:
     try:
-        return with_option(plan, key, value, where + key)
+        return _laid_over(plan, key, value, where + key)
     except PlanError as error:
         if str(error).startswith(where):
             raise

@@ -21,6 +21,7 @@ from ..errors import SourceError, several
 from ..kernels.spans import RowNumbers, chained, gathered
 from ..layouts.base import Block, SourceLayout
 from ..plan.model import Decisions, with_options
+from ..plan.options import OPTIONS
 from ..sources.addresses import is_address, is_web, kept_address
 from ..sources.file_sets import files as files_named
 from ..sources.file_sets import files_in
@@ -168,10 +169,10 @@ def source_named(source: Any, plan: Decisions, options: Mapping[str, Any]) -> Na
         source = read_decisions(Path(source))
     given = source
     if isinstance(source, Decisions):
-        plan = with_options(source, options)
+        plan = with_options(source, options, OPTIONS)
         given = plan.source_path()
     else:
-        plan = with_options(plan, options)
+        plan = with_options(plan, options, OPTIONS)
     one, files = opened_or_set(given, plan, by_user=given is source or plan.reach is None)
     if given is source:
         plan = _from_here(plan, source, files)

@@ -20,6 +20,7 @@ from ..evidence import Evidence, Mend, SuspectedCodes
 from ..evidence.base import SETTLED_BY
 from ..plan import declaring
 from ..plan.model import Decisions, SheetSection, with_options
+from ..plan.options import OPTIONS
 from ..views import Worded
 
 
@@ -203,7 +204,7 @@ def settle(plan: Decisions, point: OpenPoint, answer: int | str | Mapping[str, A
                 parts["missing"] = _with_codes(plan, mend.variable, parts["missing"])
             plan = declaring.declare(plan, mend.variable, parts)
         else:
-            plan = with_options(plan, parts)
+            plan = with_options(plan, parts, OPTIONS)
     mine = Settled(point.about, point.variable, told)
     settled = (*(each for each in plan.settled if each != mine), mine)
     evidence = tuple(without_settled(list(plan.evidence), settled))

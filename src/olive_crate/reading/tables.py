@@ -9,6 +9,7 @@ from ..kernels.spans import listed
 from ..layouts.base import Hands, Tally
 from ..layouts.registry import find_layout
 from ..plan.model import Decisions, with_options
+from ..plan.options import OPTIONS
 from ..sources.source import Source
 
 
@@ -16,7 +17,7 @@ def text_rows(
     source: Source, options: dict[str, Any]
 ) -> tuple[list[str], list[tuple[int, list[str]]]]:
     """The headings of a table, and each row of data: its number and the text of its cells."""
-    found = find_layout(source, with_options(Decisions(), options))
+    found = find_layout(source, with_options(Decisions(), options, OPTIONS))
     headings = list(found.headings)
     rows: list[tuple[int, list[str]]] = []
     for block in found.layout.read(source, Tally(), Hands()):

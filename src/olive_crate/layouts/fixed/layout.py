@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterator, Sequence
 from typing import Any
 
 import msgspec
 
 from ...columns.rule import SourceColumn
+from ...errors import LayoutError
 from ...plan.fields import Field, RecordType
 from ...sources.limits import Limits
-from ...sources.source import Source, is_ebcdic, is_multibyte
+from ...sources.source import Source, decoded, is_ebcdic, is_multibyte
 from ..base import Block, Hands, RangeLayout, RawCell, Tally
+from ..text.raw_record import record_text
 
 
 class FixedLayout(msgspec.Struct, frozen=True, eq=False):
@@ -84,6 +87,45 @@ class FixedLayout(msgspec.Struct, frozen=True, eq=False):
         self, source: Source, row: int, index: int, offsets: Sequence[tuple[int, int]]
     ) -> RawCell:
         """A field at its positions in the line that it is in."""
-        from .raw_cell import raw_cell
+        return _raw_cell(source, self, row, index, offsets)
 
-        return raw_cell(source, self, row, index, offsets)
+
+def _raw_cell(
+    source: Source, layout: FixedLayout, row: int, index: int, offsets: Sequence[tuple[int, int]]
+) -> RawCell:
+    """A field at its positions, counted as the layout counts them."""
+    field = layout.fields[index]
+    if layout.length:
+        line = _record(source, layout, row + field.line - 1)
+    else:
+        line = record_text(source, layout.encoding, row + field.line - 1, offsets, bool)
+    line = line.rstrip("\r\n")
+    if layout.tabs:
+        line = line.expandtabs(layout.tabs)
+    start, end = field.start - 1, field.end
+    if layout.in_bytes:
+        start, end = (
+            _characters(line, layout.encoding, start),
+            _characters(line, layout.encoding, end),
+        )
+    place = f"positions {field.start}\u2013{field.end}"
+    if layout.lines > 1:
+        place += f" of line {field.line}"
+    return RawCell(line, min(start, len(line)), min(end, len(line)), place, line[start:end])
+
+
+def _record(source: Source, layout: FixedLayout, row: int) -> str:
+    """A record of one length, where no line ends stand between records."""
+    assert layout.length
+    with source.open() as stream:
+        text = decoded(stream.read(), layout.encoding, True)
+    record = text[(row - 1) * layout.length : row * layout.length]
+    if not record:
+        raise LayoutError(f"{source.name}: has no row {row}; the file was changed")
+    return record
+
+
+def _characters(line: str, encoding: str, count: int) -> int:
+    """How many characters so many bytes are."""
+    sizes = itertools.accumulate(len(char.encode(encoding, "replace")) for char in line)
+    return sum(size <= count for size in sizes)

@@ -29,6 +29,7 @@ from ..text.completing import (
     with_closing,
 )
 from ..text.moved import moved
+from .allowed import allowed_in, known_by_lists
 from .aside import set_aside
 from .blocks import SheetBlock, WorkbookContents, find_blocks
 from .cell_kinds import with_kinds
@@ -36,7 +37,6 @@ from .comments import with_comments
 from .described import note_described, other_sheets
 from .grid import GridCells, Sheet, SheetEntry
 from .layout import SheetLayout
-from .lists import allowed_in, known_by_lists
 from .named import named_range
 from .numbered import at_block, in_order, with_merged
 from .pieces import Assembly

@@ -13,6 +13,7 @@ from ...declaration.variable import Variable
 from ...errors import PlanError
 from ...plan.fields import FixedSection
 from ...plan.model import Decisions, DelimitedSection, Rows, with_options
+from ...plan.options import OPTIONS
 from ...sources.opening import open_source
 from ...sources.source import Source
 from .model import Dictionary
@@ -57,7 +58,7 @@ def completed(plan: Decisions, found: Dictionary, path: str, by: str = "name") -
 def _with_file_options(plan: Decisions, found: Dictionary, path: str) -> Decisions:
     """The plan with what the dictionary says of the data file, where the plan itself does not."""
     replace = msgspec.structs.replace
-    file_options = with_options(Decisions(), found.options)
+    file_options = with_options(Decisions(), found.options, OPTIONS)
     parts = {
         part: getattr(plan.delimited, part)
         if getattr(plan.delimited, part) is not None
