@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import os
 import shutil
 import sys
@@ -104,6 +103,8 @@ def show_file(text: str) -> None:
 
 def show_json(value: Any) -> None:
     """Print plain values as JSON."""
+    import json  # few commands are asked for it
+
     show_file(json.dumps(value, ensure_ascii=False, indent=2, default=str))
 
 

@@ -15,15 +15,11 @@ from typing import Any, NamedTuple
 import msgspec
 import numpy as np
 import pyarrow as pa
-from numpy.typing import NDArray
 
-Bytes = NDArray[np.uint8]
-
-Ints = NDArray[np.int64]
-
-Words = NDArray[np.uint64]
-
-Flags = NDArray[np.bool_]
+Bytes = np.ndarray[tuple[Any, ...], np.dtype[np.uint8]]
+Ints = np.ndarray[tuple[Any, ...], np.dtype[np.int64]]
+Words = np.ndarray[tuple[Any, ...], np.dtype[np.uint64]]
+Flags = np.ndarray[tuple[Any, ...], np.dtype[np.bool_]]
 
 PAD = 32
 """Bytes that may be read before the first and after the last byte of text in a buffer."""
