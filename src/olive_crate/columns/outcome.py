@@ -75,8 +75,12 @@ class Outcome(msgspec.Struct, eq=False, dict=True):
     def reasons(self, numbers: np.ndarray) -> np.ndarray:
         """Reasons numbered by the variable's final list of missing codes, marks among them."""
         own = len(self.declared.missing)
-        table = bytearray(range(256))
         shared = len(self.search.rule.codes) - own
+        if not shared and len(self.marks) == 1:
+            number = FIRST_MARK + MISSING_MARKS.index(self.marks[0])
+            down = (numbers == number).view(np.uint8) * np.uint8(number - reason_of(own))
+            return np.asarray(numbers - down, np.uint8)
+        table = bytearray(range(256))
         for place in range(own, own + shared):
             table[reason_of(place)] = reason_of(place + len(self.marks))
         for place, mark in enumerate(self.marks):

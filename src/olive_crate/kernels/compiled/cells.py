@@ -324,7 +324,11 @@ def read_times(buffer: Bytes, starts: Ints, ends: Ints, wanted: TimeRequest) -> 
 def tally(reasons: Bytes) -> Ints:
     """As in the reference."""
     counts = np.zeros(256, np.int64)
-    _native.tally(np.ascontiguousarray(reasons), counts)
+    missing, highest = np.count_nonzero(reasons), int(reasons.max(initial=0))
+    if missing and np.count_nonzero(reasons == highest) == missing:  # all for one reason
+        counts[0], counts[highest] = len(reasons) - missing, missing
+    else:
+        _native.tally(np.ascontiguousarray(reasons), counts)
     return counts
 
 
