@@ -152,13 +152,20 @@ def whole_numbers(values: Ints) -> pa.Int64Array:
 
 def or_minus_one(places: pa.Int32Array) -> Ints:
     """Places as integers, -1 for null. (Arrow's own way looks for a data frame package first.)"""
-    validity, data = places.buffers()
+    data = places.buffers()[1]
     found = np.frombuffer(data, np.int32)[places.offset : places.offset + len(places)]
-    if validity is None or not places.null_count:
+    if not places.null_count:
         return found.astype(np.int64)
+    return np.where(valid_cells(places), found, -1)
+
+
+def valid_cells(array: pa.Array) -> Flags:
+    """Which cells are not null. (Arrow's own way looks for a data frame package first.)"""
+    validity = array.buffers()[0]
+    if validity is None:
+        return np.ones(len(array), bool)
     bits = np.unpackbits(np.frombuffer(validity, np.uint8), bitorder="little")
-    valid = bits[places.offset : places.offset + len(places)].astype(bool)
-    return np.where(valid, found, -1)
+    return bits[array.offset : array.offset + len(array)].astype(bool)
 
 
 class _Shared:

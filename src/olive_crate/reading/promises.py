@@ -18,6 +18,7 @@ import pyarrow.compute as pc
 
 from ..columns.column import Column
 from ..columns.dictionary_encoding import decoded
+from ..columns.suggestions import plain_numbers
 from ..dataset.promises import (
     AllowedValues,
     KeptRelation,
@@ -260,9 +261,9 @@ def _all_rise(parts: Sequence[pa.Array]) -> bool:
     """Is each value greater than the one before, so that no two are equal? Cheap to be asked."""
     last: int | None = None
     for part in parts:
-        if not pa.types.is_integer(part.type) or part.null_count:
+        if not pa.types.is_int64(part.type) or part.null_count:
             return False
-        values = part.to_numpy()
+        values = plain_numbers(part, None)
         if len(values) == 0:
             continue
         if (last is not None and values[0] <= last) or not bool((values[1:] > values[:-1]).all()):

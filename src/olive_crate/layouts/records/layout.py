@@ -15,6 +15,7 @@ import pyarrow as pa
 
 from ... import kernels
 from ...columns.rule import SourceColumn
+from ...kernels.buffers import valid_cells
 from ...kernels.spans import Cells
 from ...kernels.types import (
     DAYS,
@@ -118,7 +119,7 @@ def _numbers(array: pa.Array) -> NumbersRead:
     held = np.frombuffer(data, kind)[array.offset : array.offset + len(array)]
     reasons = np.zeros(len(array), np.uint8)
     if array.null_count:
-        reasons[:] = ~np.asarray(array.is_valid())
+        reasons[:] = ~valid_cells(array)
         held = np.where(reasons, 0, held).astype(kind)
     left = 0
     if kind is np.float64:
@@ -134,7 +135,7 @@ def _days(array: pa.Array) -> TimesRead:
     held = np.frombuffer(data, np.int32)[array.offset : array.offset + len(array)].copy()
     reasons = np.zeros(len(array), np.uint8)
     if array.null_count:
-        reasons[:] = ~np.asarray(array.is_valid())
+        reasons[:] = ~valid_cells(array)
         held[reasons != 0] = 0
     return TimesRead(held, reasons, 0)
 
@@ -160,8 +161,7 @@ def cells_of(texts: pa.StringArray) -> Cells:
     at = own + np.int64(PAD - low)
     starts, ends = at[:-1], at[1:]
     if texts.null_count:
-        valid = np.asarray(texts.is_valid())
-        ends = np.where(valid, ends, starts)
+        ends = np.where(valid_cells(texts), ends, starts)
     return Cells(buffer, starts, ends)
 
 
