@@ -32,7 +32,7 @@ PATIENCE = 2.0
 
 
 def _collect_rarely() -> None:
-    """Have cycles looked for less often: importing modules makes many objects, and none of them."""
+    """Look for cycles of objects less often: imports make many objects, but few cycles."""
     import gc
 
     gc.set_threshold(100_000, 50, 50)

@@ -11,6 +11,7 @@ import re
 from collections import Counter
 from collections.abc import Callable, Iterator
 from contextlib import nullcontext
+from functools import partial
 from typing import TypeVar
 
 import msgspec
@@ -74,13 +75,7 @@ def stream(
         hands = Hands(crew, lambda: _forecast(reading), keeping, reading.asked)
         for block in found.layout.read(found.source, tally, hands):
             own = ALONE if block.early or len(block.rows) < MANY else crew
-            rows, field = block.rows, block.field
-            typed = own.each(
-                lambda column, rows=rows, field=field: column.search.take(  # type: ignore[misc]
-                    field(column.index), rows
-                ),
-                reading.columns,
-            )
+            typed = own.each(partial(_taken, block), reading.columns)
             if any(len(each.converted.unread) for each in typed):
                 _note_problems(reading, block, typed, stop)
             yield block, typed
@@ -88,6 +83,10 @@ def stream(
                 look_for_proof(reading, block)
             if progress:
                 progress(tally.bytes, found.source.size, "reading")
+
+
+def _taken(block: Block, column: ColumnReader) -> TypedBlock:
+    return column.search.take(block.field(column.index), block.rows)
 
 
 def _forecast(reading: Reading) -> Forecast:

@@ -1,15 +1,19 @@
 """Rows that PostgreSQL copies, taken from the connection in the driver's own low-level interface.
 
 The driver's usual way to read a copy waits anew for each row. Here, what has arrived is taken at
-once, and there is waiting only where nothing has: the cost of a row falls to a third. An interrupt
-ends the waiting; whoever stops early has the server end the copy too.
+once, and there is waiting only where nothing has, which takes less than half of the processor's
+time. An interrupt ends the waiting; a reader that stops early has the server end the copy too.
 """
 
 from __future__ import annotations
 
 import selectors
 from collections.abc import Iterator
+from contextlib import suppress
 from typing import Any
+
+COPYING, FAILED = 3, 7
+"""libpq's `PGRES_COPY_OUT` and `PGRES_FATAL_ERROR`."""
 
 
 def copied(link: Any, text: str, count: int) -> Iterator[tuple[bytearray, list[int]]]:
@@ -22,7 +26,11 @@ def copied(link: Any, text: str, count: int) -> Iterator[tuple[bytearray, list[i
     wire.send_query(text.encode("utf-8"))
     while wire.flush():
         _wait(wire, selectors.EVENT_WRITE)
-    _refuse(_result(wire))
+    while wire.is_busy():
+        _wait(wire, selectors.EVENT_READ)
+        wire.consume_input()
+    if (first := wire.get_result()).status != COPYING:
+        _finish(wire, first)
     is_over, take = False, wire.get_copy_data
     try:
         while not is_over:
@@ -39,16 +47,17 @@ def copied(link: Any, text: str, count: int) -> Iterator[tuple[bytearray, list[i
                 else:
                     is_over = True
                     break
+            if is_over:
+                _finish(wire)
             if lengths:
                 yield piece, lengths
     finally:
-        if not is_over and not link.closed:
-            link.cancel()
-            while wire.get_copy_data(0)[0] > 0:
-                pass
-        while not link.closed and (last := wire.get_result()) is not None:
-            if is_over:
-                _refuse(last)
+        if not is_over:
+            with suppress(Exception):  # what has stopped the read counts, not what follows
+                link.cancel()
+                while wire.get_copy_data(0)[0] > 0:
+                    pass
+                _finish(wire)
 
 
 def _wait(wire: Any, what: int) -> None:
@@ -58,16 +67,11 @@ def _wait(wire: Any, what: int) -> None:
         waiting.select()
 
 
-def _result(wire: Any) -> Any:
-    while wire.is_busy():
-        _wait(wire, selectors.EVENT_READ)
-        wire.consume_input()
-    return wire.get_result()
+def _finish(wire: Any, failed: Any = None) -> None:
+    """Take what results are left, so that the connection is free. Raises the server's error."""
+    from psycopg import errors
 
-
-def _refuse(result: Any) -> None:
-    """Raise the server's error, if this is one."""
-    from psycopg import errors, pq
-
-    if result is not None and result.status == pq.ExecStatus.FATAL_ERROR:
-        raise errors.error_from_result(result)
+    while (result := wire.get_result()) is not None:
+        failed = result if result.status == FAILED else failed
+    if failed is not None:
+        raise errors.error_from_result(failed)

@@ -230,8 +230,9 @@ def find_encoding(sample: Sample, around: bytes = b"") -> EncodingFound:
     wide = _without_mark(head) if b"\0" in head else None
     if wide:
         return EncodingFound(value=wide, basis="zeros")
-    if (first := head[:BINARY_SEEN]).translate(None, USUAL):
-        _refuse_binary(sample.source.name, first)
+    first = head[:BINARY_SEEN]
+    if strange := len(first.translate(None, USUAL)):
+        _refuse_binary(sample.source.name, strange, len(first))
     further = [b"", b""] if sample.is_whole else [sample.middle, sample.beyond_head]
     pieces = [head, *further, around]
     if all(piece.isascii() for piece in pieces):
@@ -262,12 +263,12 @@ def _without_mark(head: bytes) -> str | None:
     return None
 
 
-def _refuse_binary(name: str, head: bytes) -> None:
-    strange = len(head.translate(None, USUAL))
-    if len(head) > 16 and strange > len(head) * 0.05:
+def _refuse_binary(name: str, strange: int, looked_at: int) -> None:
+    """Raise `SourceError` where so many of the bytes looked at are strange to text."""
+    if looked_at > 16 and strange > looked_at * 0.05:
         raise SourceError(
             f"{name}: this looks like a binary file, not text "
-            f"({strange:,} control characters in its first {len(head):,} bytes); "
+            f"({strange:,} control characters in its first {looked_at:,} bytes); "
             "if it is text, set its encoding"
         )
 
