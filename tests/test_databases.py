@@ -549,22 +549,25 @@ def test_whole_numbers_among_others_are_numbers(tmp_path, values, wanted):
 @pytest.mark.parametrize("fails_at", [1, 30_000, 59_999])
 def test_a_copy_that_fails_or_is_left_early_ends_on_the_server_too(fails_at):
     """Whether its first row, one within, or the last one cannot be made."""
-    address, view = SERVERS["postgresql"], mine("failing")
+    address, view = SERVERS["postgresql"], mine(f"broken_at_{fails_at}")
     with engine("postgresql").begin() as link:
+        link.exec_driver_sql(f"DROP VIEW IF EXISTS {view}")
         link.exec_driver_sql(
-            f"CREATE OR REPLACE VIEW {view} AS SELECT n, repeat('x', 60) AS text, "
+            f"CREATE VIEW {view} AS SELECT n, repeat('x', 60) AS text, "
             f"CASE WHEN n = {fails_at} THEN 1 / (n - n) ELSE n END AS part "
             "FROM generate_series(1, 59999) AS n"
         )
     with pytest.raises(oc.SourceError, match="division by zero"):
         oc.load(address, table=view)
     assert oc.load(address, query=f"SELECT n FROM {view} WHERE n <> {fails_at}").receipt.balanced
-    first = oc.pieces(address, query="SELECT n FROM generate_series(1, 400000) AS n", rows=100)
+    many = f"SELECT n AS {view} FROM generate_series(1, 400000) AS n"
+    first = oc.pieces(address, query=many, rows=100)
     assert len(next(first)) == 100
     first.close()
     with engine("postgresql").begin() as link:
         running = link.exec_driver_sql(
-            "SELECT count(*) FROM pg_stat_activity WHERE query LIKE 'COPY%%' AND state = 'active'"
+            "SELECT count(*) FROM pg_stat_activity"
+            f" WHERE query LIKE 'COPY%%{view}%%' AND state = 'active'"
         ).scalar()
         link.exec_driver_sql(f"DROP VIEW {view}")
     assert running == 0
