@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import os
+import re
 import struct
 import sys
 from collections.abc import Callable, Iterator
@@ -215,7 +216,8 @@ def test_hard_numbers_are_nearest_to_what_is_written(both, name):
 
 
 PATTERNS = ["%Y-%m-%d", "%d.%m.%y", "%H:%M:%S", "%Y-%m-%dT%H:%M:%S.%f%z", "%d %b %Y", "%I:%M %p"]
-PATTERNS += ["%j/%Y", "%Y%m%d%H%M%S", "%m/%d/%Y %H:%M"]
+PATTERNS += ["%j/%Y", "%Y%m%d%H%M%S", "%m/%d/%Y %H:%M", "%d/%m/%Y %I:%M:%S %p", "%H:%M:%S.%f"]
+PATTERNS += ["%d%m%Y", "%b %d, %Y", "%Y-%m-%dT%H:%M:%S.%f%z and what follows, if anything"]
 MOMENTS = st.one_of(
     st.datetimes().flatmap(lambda moment: st.sampled_from(PATTERNS).map(moment.strftime)),
     st.text(st.sampled_from("0123456789-:.TZ+/ aApPmMjJnN"), max_size=26),
@@ -226,13 +228,30 @@ MOMENTS = st.one_of(
 )
 
 
-@given(
-    st.lists(MOMENTS, max_size=12),
-    st.sampled_from(PATTERNS),
-    st.booleans(),
-    st.sampled_from([DAYS, OF_DAY, SINCE_1970]),
-)
-def test_dates_and_times_are_read_alike(level, texts, pattern, exact, unit):
+@st.composite
+def moments(draw: st.DrawFn) -> tuple[str, list[str]]:
+    """Cells that mostly follow one pattern: with all digits, with fewer, with one letter wrong."""
+    pattern = draw(st.sampled_from(PATTERNS))
+    texts = draw(st.lists(MOMENTS, max_size=4))
+    for moment in draw(st.lists(st.datetimes(), max_size=12)):
+        text = moment.strftime(pattern)
+        change = draw(st.sampled_from(["", "", "short", "full", "wrong", "cut", "more"]))
+        if change == "short":
+            text = re.sub(r"\b0([0-9])", r"\1", text)
+        elif change == "full":
+            text = text.replace(moment.strftime("%b"), moment.strftime("%B"))
+        elif change == "wrong":
+            at = draw(st.integers(0, len(text) - 1))
+            text = text[:at] + draw(st.sampled_from("09/:-. aZ")) + text[at + 1 :]
+        elif change:
+            text = text[:-1] if change == "cut" else f"{text}0"
+        texts.append(text)
+    return pattern, texts
+
+
+@given(moments(), st.booleans(), st.sampled_from([DAYS, OF_DAY, SINCE_1970]))
+def test_dates_and_times_are_read_alike(level, given_moments, exact, unit):
+    pattern, texts = given_moments
     wanted = TimeRequest((compiled_pattern(pattern),), (exact,), unit)
     given_ = cells_of([text.encode() for text in texts])
     one, two = (each.read_times(*given_, wanted) for each in (reference, compiled))

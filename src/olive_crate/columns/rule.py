@@ -95,6 +95,15 @@ TWELVE_HOURS = late(r"\d{1,2}:\d{2}(:\d{2})? [AaPp][Mm]")
 NARROW = ("integer", "number", "date", "datetime", "zoned", "time")
 NUMBERLIKE = late(r"[+-]?[\d.,'’ \u00a0\u202f]*\d[.,]?")
 DATELIKE = late(r"[0-9]{1,4}([-/])[0-9]{1,2}\1[0-9]{1,4}")
+NO_NUMERAL = late(r"[A-DF-Za-df-z:€$£¥₹₺₽₪%‰]")
+"""What stands in no numeral: letters but for that of an exponent, colons, signs of a unit."""
+ISO_STARTS = {
+    "date": late(r"[0-9]{4}-[0-9]{1,2}-[0-9]{1,2}(?![T ])"),
+    "datetime": late(r"[0-9]{4}-[0-9]{1,2}-[0-9]{1,2}[T ]"),
+    "zoned": late(r"[0-9]{4}-[0-9]{1,2}-[0-9]{1,2}[T ].*(?:[Zz]|[+-][0-9:]+)$"),
+    "time": late(r"[0-9]{1,2}:"),
+}
+"""How each kind begins where no format is declared: ISO 8601."""
 DATE_MARKS = ("-", "/")
 GLANCE = 8
 SAFE = 12
@@ -373,17 +382,37 @@ def numberlike(words: Sequence[str]) -> bool:
     return bool(words)
 
 
-def impossible(words: Sequence[str], rule: Rule) -> tuple[str, ...]:
-    """Types that a few cells show to be out of the question, without an attempt to read them."""
+def impossible(words: Sequence[str], rule: Rule) -> set[str]:
+    """Types that a few cells show to be out of the question, without an attempt to read them.
+
+    The cells hold neither well-known marks nor the texts of codes.
+    """
     words = words[:GLANCE]
-    if rule.grouping not in DATE_MARKS and any(map(DATELIKE.fullmatch, words)):
-        return NARROW[:2]
+    found = set() if rule.format else _no_times(words)
+    marks = rule.decimal + rule.grouping
+    if not (rule.sign or rule.flags or rule.takes_flag or NO_NUMERAL.search(marks)):
+        letters = any(map(NO_NUMERAL.search, words)) or (
+            rule.decimal != rule.grouping and any(w.count(rule.decimal) > 1 for w in words)
+        )
+        dates = rule.grouping not in DATE_MARKS and any(map(DATELIKE.fullmatch, words))
+        if letters or dates:
+            return found | set(NARROW[:2])
+    return found | _no_integers(words, rule)
+
+
+def _no_times(words: Sequence[str]) -> set[str]:
+    """The kinds of dates and times that one of these words does not begin like."""
+    return {kind for kind, start in ISO_STARTS.items() if not all(map(start.match, words))}
+
+
+def _no_integers(words: Sequence[str], rule: Rule) -> set[str]:
+    """Integers, where one of these words has decimals that are not all zeros."""
     ranges = any(code.value is None for code in rule.codes)  # which may hold what is no integer
     if ranges or rule.implied or rule.grouping == rule.decimal:
-        return ()
+        return set()
     parts = [word.partition(rule.decimal) for word in words if len(word) <= SAFE]
     broken = (left + right for left, _, right in parts if right.strip("0"))
-    return NARROW[:1] if any(each.isdigit() and each.isascii() for each in broken) else ()
+    return {"integer"} if any(each.isdigit() and each.isascii() for each in broken) else set()
 
 
 def thinkable(cells: Cells, decimal: str, share: float = 1.0) -> tuple[str, ...]:

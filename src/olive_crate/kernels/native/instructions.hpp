@@ -15,7 +15,7 @@ struct Kernels {
     NumbersTold (*read_integers)(const CellsAt&, NumberRule, std::int64_t* values, byte* reasons);
     NumbersTold (*read_floats)(const CellsAt&, NumberRule, double* values, byte* reasons);
     // `reasons` are the same, of what follows none of the patterns.
-    NumbersTold (*read_times)(const CellsAt&, const Patterns&, Unit, void* values, byte* reasons);
+    NumbersTold (*read_times)(const CellsAt&, Patterns&, Unit, void* values, byte* reasons);
 };
 
 // The fastest that this processor can run, or those of a name.

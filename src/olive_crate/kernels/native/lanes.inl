@@ -390,38 +390,40 @@ struct Lanes {
         return left_count;
     }
 
-    // Dates of up to sixteen bytes in which everything stands at its place.
-    class Dates {
+    // Reads a cell by its shape; false for what is not written so, or beyond what a pair may be.
+    class Placed {
       public:
-        Dates(const std::uint64_t* literals, const std::uint64_t* literal_masks,
-              const std::uint64_t* digit_masks, int year, int month, int day)
-            : literal(two_words(literals)), literal_mask(two_words(literal_masks)),
-              digit_mask(two_words(digit_masks)) {
-            const int from[8] = {year, year + 1, year + 2, year + 3, month, month + 1, day, day + 1};
-            byte held[16];
-            std::memset(held, 0x80, 16);
-            for (int digit = 0; digit < 8; ++digit) held[digit] = static_cast<byte>(from[digit]);
-            order = _mm_loadu_si128(reinterpret_cast<const __m128i*>(held));
-        }
+        explicit Placed(const Shape& shape)
+            : last(shape.last), literals(load(shape.literals)), literal(load(shape.literal)),
+              digits(load(shape.digits)), order(load(shape.order)) {}
 
-        // Century, year of it, month and day, 16 bits each; false for what is not written so.
-        bool read(const byte* at, std::uint64_t& parts) const {
-            const __m128i held = _mm_loadu_si128(reinterpret_cast<const __m128i*>(at));
-            const __m128i plain = _mm_xor_si128(held, _mm_set1_epi8('0'));
-            const __m128i wrong = _mm_or_si128(
-                _mm_xor_si128(_mm_and_si128(held, literal_mask), literal),
-                _mm_subs_epu8(_mm_and_si128(plain, digit_mask), _mm_set1_epi8(9)));
-            const __m128i digits = _mm_shuffle_epi8(plain, order);
-            parts = static_cast<std::uint64_t>(
-                _mm_cvtsi128_si64(_mm_maddubs_epi16(digits, _mm_set1_epi16(0x010A))));
-            return _mm_testz_si128(wrong, wrong);
+        OLIVE_INLINE bool read(const byte* at, Pairs& found) const {
+            const Four held =
+                _mm256_inserti128_si256(_mm256_castsi128_si256(half(at)), half(at + last), 1);
+            const Four plain = _mm256_xor_si256(held, bytes('0'));
+            const Four wrong = either(_mm256_xor_si256(both(held, literals), literal),
+                                      _mm256_subs_epu8(both(plain, digits), bytes(9)));
+            const Four halves =
+                _mm256_maddubs_epi16(_mm256_shuffle_epi8(plain, order), _mm256_set1_epi16(0x010A));
+            const __m128i pairs =
+                _mm_or_si128(_mm256_castsi256_si128(halves), _mm256_extracti128_si256(halves, 1));
+            const __m128i beyond =
+                _mm_cmpgt_epi16(pairs, half(reinterpret_cast<const byte*>(GREATEST)));
+            found.date = static_cast<std::uint64_t>(_mm_cvtsi128_si64(pairs));
+            found.clock = static_cast<std::uint64_t>(_mm_extract_epi64(pairs, 1));
+            const Four none = either(wrong, _mm256_zextsi128_si256(beyond));
+            return _mm256_testz_si256(none, none);
         }
 
       private:
-        static __m128i two_words(const std::uint64_t* held) {
-            return _mm_set_epi64x(static_cast<long long>(held[1]), static_cast<long long>(held[0]));
+        static __m128i half(const byte* at) {
+            return _mm_loadu_si128(reinterpret_cast<const __m128i*>(at));
         }
-        __m128i literal, literal_mask, digit_mask, order;
+        static Four load(const byte* at) {
+            return _mm256_loadu_si256(reinterpret_cast<const Four*>(at));
+        }
+        std::int64_t last;
+        Four literals, literal, digits, order;
     };
 
     static Four lengths(const Located& cells, std::int64_t cell) {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "numbers.hpp"
+#include "shape.hpp"
 
 namespace olive {
 
@@ -9,35 +10,34 @@ struct NoLanes {
     static constexpr bool THERE = false;
     static bool read_one(const byte*, std::int64_t, byte, byte, Numerals&) { return false; }
 
-    // Dates of up to sixteen bytes in which everything stands at its place.
-    class Dates {
-      public:
-        Dates(const std::uint64_t* literals, const std::uint64_t* literal_masks,
-              const std::uint64_t* digit_masks, int year, int month, int day)
-            : literal{literals[0], literals[1]}, literal_mask{literal_masks[0], literal_masks[1]},
-              digit_mask{digit_masks[0], digit_masks[1]}, year(year), month(month), day(day) {}
-
-        // Century, year of it, month and day, 16 bits each; false for what is not written so.
-        bool read(const byte* at, std::uint64_t& parts) const {
-            std::uint64_t wrong = 0;
-            for (int word = 0; word < 2; ++word) {
-                const std::uint64_t held = fetch(at + 8 * word);
-                const std::uint64_t plain = (held ^ ZEROS) & digit_mask[word];
-                wrong |= (held & literal_mask[word]) ^ literal[word];
-                wrong |= ((plain + 0x7676767676767676ull) | plain) & HIGH;
-            }
-            parts = two(at + year) | two(at + year + 2) << 16 | two(at + month) << 32 |
-                    two(at + day) << 48;
-            return wrong == 0;
-        }
-
-      private:
-        static std::uint64_t two(const byte* at) {
-            return static_cast<std::uint64_t>((at[0] - '0') * 10 + (at[1] - '0')) & 0xFFFF;
-        }
-        std::uint64_t literal[2], literal_mask[2], digit_mask[2];
-        int year, month, day;
+    // Reads a cell by its shape; false for what is not written so, or beyond what a pair may be.
+    struct Placed {
+        const Shape& shape;
+        bool read(const byte* at, Pairs& found) const { return read_placed(shape, at, found); }
     };
+
+    static bool read_placed(const Shape& shape, const byte* at, Pairs& found) {
+        std::uint64_t wrong = 0;
+        for (int word = 0; word < Shape::MOST; word += 8) {
+            const std::uint64_t held = fetch(at + (word < 16 ? word : shape.last + word - 16));
+            const std::uint64_t plain = (held ^ ZEROS) & fetch(shape.digits + word);
+            wrong |= (held & fetch(shape.literals + word)) ^ fetch(shape.literal + word);
+            wrong |= ((plain + 0x7676767676767676ull) | plain) & HIGH;
+        }
+        if (wrong) return false;
+        std::uint64_t pairs[8] = {};
+        for (int pair = 0; pair < Shape::none; ++pair) {
+            for (int digit = 2 * pair; digit < 2 * pair + 2; ++digit) {
+                const byte near = shape.order[digit], far = shape.order[16 + digit];
+                const int value = near < 16 ? at[near] - '0' : far < 16 ? at[shape.last + far] - '0' : 0;
+                pairs[pair] = 10 * pairs[pair] + static_cast<std::uint64_t>(value);
+            }
+            if (pairs[pair] > static_cast<std::uint64_t>(GREATEST[pair])) return false;
+        }
+        found.date = pairs[0] | pairs[1] << 16 | pairs[2] << 32 | pairs[3] << 48;
+        found.clock = pairs[4] | pairs[5] << 16 | pairs[6] << 32;
+        return true;
+    }
 };
 
 }  // namespace olive

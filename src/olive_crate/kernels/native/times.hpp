@@ -1,18 +1,13 @@
 // Dates and times by pattern.
 #pragma once
 
-#include "numbers.hpp"
+#include <optional>
+
+#include "shape.hpp"
 
 namespace olive {
 
 enum class Unit { days = 0, of_day = 1, since_1970 = 2 };  // int32 days; int64 microseconds twice
-
-struct Pattern {
-    const byte* steps = nullptr;  // two bytes a step: the directive's letter and 0, or 0 and a literal
-    std::int64_t count = 0;
-    int width = 0;       // bytes of a cell with every directive at its full width; 0 if not fixed
-    bool exact = false;  // numbers need all the digits of their width
-};
 
 // The patterns that cells may follow, in the order in which they are tried, and what else may stand
 // in a cell.
@@ -22,6 +17,13 @@ struct Patterns {
     int count = 0;
     const Writing* writing = nullptr;
     int* usual = nullptr;  // the pattern that the cell before followed
+
+    // The shapes of one of them, the one with all digits first; they are made when they are needed.
+    const std::vector<Shape>& shapes(int each) {
+        std::optional<std::vector<Shape>>& held = made[each];
+        if (!held) held = shapes_of(all[each]);
+        return *held;
+    }
 
     // From two bytes for the number of steps, one for the width, one for `exact`, and the steps, of
     // each pattern. False if they are not of that form.
@@ -39,6 +41,9 @@ struct Patterns {
         }
         return count > 0;
     }
+
+  private:
+    std::optional<std::vector<Shape>> made[MOST];
 };
 
 extern const char* const MONTHS[12];

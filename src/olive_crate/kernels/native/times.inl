@@ -1,7 +1,7 @@
 // Dates and times by pattern: POSIX `strptime` directives (IEEE Std 1003.1) and literal text.
 //
-// Cells of a pattern's full width are checked eight bytes at a time; all others are read with a
-// cursor. Days are counted by the proleptic Gregorian calendar with the years-from-March arithmetic
+// Cells in which everything stands at its place are read in one go; all others are read with a
+// cursor, step by step. Days are counted by the proleptic Gregorian calendar with the years-from-March arithmetic
 // of E. G. Richards, "Mapping Time", Oxford 1998.
 
 static int width_of(byte kind) { return kind == 'Y' ? 4 : kind == 'j' ? 3 : kind == 'f' ? 6 : 2; }
@@ -66,6 +66,13 @@ static bool meaning(const Parts& parts, std::int64_t& days, std::int64_t& micros
     return true;
 }
 
+// The number of the month that begins with the three letters at a place; 0 if none does.
+static inline int month_at(const byte* at) {
+    const std::uint64_t first = (fetch(at) | 0x202020) & 0xFFFFFF;
+    const int found = MONTH_SLOTS[(first * MONTH_FACTOR >> 16) % 64];
+    return MONTH_HEADS[found] == first ? found + 1 : 0;
+}
+
 struct Cursor {
     const byte* at;
     const byte* end;
@@ -91,13 +98,12 @@ struct Cursor {
 
     // The number of the month whose whole name, or its first three letters, stands here; else 0.
     int month() {
-        if (end - at < 3) return 0;
-        const std::uint64_t first = (fetch(at) | 0x202020) & 0xFFFFFF;
-        const int found = MONTH_SLOTS[(first * MONTH_FACTOR >> 16) % 64];
-        if (MONTH_HEADS[found] != first) return 0;
+        const int found = end - at < 3 ? 0 : month_at(at);
+        if (!found) return 0;
+        const char* const name = MONTHS[found - 1];
         const bool longer = end - at > 3 && static_cast<byte>((at[3] | 0x20) - 'a') < 26;
-        if (!longer || !word(MONTHS[found], static_cast<int>(std::strlen(MONTHS[found])))) at += 3;
-        return found + 1;
+        if (!longer || !word(name, static_cast<int>(std::strlen(name)))) at += 3;
+        return found;
     }
 
     // Minutes east of UTC: `Z`, `+01:00`, `+0100` or `+01`.
@@ -123,9 +129,11 @@ struct Cursor {
     }
 };
 
-static bool by_cursor(const byte* at, const byte* end, const Pattern& pattern, Parts& parts) {
+// The steps of a pattern from one on.
+static bool by_cursor(const byte* at, const byte* end, const Pattern& pattern, std::int64_t from,
+                      Parts& parts) {
     Cursor cursor{at, end};
-    for (std::int64_t step = 0; step < pattern.count; ++step) {
+    for (std::int64_t step = from; step < pattern.count; ++step) {
         const byte kind = pattern.steps[2 * step], literal = pattern.steps[2 * step + 1];
         if (!kind) {
             if (cursor.here() != literal || cursor.at >= end) return false;
@@ -157,137 +165,79 @@ static bool by_cursor(const byte* at, const byte* end, const Pattern& pattern, P
     return cursor.at == end;
 }
 
-// Masks of the literal bytes and of the digits of a pattern of fixed width, and where each
-// directive stands; -1 where it does not.
-struct Fixed {
-    std::uint64_t literal[3] = {}, literal_mask[3] = {}, digit_mask[3] = {};
-    int words = 0;
-    int year = -1, short_year = -1, month = -1, day = -1, of_year = -1;
-    int hour = -1, of_twelve = -1, minute = -1, second = -1;
+// Days of a date within its month and the table; false where it is none. PLAIN: its year has four
+// digits and its month is a number.
+template <bool PLAIN>
+static OLIVE_INLINE bool days_of(const Shape& shape, const byte* at, const Pairs& pairs, place& days) {
+    unsigned year = pairs.date_part(0) * 100 + pairs.date_part(1);
+    if (!PLAIN && shape.short_year) year += year < 69 ? 2000 : 1900;
+    const unsigned month =
+        (PLAIN || shape.name < 0 ? pairs.date_part(2) : static_cast<unsigned>(month_at(at + shape.name))) - 1;
+    const unsigned since = year - FIRST_YEAR;
+    const bool within = (since < LAST_YEAR - FIRST_YEAR) & (month < 12);
+    const place* const start = MONTH_STARTS + (within ? 12 * since + month : 0);
+    const int day = static_cast<int>(pairs.date_part(3));
+    days = start[0] + day - 1;
+    return within & (day >= 1) & (days < start[1]);
+}
 
-    explicit Fixed(const Pattern& pattern) {
-        if (pattern.width == 0 || pattern.width > 24) return;
-        int position = 0;
-        for (std::int64_t step = 0; step < pattern.count; ++step) {
-            const byte kind = pattern.steps[2 * step], each = pattern.steps[2 * step + 1];
-            const int width = kind ? width_of(kind) : 1;
-            std::uint64_t* const mask = kind ? digit_mask : literal_mask;
-            for (int at = position; at < position + width; ++at) {
-                const int shift = 8 * (at % 8);
-                mask[at / 8] |= 0xFFull << shift;
-                if (!kind) literal[at / 8] |= static_cast<std::uint64_t>(each) << shift;
-            }
-            switch (kind) {
-                case 'Y': year = position; break;
-                case 'y': short_year = position; break;
-                case 'm': month = position; break;
-                case 'd': day = position; break;
-                case 'j': of_year = position; break;
-                case 'H': hour = position; break;
-                case 'I': of_twelve = position; break;
-                case 'M': minute = position; break;
-                case 'S': second = position; break;
-                default: break;
-            }
-            position += width;
+// Microseconds of the day; false where the hour is none of twelve. PLAIN: it is one of 24.
+template <bool PLAIN>
+static OLIVE_INLINE bool micros_of(const Shape& shape, const byte* at, const Pairs& pairs,
+                                   std::int64_t& micros) {
+    unsigned hour = pairs.clock_part(0);
+    bool good = true;
+    if (!PLAIN && shape.twelve) {
+        good = hour >= 1 && hour <= 12;
+        hour %= 12;
+        if (shape.half >= 0) {
+            const byte first = at[shape.half] | 0x20;
+            hour += first == 'p' ? 12 : 0;
+            good = good && (first == 'a' || first == 'p') && (at[shape.half + 1] | 0x20) == 'm';
         }
-        words = (position + 7) / 8;
     }
+    micros = ((hour * 60 + pairs.clock_part(1)) * 60 + pairs.clock_part(2)) * 1000000ll;
+    return good;
+}
 
-    // Nothing but year, month and day?
-    bool is_date() const {
-        return words && year >= 0 && month >= 0 && day >= 0 && short_year < 0 && of_year < 0 &&
-               hour < 0 && of_twelve < 0 && minute < 0 && second < 0;
-    }
-
-    static int two(const byte* at) { return (at[0] - '0') * 10 + (at[1] - '0'); }
-
-    bool fits(const byte* at) const {
-        std::uint64_t wrong = 0;
-        for (int word = 0; word < words; ++word) {
-            const std::uint64_t held = fetch(at + 8 * word);
-            const std::uint64_t plain = (held ^ ZEROS) & digit_mask[word];
-            wrong |= (held & literal_mask[word]) ^ literal[word];
-            wrong |= ((plain + 0x7676767676767676ull) | plain) & HIGH;
-        }
-        return wrong == 0;
-    }
-
-    // A date and a time of day, or one of them, told by their usual parts alone?
-    bool is_usual() const {
-        const bool whole_date = year >= 0 && month >= 0 && day >= 0;
-        const bool no_date = year < 0 && month < 0 && day < 0;
-        const bool clock = hour >= 0 ? minute >= 0 : minute < 0 && second < 0;
-        return words && (whole_date || (no_date && hour >= 0)) && clock && short_year < 0 &&
-               of_year < 0 && of_twelve < 0;
-    }
-
-    // The same as `read` and `meaning`, where that is so; false for years beyond the table, too.
-    bool read_usual(const byte* at, std::int64_t& days, std::int64_t& micros) const {
-        if (!fits(at)) return false;
-        days = micros = 0;
-        if (year >= 0) {
-            const unsigned since =
-                static_cast<unsigned>(two(at + year) * 100 + two(at + year + 2) - FIRST_YEAR);
-            const unsigned of_year = static_cast<unsigned>(two(at + month) - 1);
-            const int of_month = two(at + day);
-            if (since >= LAST_YEAR - FIRST_YEAR || of_year >= 12 || of_month < 1) return false;
-            const place* const start = MONTH_STARTS + 12 * since + of_year;
-            days = start[0] + of_month - 1;
-            if (days >= start[1]) return false;
-        }
-        if (hour < 0) return true;
-        const int hours = two(at + hour), minutes = two(at + minute);
-        const int seconds = second >= 0 ? two(at + second) : 0;
-        micros = ((hours * 60ll + minutes) * 60 + seconds) * 1000000;
-        return hours < 24 && minutes < 60 && seconds < 60;
-    }
-
-    bool read(const byte* at, Parts& parts) const {
-        if (!fits(at)) return false;
-        if (short_year >= 0) parts.set('y', two(at + short_year));
-        if (year >= 0) parts.set('Y', two(at + year) * 100 + two(at + year + 2));
-        if (month >= 0) parts.month = two(at + month);
-        if (day >= 0) parts.day = two(at + day);
-        if (of_year >= 0) parts.set('j', two(at + of_year) * 10 + (at[of_year + 2] - '0'));
-        if (hour >= 0) parts.set('H', two(at + hour));
-        if (of_twelve >= 0) parts.set('I', two(at + of_twelve));
-        if (minute >= 0) parts.minute = two(at + minute);
-        if (second >= 0) parts.second = two(at + second);
-        return true;
-    }
-};
-
-// Days and microseconds of one cell by any pattern.
-static inline bool read_one(const byte* at, const byte* end, const Pattern& pattern,
-                            const Fixed& fixed, std::int64_t& days, std::int64_t& micros) {
+// Days and microseconds of a cell by one shape, and what may follow behind that.
+static inline bool read_shaped(const byte* at, const byte* end, const Pattern& pattern,
+                               const Shape& shape, std::int64_t& days, std::int64_t& micros) {
+    const bool whole = shape.tail == pattern.count;
+    const std::int64_t behind = end - at - shape.width;
+    if (whole ? behind != 0 : behind < 0) return false;
+    Pairs pairs;
+    if (!Lanes::Placed{shape}.read(at, pairs)) return false;
+    place day = 0;
+    days = micros = 0;
+    if (shape.has_date && !days_of<false>(shape, at, pairs, day)) return false;
+    if (shape.has_hour && !micros_of<false>(shape, at, pairs, micros)) return false;
+    days = day;
+    if (whole) return true;
     Parts parts;
-    const bool whole = fixed.words && end - at == pattern.width;
-    return (whole ? fixed.read(at, parts) : by_cursor(at, end, pattern, parts)) &&
-           meaning(parts, days, micros);
+    if (!by_cursor(at + shape.width, end, pattern, shape.tail, parts)) return false;
+    micros += (shape.has_hour ? parts.fraction : 0) - parts.east * 60000000ll;
+    return true;
 }
 
 // Cells that may follow one of several patterns: the one that the last cell followed is tried first.
 class Moments {
   public:
-    explicit Moments(const Patterns& patterns) : patterns(patterns) {
-        fixed.reserve(static_cast<std::size_t>(patterns.count));
-        for (int each = 0; each < patterns.count; ++each) fixed.emplace_back(patterns.all[each]);
-        set_usual();
+    explicit Moments(Patterns& patterns) : patterns(patterns) {
+        set_usual(*patterns.usual);
         words_first = patterns.writing && patterns.writing->has_codes();
     }
 
-    int usual() const { return *patterns.usual; }
-    const Pattern& pattern() const { return patterns.all[usual()]; }
-    const Fixed& shape() const { return fixed[static_cast<std::size_t>(usual())]; }
-    bool words_first;  // a word may look like a date, and is none
+    // The shape that most cells have; none where words have to be looked for first.
+    const Shape* usual_shape() const {
+        const bool is_one = !words_first && !shapes->empty();
+        return is_one && shapes->front().tail == pattern->count ? &shapes->front() : nullptr;
+    }
 
     // The reason of a cell, 0 if it could be read.
     byte take(const byte* at, const byte* end, std::int64_t& days, std::int64_t& micros,
               NumbersTold& told) {
-        if (is_usual && !words_first && end - at == width && shape().read_usual(at, days, micros))
-            return 0;
-        if (!words_first && read_one(at, end, pattern(), shape(), days, micros)) return 0;
+        if (!words_first && read_usual(at, end, days, micros)) return 0;
         trim(at, end);
         if (at == end) {
             ++told.blanks;
@@ -297,92 +247,108 @@ class Moments {
             ++told.worded;
             return why;
         }
-        if (read_one(at, end, pattern(), shape(), days, micros)) return 0;
+        const int before = *patterns.usual;
+        if (read_usual(at, end, days, micros)) return 0;
         for (int each = 0; each < patterns.count; ++each) {
-            if (!read_one(at, end, patterns.all[each], fixed[static_cast<std::size_t>(each)], days,
-                          micros))
-                continue;
-            *patterns.usual = each;
-            set_usual();
-            return 0;
+            set_usual(each);
+            if (read_usual(at, end, days, micros)) return 0;
         }
+        set_usual(before);
         ++told.left;
         return 2;
     }
 
   private:
-    void set_usual() {
-        is_usual = shape().is_usual();
-        width = pattern().width;
+    void set_usual(int each) {
+        *patterns.usual = each;
+        pattern = &patterns.all[each];
+        shapes = &patterns.shapes(each);
     }
 
-    const Patterns& patterns;
-    std::vector<Fixed> fixed;
-    bool is_usual = false;
-    std::int64_t width = 0;
+    bool read_usual(const byte* at, const byte* end, std::int64_t& days, std::int64_t& micros) const {
+        for (const Shape& shape : *shapes)
+            if (read_shaped(at, end, *pattern, shape, days, micros)) return true;
+        Parts parts;
+        return by_cursor(at, end, *pattern, 0, parts) && meaning(parts, days, micros);
+    }
+
+    Patterns& patterns;
+    const Pattern* pattern;
+    const std::vector<Shape>* shapes;
+    bool words_first;  // a word may look like a date, and is none
 };
 
-// Dates of which every directive has its full width, by a table of months.
-template <class Cells>
-static void read_dates(const Cells cells, std::int64_t count, Moments& moments, place* const values,
-                       byte* const reasons, NumbersTold& told) {
-    const Fixed& fixed = moments.shape();
-    const Lanes::Dates dates(fixed.literal, fixed.literal_mask, fixed.digit_mask, fixed.year,
-                             fixed.month, fixed.day);
-    const int width = moments.pattern().width;
-    for (std::int64_t cell = 0; cell < count; ++cell) {
-        const byte *const at = cells.begin(cell), *const end = cells.end(cell);
-        std::uint64_t parts;
-        const bool fits = dates.read(at, parts) && end - at == width;
-        const unsigned since = static_cast<unsigned>((parts & 0xFFFF) * 100) +
-                               static_cast<unsigned>((parts >> 16) & 0xFFFF) - FIRST_YEAR;
-        const unsigned month = static_cast<unsigned>((parts >> 32) & 0xFFFF) - 1;
-        const int day = static_cast<int>(parts >> 48);
-        byte why;
-        place found = 0;
-        if (fits && since < LAST_YEAR - FIRST_YEAR && month < 12) {
-            const place* const start = MONTH_STARTS + 12 * since + month;
-            found = start[0] + day - 1;
-            const bool read = day >= 1 && found < start[1];
-            why = read ? 0 : 2;
-            told.left += !read;
-        } else {
-            std::int64_t days = 0, micros = 0;
-            why = moments.take(at, end, days, micros, told);
-            found = static_cast<place>(days);
-        }
-        values[cell] = why ? 0 : found;
-        reasons[cell] = why;
-    }
+template <Unit UNIT>
+using Value = std::conditional_t<UNIT == Unit::days, place, std::int64_t>;
+
+template <Unit UNIT>
+static Value<UNIT> value_of(std::int64_t days, std::int64_t micros) {
+    if (UNIT == Unit::days) return static_cast<Value<UNIT>>(days);
+    return static_cast<Value<UNIT>>(UNIT == Unit::of_day ? micros : days * DAY_US + micros);
 }
 
-template <class Cells>
-static NumbersTold read_all_times(const Cells cells, std::int64_t count, const Patterns& patterns,
-                                  Unit unit, void* values, byte* reasons) {
+// The cells of one shape, without a branch; lists the others of so many.
+template <Unit UNIT, bool PLAIN, class Cells>
+static int read_usual_cells(const Cells& cells, std::int64_t begin, int size, const Shape& shape,
+                            Value<UNIT>* values, byte* reasons, int* rest) {
+    const Lanes::Placed placed{shape};
+    const int width = shape.width;
+    int count = 0;
+    for (int each = 0; each < size; ++each) {
+        const std::int64_t cell = begin + each;
+        const byte* const at = cells.begin(cell);
+        Pairs pairs;
+        place days = 0;
+        std::int64_t micros = 0;
+        bool good = (cells.end(cell) - at == width) & placed.read(at, pairs);
+        if (UNIT != Unit::of_day) good &= days_of<PLAIN>(shape, at, pairs, days);
+        if (UNIT != Unit::days) good &= micros_of<PLAIN>(shape, at, pairs, micros);
+        values[cell] = good ? value_of<UNIT>(days, micros) : 0;
+        reasons[cell] = !good;
+        rest[count] = each;
+        count += !good;
+    }
+    return count;
+}
+
+template <Unit UNIT, class Cells>
+static NumbersTold read_all_times(const Cells cells, std::int64_t total, Patterns& patterns,
+                                  Value<UNIT>* values, byte* reasons) {
+    constexpr int CHUNK = 256;
+    int rest[CHUNK];
     NumbersTold told;
     Moments moments(patterns);
-    if (unit == Unit::days && patterns.count == 1 && !moments.words_first &&
-        moments.shape().is_date() && moments.shape().words <= 2) {
-        read_dates(cells, count, moments, static_cast<place*>(values), reasons, told);
-        return told;
-    }
-    for (std::int64_t cell = 0; cell < count; ++cell) {
-        std::int64_t days = 0, micros = 0;
-        const byte why = moments.take(cells.begin(cell), cells.end(cell), days, micros, told);
-        reasons[cell] = why;
-        if (why) days = micros = 0;
-        if (unit == Unit::days)
-            static_cast<place*>(values)[cell] = static_cast<place>(days);
+    for (std::int64_t begin = 0; begin < total; begin += CHUNK) {
+        const int size = static_cast<int>(total - begin < CHUNK ? total - begin : CHUNK);
+        int count = size;
+        const Shape* const usual = moments.usual_shape();
+        if (usual && usual->has_date == (UNIT != Unit::of_day) &&
+            usual->has_hour == (UNIT != Unit::days))
+            count = (usual->is_plain() ? read_usual_cells<UNIT, true, Cells>
+                                       : read_usual_cells<UNIT, false, Cells>)(
+                cells, begin, size, *usual, values, reasons, rest);
         else
-            static_cast<std::int64_t*>(values)[cell] =
-                unit == Unit::of_day ? micros : days * DAY_US + micros;
+            for (int each = 0; each < size; ++each) rest[each] = each;
+        for (int each = 0; each < count; ++each) {
+            const std::int64_t cell = begin + rest[each];
+            std::int64_t days = 0, micros = 0;
+            const byte why = moments.take(cells.begin(cell), cells.end(cell), days, micros, told);
+            reasons[cell] = why;
+            values[cell] = why ? 0 : value_of<UNIT>(days, micros);
+        }
     }
     return told;
 }
 
-static NumbersTold read_times(const CellsAt& cells, const Patterns& patterns, Unit unit,
-                              void* values, byte* reasons) {
+static NumbersTold read_times(const CellsAt& cells, Patterns& patterns, Unit unit, void* values,
+                              byte* reasons) {
     return cells.visit([&](const auto& each) {
-        return read_all_times(each, cells.count, patterns, unit, values, reasons);
+        auto* const wide = static_cast<std::int64_t*>(values);
+        if (unit == Unit::days)
+            return read_all_times<Unit::days>(each, cells.count, patterns,
+                                              static_cast<place*>(values), reasons);
+        if (unit == Unit::of_day)
+            return read_all_times<Unit::of_day>(each, cells.count, patterns, wide, reasons);
+        return read_all_times<Unit::since_1970>(each, cells.count, patterns, wide, reasons);
     });
 }

@@ -171,7 +171,8 @@ class _Cursor:
         self.ok = np.ones(len(starts), bool)
 
     def byte(self) -> Bytes:
-        return np.where(self.at < self.ends, self.buffer[self.at], 0)
+        here = np.minimum(self.at, self.ends)  # past the end where a pattern is longer than a cell
+        return np.where(self.at < self.ends, self.buffer[here], 0)
 
     def literal(self, byte: int) -> None:
         self.ok &= self.byte() == byte
