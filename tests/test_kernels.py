@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import os
+import random
 import re
 import struct
 import sys
@@ -176,6 +177,63 @@ def test_numbers_are_read_alike_and_rightly(level, texts, wanted):
             assert own[1][1] == meant
             assert math.copysign(1, own[1][1]) == math.copysign(1, meant)
     assert two.left == np.count_nonzero(two.reasons == 2)
+
+
+STYLES: dict[str, Callable[[random.Random], str]] = {
+    "groups and one decimal": lambda rng: f"{rng.uniform(-99999, 99999):,.1f}",
+    "groups of any size": lambda rng: f"{int(rng.lognormvariate(9, 6)):,}",
+    "exponents": lambda rng: f"{rng.lognormvariate(0, 30):.6e}",
+    "long exponents": lambda rng: f"{rng.uniform(-9, 9):.3E}".replace("E", "E0"),
+    "shares": lambda rng: repr(rng.random()),
+    "many digits": lambda rng: repr(rng.uniform(-1000, 1000)),
+    "identifiers": lambda rng: str(rng.randrange(10**18, 10**19)),
+    "decimals that are many": lambda rng: f"{rng.uniform(0, 99):.14f}",
+}
+DEVIANTS = ["1,2345.5", ",123.0", "12,34.5", "0,123", "0.5", "007.25", "1e5", "1e-40", "-", "+7"]
+DEVIANTS += [
+    "1.5e+0x",
+    "1.2.3",
+    "1234.5",
+    "1,234",
+    "12.5e",
+    "0.1234567890123456789",
+    "",
+    "-1,000.0",
+]
+NUMERAL = re.compile(r"[+-]?(\d+|\d{1,3}(?:,\d{3})+)?(\.\d*)?(?:[eE][+-]?\d{1,4})?")
+
+
+@settings(max_examples=60)
+@given(
+    st.sampled_from(sorted(STYLES)),
+    st.integers(0, 10**6),
+    st.dictionaries(st.integers(0, 699), st.sampled_from(DEVIANTS), max_size=12),
+    st.booleans(),
+    st.booleans(),
+)
+def test_numerals_of_one_style_are_read_as_each_alone(level, style, seed, deviants, strict, whole):
+    """However many before them were written alike: what is read is what stands there."""
+    rng = random.Random(seed)
+    texts = [deviants.get(place, STYLES[style](rng)) for place in range(700)]
+    wanted = NumberRequest(whole, ord("."), strict, 0, Writing(grouping=(b",",)))
+    found = compiled.read_numbers(*cells_of([text.encode() for text in texts], b";"), wanted)
+    for text, reason, value in zip(texts, found.reasons.tolist(), found.values, strict=True):
+        parts = NUMERAL.fullmatch(text)
+        before, behind = (parts[1] or "", parts[2] or "") if parts else ("", "")
+        is_one = any(each.isdigit() for each in before + behind)
+        if strict and re.match("0[0-9]", before.replace(",", "")):
+            is_one = False
+        plain = text.replace(",", "")
+        if whole:
+            is_one = is_one and not set(".eE") & set(text) and abs(int(plain)) < 2**63
+        elif is_one and math.isinf(float(plain)):
+            is_one = False
+        assert (reason == 0) == is_one, text
+        if is_one:
+            meant = int(plain) if whole else float(plain)
+            assert value == meant, text
+            assert math.copysign(1, value) == math.copysign(1, meant), text
+    assert found.left == np.count_nonzero(found.reasons == 2)
 
 
 @settings(max_examples=300)

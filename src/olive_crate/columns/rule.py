@@ -410,7 +410,8 @@ def _no_integers(words: Sequence[str], rule: Rule) -> set[str]:
     ranges = any(code.value is None for code in rule.codes)  # which may hold what is no integer
     if ranges or rule.implied or rule.grouping == rule.decimal:
         return set()
-    parts = [word.partition(rule.decimal) for word in words if len(word) <= SAFE]
+    plain = [word.replace(rule.grouping, "") if rule.grouping else word for word in words]
+    parts = [word.partition(rule.decimal) for word in plain if len(word) <= SAFE]
     broken = (left + right for left, _, right in parts if right.strip("0"))
     return {"integer"} if any(each.isdigit() and each.isascii() for each in broken) else set()
 

@@ -237,47 +237,199 @@ struct Lanes {
                              _mm256_castsi256_pd(magic));
     }
 
-    // A numeral whose parts are told by masks: a bit for each character. `group` is the mark between
-    // groups of three digits, or the decimal mark where there is none.
-    static OLIVE_INLINE bool read_one(const byte* at, std::int64_t length, byte mark, byte group,
-                                      Numerals& found) {
-        if (static_cast<std::uint64_t>(length - 1) >= 31) return false;
-        const Four text = _mm256_loadu_si256(reinterpret_cast<const Four*>(at));
-        const Four plain = _mm256_sub_epi8(text, bytes('0'));
-        const std::uint32_t all = (1u << length) - 1;
-        const std::uint32_t letters = mask_of(is(either(text, bytes(0x20)), 'e')) & all;
-        const std::uint32_t used = letters ? (letters & (0 - letters)) - 1 : all;
-        const std::uint32_t digits =
-            mask_of(_mm256_cmpeq_epi8(_mm256_min_epu8(plain, bytes(9)), plain)) & used;
-        const std::uint32_t marks = mask_of(is(text, static_cast<char>(mark))) & used;
-        std::uint32_t groups = mask_of(is(text, static_cast<char>(group))) & used;
-        if (mark == group) groups = 0;
-        const byte first = *at;
-        found.negative = first == '-';
-        const std::uint32_t sign = found.negative || first == '+';
-        if ((digits | marks | groups | sign) != used || (marks & (marks - 1)) || !digits) return false;
-        const int whole = trailing_zeros(marks ? marks : used + 1);
-        const std::uint32_t by_threes =
-            static_cast<std::uint32_t>(0x11111110ull >> (32 - whole)) & ~((2u << sign) - 1);
-        if (groups && (groups != by_threes || !(groups & (0x0Eu << sign)))) return false;
-        const int counting = count_bits(digits);
-        if (counting > 19) return false;
-        std::uint64_t mantissa = 0;
-        for (int word = 0; word * 8 < length; ++word) {
-            const std::uint64_t some = (digits >> (8 * word)) & 0xFF;
-            const int count = count_bits(some);
-            const std::uint64_t held =
-                _pext_u64(fetch(at + 8 * word) ^ ZEROS, _pdep_u64(some, ONES) * 0xFF);
-            mantissa = mantissa * SHIFTS[count] + (count ? digits_value(held << (64 - 8 * count)) : 0);
+    alignas(64) static constexpr byte MASKS[64] = {
+        0,    0,    0,    0,    0,    0,    0,    0,    0,    0,    0,    0,    0,    0,    0,    0,
+        0,    0,    0,    0,    0,    0,    0,    0,    0,    0,    0,    0,    0,    0,    0,    0,
+        0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF,
+        0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF};
+
+    // Keeps the last so many of 32 bytes, and of sixteen.
+    static Four last_of(std::int64_t count) { return load(MASKS + count); }
+    static const byte* last_sixteen(std::int64_t count) { return MASKS + 16 + count; }
+
+    // The number that the last 24 of 32 digits make, nineteen of them at most; false where others
+    // than digits stand.
+    static OLIVE_INLINE bool mantissa_of(Four plain, std::uint64_t& value) {
+        const Four odd = _mm256_subs_epu8(plain, bytes(9));
+        const Four pairs = _mm256_maddubs_epi16(plain, _mm256_set1_epi16(0x010A));
+        const Four fours = _mm256_madd_epi16(pairs, _mm256_set1_epi32(0x00010064));
+        const Four packed = _mm256_packus_epi32(fours, fours);
+        const Four eights = _mm256_madd_epi16(packed, _mm256_set1_epi32(0x00012710));
+        const std::uint64_t first =
+            static_cast<std::uint64_t>(_mm_cvtsi128_si64(_mm256_castsi256_si128(eights)));
+        const std::uint64_t second =
+            static_cast<std::uint64_t>(_mm_cvtsi128_si64(_mm256_extracti128_si256(eights, 1)));
+        value = ((first >> 32) * 100000000 + (second & 0xFFFFFFFF)) * 100000000 + (second >> 32);
+        return _mm256_testz_si256(odd, odd);
+    }
+
+    // The digits of a whole part of up to sixteen characters, in groups of three from its end.
+    static OLIVE_INLINE bool read_groups(const byte* end, int length, std::uint64_t& value) {
+        const __m128i text = _mm_loadu_si128(reinterpret_cast<const __m128i*>(end - 16));
+        const __m128i plain = _mm_and_si128(_mm_xor_si128(text, _mm_set1_epi8('0')),
+                                            _mm256_extracti128_si256(last_of(length), 1));
+        const __m128i order = _mm_setr_epi8(-1, -1, -1, -1, 1, 2, 3, 5, 6, 7, 9, 10, 11, 13, 14, 15);
+        const __m128i digits = _mm_shuffle_epi8(plain, order);
+        return mantissa_of(_mm256_inserti128_si256(_mm256_setzero_si256(), digits, 1), value);
+    }
+
+    // Numerals of up to 31 characters and nineteen digits, taken apart step by step: each step needs
+    // few registers, and none waits for another. The decimal mark is taken out by moving what stands
+    // before it by one. `group` is the mark between groups of three digits, or the decimal mark where
+    // there is none. Lists the places of the others.
+    static int read_longs(const Text* cells, const int* places, int total, const NumberRule& rule,
+                          bool whole_only, byte group, Apart& apart, int* others) {
+        const byte mark = static_cast<byte>(rule.decimal);
+        std::uint64_t mantissas[CHUNK];
+        int stops[CHUNK], wholes[CHUNK];
+        bool goods[CHUNK], letters = false;
+        const Four mark_like = bytes(rule.decimal), e = bytes('e'), lower = bytes(0x20);
+        for (int each = 0; each < total; ++each) {
+            const std::int64_t length = cells[places[each]].size;
+            const Four text = load(cells[places[each]].data);
+            const std::uint32_t limit = 1u << (length & 31);
+            const std::uint32_t ends = mask_of(_mm256_cmpeq_epi8(either(text, lower), e)) | limit;
+            const std::uint32_t used = ((ends & (0 - ends)) - 1) & (limit - 1);
+            const std::uint32_t marks = mask_of(_mm256_cmpeq_epi8(text, mark_like)) & used;
+            stops[each] = count_bits(used);
+            wholes[each] = marks ? trailing_zeros(marks) : stops[each];
+            goods[each] = (static_cast<std::uint64_t>(length - 1) < 31) & ((marks & (marks - 1)) == 0);
+            letters |= stops[each] != length;
         }
-        found.mantissa = mantissa;
-        found.marked = marks != 0;
-        found.decimals = marks ? count_bits(digits >> whole) : 0;
-        found.padded = at[sign] == '0' && counting - found.decimals > 1;
-        found.exponent = 0;
-        if (!letters) return true;
-        found.marked = true;  // no decimals are implied
-        return read_exponent(at + count_bits(used) + 1, at + length, found.exponent);
+        for (int each = 0; each < total; ++each) {
+            const byte* const at = cells[places[each]].data;
+            const bool sign = *at == '-' || *at == '+', marked = wholes[each] != stops[each];
+            const int count = stops[each] - sign - marked;
+            const byte* const end = at + std::max(stops[each], 1);
+            const Four digits = _mm256_blendv_epi8(
+                load(end - 33), load(end - 32), last_of(marked ? stops[each] - wholes[each] - 1 : 32));
+            const Four plain = both(_mm256_xor_si256(digits, bytes('0')), last_of(count & 31));
+            const bool good = mantissa_of(plain, mantissas[each]);
+            const bool padded = at[sign] == '0' && wholes[each] - sign > 1;
+            goods[each] &= good & (static_cast<unsigned>(count - 1) < 19) & !(rule.strict & padded);
+        }
+        if (mark != group) find_groups(cells, places, total, rule.strict, group, stops, wholes, mantissas, goods);
+        int count = 0;
+        for (int each = 0; each < total; ++each) {
+            const Text& cell = cells[places[each]];
+            const byte *const end = cell.data + cell.size, *const stop = cell.data + stops[each];
+            const bool marked = wholes[each] != stops[each] || stop < end;
+            const int decimals = marked ? std::max(stops[each] - wholes[each] - 1, 0) : rule.implied;
+            int exponent = 0;
+            bool good = goods[each];
+            if (letters && good && stop < end) good = read_exponent(stop + 1, end, exponent);
+            good &= whole_only ? (!marked & !decimals & (mantissas[each] < 1ull << 63))
+                               : mantissas[each] < SEVENTEEN_DIGITS;
+            apart.put(places[each], mantissas[each], exponent - decimals, *cell.data == '-', good);
+            if (good && decimals > apart.most_decimals) apart.most_decimals = decimals;
+            others[count] = places[each];
+            count += !good;
+        }
+        return count;
+    }
+
+    // Where a mark stands between groups of the whole part, the mantissas of these numerals.
+    static void find_groups(const Text* cells, const int* places, int total, bool strict, byte group,
+                            const int* stops, const int* wholes, std::uint64_t* mantissas, bool* goods) {
+        const Four like = bytes(static_cast<char>(group));
+        for (int each = 0; each < total; ++each) {
+            const byte* const at = cells[places[each]].data;
+            const std::uint32_t used = static_cast<std::uint32_t>((1ull << stops[each]) - 1);
+            const std::uint32_t groups = mask_of(_mm256_cmpeq_epi8(load(at), like)) & used;
+            if (!groups) continue;
+            const int sign = *at == '-' || *at == '+', whole = wholes[each];
+            const int decimals = std::max(stops[each] - whole - 1, 0);
+            const std::uint32_t by_threes =
+                static_cast<std::uint32_t>(0x11111110ull >> (32 - whole)) & ~((2u << sign) - 1);
+            goods[each] = cells[places[each]].size < 32 && groups == by_threes &&
+                          (groups & (0x0Eu << sign)) && whole - sign <= 16 && decimals <= 7 &&
+                          !(strict && at[sign] == '0') &&
+                          read_groups(at + whole, whole - sign, mantissas[each]);
+            if (!goods[each] || !decimals) continue;
+            const std::uint64_t behind =
+                (fetch(at + stops[each] - 8) ^ ZEROS) >> (64 - 8 * decimals) << (64 - 8 * decimals);
+            mantissas[each] = mantissas[each] * SHIFTS[decimals] + digits_value(behind);
+            goods[each] = are_digits(behind);
+        }
+    }
+
+    // Numerals that look like the one that was learned from; lists the places of the others.
+    static int read_learned(const Text* cells, int total, const Learned& learned, const NumberRule& rule,
+                            Apart& apart, int* others) {
+        const __m128i literal = half(learned.literal), literals = half(learned.literals);
+        const __m128i digits = half(learned.digits), order = half(learned.order);
+        const __m128i zero = _mm_set1_epi8('0'), nine = _mm_set1_epi8(9);
+        const __m128i tens = _mm_set1_epi16(0x010A), hundreds = _mm_set1_epi32(0x00010064);
+        const int sign = learned.sign, single = learned.single;
+        const int decimals = learned.marked ? learned.decimals : rule.implied;
+        const std::uint32_t lengths = learned.lengths;
+        const bool strict = rule.strict;
+        int count = 0;
+        for (int each = 0; each < total; ++each) {
+            const byte* at = cells[each].data;
+            const byte* const end = at + cells[each].size;
+            const bool negative = *at == '-';
+            at += negative;
+            const std::int64_t length = end - at;
+            const __m128i text = half(end - 16), own = half(last_sixteen(length & 31));
+            const __m128i plain = _mm_and_si128(_mm_xor_si128(text, zero), own);
+            const __m128i differing = _mm_xor_si128(_mm_and_si128(text, literals), literal);
+            const __m128i wrong = _mm_or_si128(_mm_and_si128(differing, own),
+                                               _mm_subs_epu8(_mm_and_si128(plain, digits), nine));
+            const __m128i fours = _mm_madd_epi16(
+                _mm_maddubs_epi16(_mm_shuffle_epi8(plain, order), tens), hundreds);
+            const std::uint64_t first = static_cast<std::uint64_t>(_mm_cvtsi128_si64(fours));
+            const std::uint64_t second = static_cast<std::uint64_t>(_mm_extract_epi64(fours, 1));
+            const int exponent = static_cast<int>(first & 0xFFFFFFFF);
+            const byte before = end[-sign];  // what is no sign is one of the literals, or a digit
+            const int minus = sign != 0 && before == '-';
+            const bool good = (static_cast<std::uint64_t>(length) <= 16) &
+                              ((lengths >> (length & 31) & 1) != 0) & (_mm_testz_si128(wrong, wrong) != 0) &
+                              ((sign == 0) | (minus != 0) | (before == '+')) &
+                              !((strict & (*at == '0')) & (length > single));
+            apart.put(each,
+                      (first >> 32) * 100000000 + (second & 0xFFFFFFFF) * 10000 + (second >> 32),
+                      ((exponent ^ -minus) + minus) - decimals, negative, good);
+            others[count] = each;
+            count += !good;
+        }
+        if (count < total && decimals > apart.most_decimals) apart.most_decimals = decimals;
+        return count;
+    }
+
+    // The same, where the decimal mark stands behind so many digits.
+    static int read_behind(const Text* cells, int total, const Learned& learned, const NumberRule& rule,
+                           Apart& apart, int* others) {
+        const byte mark = static_cast<byte>(rule.decimal);
+        const int whole = learned.whole;
+        const bool no_zero = rule.strict && whole > 1;
+        int count = 0, most = 0;
+        for (int each = 0; each < total; ++each) {
+            const byte* const at = cells[each].data;
+            const byte* const end = at + std::max<std::int64_t>(cells[each].size, 1);
+            const bool negative = *at == '-';
+            const int digits = static_cast<int>(cells[each].size) - negative - 1, decimals = digits - whole;
+            const Four held = _mm256_blendv_epi8(load(end - 33), load(end - 32), last_of(decimals & 31));
+            const Four plain = both(_mm256_xor_si256(held, bytes('0')), last_of(digits & 31));
+            std::uint64_t mantissa;
+            const bool good = mantissa_of(plain, mantissa) & (static_cast<unsigned>(digits - 1) < 19) &
+                              (decimals >= 0) & (at[negative + whole] == mark) &
+                              !(no_zero & (at[negative] == '0')) & (mantissa < SEVENTEEN_DIGITS);
+            most = good && decimals > most ? decimals : most;
+            apart.put(each, mantissa, -decimals, negative, good);
+            others[count] = each;
+            count += !good;
+        }
+        if (most > apart.most_decimals) apart.most_decimals = most;
+        return count;
+    }
+
+    static __m128i half(const byte* at) {
+        return _mm_loadu_si128(reinterpret_cast<const __m128i*>(at));
+    }
+
+    static Four load(const byte* at) {
+        return _mm256_loadu_si256(reinterpret_cast<const Four*>(at));
     }
 
     static std::uint32_t mask_of(Four marked) {
@@ -416,12 +568,6 @@ struct Lanes {
         }
 
       private:
-        static __m128i half(const byte* at) {
-            return _mm_loadu_si128(reinterpret_cast<const __m128i*>(at));
-        }
-        static Four load(const byte* at) {
-            return _mm256_loadu_si256(reinterpret_cast<const Four*>(at));
-        }
         std::int64_t last;
         Four literals, literal, digits, order;
     };

@@ -8,7 +8,6 @@ namespace olive {
 
 struct NoLanes {
     static constexpr bool THERE = false;
-    static bool read_one(const byte*, std::int64_t, byte, byte, Numerals&) { return false; }
 
     // Reads a cell by its shape; false for what is not written so, or beyond what a pair may be.
     struct Placed {

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "common.hpp"
+#include "learned.hpp"
 #include "writing.hpp"
 
 namespace olive {
@@ -86,6 +87,7 @@ struct Habit {
     std::uint64_t word = 0;
     std::int64_t length = -1;
     byte reason = 0;
+    Learned learned;
 
     void note(const byte* at, const byte* end, byte why) {
         if (end - at < 1 || end - at > 8) return;
@@ -125,11 +127,28 @@ struct NumbersTold {
     }
 };
 
-// A numeral of up to nineteen digits, as far as it is written with signs, digits, marks and an exponent.
+constexpr std::uint64_t SEVENTEEN_DIGITS = 100000000000000000ull;
+constexpr int CHUNK = 256;  // cells that go from one way of reading to the next together
+
+// A numeral of up to nineteen digits: mantissa * 10^scale, 0 where it is not `good`.
 struct Numerals {
     std::uint64_t mantissa;
-    int decimals, exponent;
-    bool negative, marked, padded;
+    int scale;
+    bool negative, good;
+};
+
+// Numerals taken apart, and what they have in common.
+struct Apart {
+    Numerals all[CHUNK];
+    std::uint64_t bits = 0;  // of all mantissas
+    int low = 0, high = 0, most_decimals = 0;
+
+    void put(int place, std::uint64_t mantissa, int scale, bool negative, bool good) {
+        all[place] = {good ? mantissa : 0, good ? scale : 0, negative, good};
+        bits |= all[place].mantissa;
+        low = all[place].scale < low ? all[place].scale : low;
+        high = all[place].scale > high ? all[place].scale : high;
+    }
 };
 
 // Ten to the powers of zero to eight.
@@ -138,16 +157,14 @@ constexpr std::uint64_t SHIFTS[9] = {1,      10,      100,      1000,     10000,
 
 // The exponent behind `e`, as far as it has one to four digits.
 inline bool read_exponent(const byte* at, const byte* end, int& exponent) {
-    bool negative = false;
-    if (at < end && (*at == '-' || *at == '+')) negative = *at++ == '-';
-    if (at >= end || end - at > 4) return false;
-    exponent = 0;
-    for (; at < end; ++at) {
-        if (!is_digit(*at)) return false;
-        exponent = exponent * 10 + (*at - '0');
-    }
-    if (negative) exponent = -exponent;
-    return true;
+    const byte sign = *at;
+    at += sign == '-' || sign == '+';
+    const std::int64_t count = end - at;
+    if (static_cast<std::uint64_t>(count - 1) >= 4) return false;
+    const std::uint64_t plain = (fetch(at) ^ ZEROS) << (64 - 8 * count);
+    const int value = static_cast<int>(digits_value(plain)), minus = sign == '-';
+    exponent = (value ^ -minus) + minus;
+    return are_digits(plain);
 }
 
 // Powers of five from LOWEST_POWER to HIGHEST_POWER, 128 bits each: high word, low word.

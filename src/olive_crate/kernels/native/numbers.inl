@@ -9,7 +9,6 @@
 // Practice and Experience 51 (2021), algorithm 1. What neither can decide is left to the caller.
 
 constexpr std::uint64_t EXACT = 1ull << 53;
-constexpr std::uint64_t SEVENTEEN_DIGITS = 100000000000000000ull;
 
 struct Numeral {
     std::uint64_t mantissa = 0;
@@ -136,7 +135,7 @@ static inline Product multiplied(std::uint64_t one, std::uint64_t two) {
 }
 
 // mantissa * 10^scale, to the nearest number; false where that cannot be told here.
-static bool nearest(std::uint64_t mantissa, int scale, double& value) {
+static inline bool nearest(std::uint64_t mantissa, int scale, double& value) {
     if (mantissa == 0) {
         value = 0.0;
         return true;
@@ -363,33 +362,100 @@ static inline Short read_short(const byte* at, const byte* const end, std::uint6
     return {value, behind, good};
 }
 
-// What `read_slowly` finds in a numeral of up to nineteen digits without anything around it; false for
-// any other cell. It is here because a call costs as much as it does.
+// Numerals of up to nineteen digits without anything around them: those that look like one that was
+// learned from, then the others. Lists the places of what is none.
 template <bool DECIMALS, class Several>
-static OLIVE_INLINE bool read_long(const byte* at, const byte* const end, const NumberRule& rule,
-                                   byte group, std::int64_t& whole, double& number, int& decimals) {
-    const byte mark = static_cast<byte>(rule.decimal);
-    Numerals found;
-    if (!Several::read_one(at, end - at, mark, group, found)) {
-        if (Several::THERE || group != mark) return false;
-        const Numeral plain = read_numeral<DECIMALS>(at, end, mark);
-        if (!plain.good || plain.dropped) return false;
-        found = {plain.mantissa, plain.decimals, plain.exponent, plain.negative,
-                 plain.marked || plain.scientific, plain.padded};
-    }
-    if (rule.strict && found.padded) return false;
-    if (DECIMALS) {
-        decimals = found.marked ? found.decimals : rule.implied;
-        if (found.mantissa >= SEVENTEEN_DIGITS ||
-            !scaled(found.mantissa, found.exponent - decimals, number))
-            return false;
-        number = found.negative ? -number : number;
+static int take_apart(const Text* cells, int total, const NumberRule& rule, byte group,
+                      Learned& learned, Apart& apart, int* others) {
+    int places[CHUNK], count = total;
+    if (learned.knows()) {
+        count = (learned.lengths ? Several::read_learned : Several::read_behind)(cells, total, learned,
+                                                                                 rule, apart, places);
+        if (4 * count > 3 * total) learned.forget();
     } else {
-        if (found.marked || rule.implied || found.mantissa > (1ull << 63) - 1) return false;
-        const std::int64_t value = static_cast<std::int64_t>(found.mantissa);
-        whole = found.negative ? -value : value;
+        learned.rest -= learned.rest > 0;
+        for (int each = 0; each < total; ++each) places[each] = each;
     }
-    return true;
+    const int left = Several::read_longs(cells, places, count, rule, !DECIMALS, group, apart, others);
+    for (int each = 0; each < count && !learned.knows() && !learned.rest; ++each) {
+        const Text& cell = cells[places[each]];
+        if (!apart.all[places[each]].good) continue;
+        learned.learn(cell.data, cell.data + cell.size, static_cast<byte>(rule.decimal), group);
+        if (!learned.knows()) learned.forget();
+    }
+    return left;
+}
+
+// The same, one after the other.
+template <bool DECIMALS>
+static int take_apart_slowly(const Text* cells, int total, const NumberRule& rule, byte group,
+                             Apart& apart, int* others) {
+    const byte mark = static_cast<byte>(rule.decimal);
+    int count = 0;
+    for (int each = 0; each < total; ++each) {
+        const byte* const at = cells[each].data;
+        Numeral found;
+        if (group == mark && cells[each].size > 0)
+            found = read_numeral<DECIMALS>(at, at + cells[each].size, mark);
+        const bool marked = found.marked || found.scientific;
+        const int decimals = marked ? found.decimals : rule.implied;
+        const bool good = found.good && !found.dropped && !(rule.strict && found.padded) &&
+                          (DECIMALS ? found.mantissa < SEVENTEEN_DIGITS
+                                    : !marked && !decimals && found.mantissa < 1ull << 63);
+        apart.put(each, found.mantissa, found.exponent - decimals, found.negative, good);
+        if (good && decimals > apart.most_decimals) apart.most_decimals = decimals;
+        others[count] = each;
+        count += !good;
+    }
+    return count;
+}
+
+// mantissa * 10^scale, where both are small: exact, divided or multiplied once.
+static inline double scaled_simply(std::uint64_t mantissa, int scale) {
+    const double whole = static_cast<double>(static_cast<std::int64_t>(mantissa));
+    return whole * TENS[scale > 0 ? scale : 0] / TENS[scale < 0 ? -scale : 0];
+}
+
+// What `read_slowly` finds in such numerals; lists the other cells. First all are taken apart, then
+// all are scaled, so that neither waits for the other.
+template <bool DECIMALS, class Several, class Cells>
+OLIVE_APART static int read_longs(const Cells& cells, const NumberRule& rule, byte group,
+                                  const int* places, int total, std::int64_t begin, void* into,
+                                  byte* reasons, int* left, Habit& habit, NumbersTold& told) {
+    const Writing* const writing = rule.writing;
+    const bool has_unit = writing && writing->unit.size;
+    Text texts[CHUNK];
+    Apart apart;
+    for (int each = 0; each < total; ++each) {
+        const byte *at = cells.begin(begin + places[each]), *end = cells.end(begin + places[each]);
+        const bool good = !has_unit || writing->take_unit(at, end);
+        texts[each] = {at, good ? end - at : 0};
+    }
+    int count;
+    if constexpr (Several::THERE)
+        count = take_apart<DECIMALS, Several>(texts, total, rule, group, habit.learned, apart, left);
+    else
+        count = take_apart_slowly<DECIMALS>(texts, total, rule, group, apart, left);
+    const bool all_small = apart.bits <= EXACT && apart.low >= -22 && apart.high <= 22;
+    for (int each = 0; each < total; ++each) {
+        const Numerals& found = apart.all[each];
+        const std::int64_t cell = begin + places[each];
+        reasons[cell] = 0;
+        if (!DECIMALS) {
+            const std::int64_t value = static_cast<std::int64_t>(found.mantissa);
+            static_cast<std::int64_t*>(into)[cell] = found.negative ? -value : value;
+            continue;
+        }
+        double value = 0;
+        if (all_small)
+            value = scaled_simply(found.mantissa, found.scale);
+        else if (!nearest(found.mantissa, found.scale, value))
+            left[count++] = each;
+        static_cast<double*>(into)[cell] = found.negative ? -value : value;
+    }
+    for (int each = 0; each < count; ++each) left[each] = places[left[each]];
+    if (apart.most_decimals > told.most_decimals) told.most_decimals = apart.most_decimals;
+    return count;
 }
 
 // Short numerals here and now, several at a time where the processor can; everything else goes the
@@ -398,7 +464,7 @@ static OLIVE_INLINE bool read_long(const byte* at, const byte* const end, const 
 template <bool DECIMALS, class Cells, class Several = Lanes>
 static NumbersTold read_all(const Cells cells, std::int64_t total, NumberRule rule, void* const into,
                             byte* const reasons) {
-    constexpr int CHUNK = 256, SPELL = 32;  // chunks until it is tried again
+    constexpr int SPELL = 32;  // chunks until it is tried again
     const std::uint64_t plain_mark = ONES * static_cast<byte>(rule.decimal) ^ ZEROS;
     const Writing* const writing = rule.writing;
     const bool has_unit = writing && writing->unit.size;
@@ -408,7 +474,7 @@ static NumbersTold read_all(const Cells cells, std::int64_t total, NumberRule ru
     double* const numbers = static_cast<double*>(into);
     std::int64_t mantissas[CHUNK];
     NumbersTold told;
-    int rest[CHUNK], slow[CHUNK], vain = 0;
+    int rest[CHUNK], slow[CHUNK], left[CHUNK], vain = 0;
     Habit own, &habit = rule.habit ? *rule.habit : own;
     byte decimals[CHUNK];
     for (std::int64_t begin = 0; begin < total; begin += CHUNK) {
@@ -434,11 +500,7 @@ static NumbersTold read_all(const Cells cells, std::int64_t total, NumberRule ru
         const bool straight = habit.no_short > 0;
         if (straight) {
             --habit.no_short;
-            for (int each = 0; each < count; ++each) {
-                decimals[each] = 0;
-                mantissas[each] = 0;
-                slow[each] = each;
-            }
+            std::memcpy(slow, rest, sizeof(int) * static_cast<std::size_t>(count));
             slow_count = count;
         }
         for (int each = slow_count; each < count; ++each) {
@@ -450,11 +512,11 @@ static NumbersTold read_all(const Cells cells, std::int64_t total, NumberRule ru
             reasons[cell] = !good;
             mantissas[each] = found.mantissa;
             decimals[each] = static_cast<byte>(good ? found.decimals : 0);
-            slow[slow_count] = each;
+            slow[slow_count] = rest[each];
             slow_count += !good;
         }
         if (4 * slow_count > 3 * size && !straight) habit.no_short = SPELL;
-        for (int each = 0; each < count; ++each) {
+        for (int each = 0; each < count && !straight; ++each) {
             const std::int64_t cell = begin + rest[each];
             if (DECIMALS) {
                 numbers[cell] = static_cast<double>(mantissas[each]) / TENS[decimals[each]];
@@ -463,16 +525,10 @@ static NumbersTold read_all(const Cells cells, std::int64_t total, NumberRule ru
                 wholes[cell] = mantissas[each];
             }
         }
-        for (int each = 0; each < slow_count; ++each) {
-            const std::int64_t cell = begin + rest[slow[each]];
-            const byte *at = cells.begin(cell), *end = cells.end(cell);
-            int behind = 0;
-            if ((!has_unit || writing->take_unit(at, end)) && at < end &&
-                read_long<DECIMALS, Several>(at, end, rule, group, wholes[cell], numbers[cell], behind)) {
-                reasons[cell] = 0;
-                if (behind > told.most_decimals) told.most_decimals = behind;
-                continue;
-            }
+        const int left_count = read_longs<DECIMALS, Several>(cells, rule, group, slow, slow_count, begin,
+                                                             into, reasons, left, habit, told);
+        for (int each = 0; each < left_count; ++each) {
+            const std::int64_t cell = begin + left[each];
             const Read read = read_slowly<DECIMALS>(cells.begin(cell), cells.end(cell), rule);
             reasons[cell] = read.reason;
             told.left += read.reason == 2;

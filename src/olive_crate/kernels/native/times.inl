@@ -314,7 +314,6 @@ static int read_usual_cells(const Cells& cells, std::int64_t begin, int size, co
 template <Unit UNIT, class Cells>
 static NumbersTold read_all_times(const Cells cells, std::int64_t total, Patterns& patterns,
                                   Value<UNIT>* values, byte* reasons) {
-    constexpr int CHUNK = 256;
     int rest[CHUNK];
     NumbersTold told;
     Moments moments(patterns);

@@ -1,0 +1,157 @@
+// Dates and times in which everything stands at its place.
+//
+// Most cells of a column are written with the same number of characters, so that the place of each
+// digit is known before any is looked at. A pattern has one shape with all digits, and one more for
+// each way to leave out the first digit of day, month or hour ("5.1.2021", "9:30"). What has no
+// place of its own, a fraction of a second or a zone, may follow behind it.
+#pragma once
+
+#include <initializer_list>
+#include <vector>
+
+#include "numbers.hpp"
+
+namespace olive {
+
+struct Pattern {
+    const byte* steps = nullptr;  // two bytes a step: the directive's letter and 0, or 0 and a literal
+    std::int64_t count = 0;
+    int width = 0;       // bytes of a cell with every directive at its full width; 0 if not fixed
+    bool exact = false;  // numbers need all the digits of their width
+};
+
+struct Shape {
+    static constexpr int MOST = 32;  // characters
+    // Pairs of digits, in this order; of the last one there is none.
+    enum Pair { century, of_century, month, day, hour, minute, second, none };
+
+    int width = 0;          // 0: the pattern has no shape
+    std::int64_t tail = 0;  // the step behind the last one that has a place
+    int name = -1, half = -1;  // where the name of the month stands, and AM or PM
+    bool has_date = false, short_year = false, has_hour = false, twelve = false;
+    // The first sixteen characters and the last ones, which begin at `last`: literals, and 0xFF where
+    // one stands, or a digit; then which digit makes which pair, 0x80 for those that are not there.
+    int last = 0;
+    byte literal[MOST] = {}, literals[MOST] = {}, digits[MOST] = {}, order[MOST];
+
+    // `left_out` has a bit for each pair whose first digit is not written.
+    Shape(const Pattern& pattern, unsigned left_out) {
+        signed char from[2 * none];  // where each digit stands; -1: nowhere
+        std::memset(from, -1, sizeof from);
+        const auto put = [&](Pair pair, int& at, int count) {
+            for (int digit = 2 - count; digit < 2; ++digit) {
+                digits[at] = 0xFF;
+                from[2 * pair + digit] = static_cast<signed char>(at++);
+            }
+        };
+        bool seen[256] = {};
+        int at = 0;
+        for (; tail < pattern.count && at + 6 < MOST; ++tail) {
+            const byte kind = kind_of(pattern, tail);
+            if (kind == 'f' || kind == 'z') break;
+            if (kind && (seen[kind] || kind == 'j')) return;
+            seen[kind] = true;
+            if (!kind) {
+                literal[at] = pattern.steps[2 * tail + 1];
+                literals[at++] = 0xFF;
+            } else if (kind == 'b') {
+                if (!ends_a_word(pattern, tail)) return;
+                name = at;
+                at += 3;
+            } else if (kind == 'p') {
+                half = at;
+                at += 2;
+            } else if (kind == 'Y') {
+                put(century, at, 2);
+                put(of_century, at, 2);
+            } else {
+                const Pair pair = pair_of(kind);
+                const bool is_left_out = (left_out >> pair & 1) != 0;
+                if (is_left_out && !ends_a_number(pattern, tail)) return;
+                put(pair, at, is_left_out ? 1 : 2);
+            }
+        }
+        for (std::int64_t step = tail; step < pattern.count; ++step) {
+            const byte kind = kind_of(pattern, step);
+            if (kind && kind != 'f' && kind != 'z') return;
+        }
+        short_year = seen['y'];
+        twelve = seen['I'];
+        has_date = (seen['Y'] != seen['y']) && (seen['m'] != seen['b']) && seen['d'];
+        has_hour = seen['H'] != seen['I'];
+        const bool no_date = !seen['Y'] && !seen['y'] && !seen['m'] && !seen['b'] && !seen['d'];
+        const bool no_clock = !seen['H'] && !seen['I'] && !seen['p'] && !seen['M'] && !seen['S'];
+        if ((has_date || no_date) && (has_hour || no_clock) && (has_date || has_hour)) width = at;
+        if (left_out & ~(1u << day | 1u << month | 1u << hour)) width = 0;
+        for (const Pair pair : {day, month, hour})
+            if ((left_out >> pair & 1) && from[2 * pair + 1] < 0) width = 0;
+        set_order(from);
+    }
+
+    // Is nothing in it but numbers, a year of four digits, and an hour of the day?
+    bool is_plain() const { return !short_year && !twelve && name < 0; }
+
+  private:
+    static byte kind_of(const Pattern& pattern, std::int64_t step) { return pattern.steps[2 * step]; }
+
+    // The literal behind a step; 0 where a directive follows, ' ' at the end.
+    static byte behind(const Pattern& pattern, std::int64_t step) {
+        if (step + 1 == pattern.count) return ' ';
+        return kind_of(pattern, step + 1) ? 0 : pattern.steps[2 * step + 3];
+    }
+    static bool ends_a_number(const Pattern& pattern, std::int64_t step) {
+        const byte each = behind(pattern, step);
+        return each && !is_digit(each) && !pattern.exact;
+    }
+    static bool ends_a_word(const Pattern& pattern, std::int64_t step) {
+        const byte each = behind(pattern, step);
+        return each && static_cast<byte>((each | 0x20) - 'a') >= 26;
+    }
+
+    static Pair pair_of(byte kind) {
+        switch (kind) {
+            case 'y': return of_century;
+            case 'm': return month;
+            case 'd': return day;
+            case 'M': return minute;
+            case 'S': return second;
+            default: return hour;
+        }
+    }
+
+    void set_order(const signed char* from) {
+        last = width > 16 ? width - 16 : 0;
+        for (byte* const each : {literal, literals, digits}) std::memmove(each + 16, each + last, 16);
+        std::memset(order, 0x80, MOST);
+        for (int digit = 0; digit < 2 * none; ++digit) {
+            if (from[digit] >= 16)
+                order[16 + digit] = static_cast<byte>(from[digit] - last);
+            else if (from[digit] >= 0)
+                order[digit] = static_cast<byte>(from[digit]);
+        }
+    }
+};
+
+// The shapes that a pattern has.
+inline std::vector<Shape> shapes_of(const Pattern& pattern) {
+    constexpr unsigned DAY = 1 << Shape::day, MONTH = 1 << Shape::month, HOUR = 1 << Shape::hour;
+    std::vector<Shape> found;
+    for (const unsigned left_out : {0u, DAY, MONTH, HOUR, DAY | MONTH, DAY | HOUR, MONTH | HOUR,
+                                    DAY | MONTH | HOUR}) {
+        const Shape shape(pattern, left_out);
+        if (shape.width) found.push_back(shape);
+    }
+    return found;
+}
+
+// The greatest value of each pair.
+constexpr std::int16_t GREATEST[8] = {99, 99, 12, 31, 23, 59, 59, 0};
+
+// Pairs of digits, sixteen bits each: those of the date, those of the time of day.
+struct Pairs {
+    std::uint64_t date, clock;
+    unsigned date_part(int place) const { return static_cast<unsigned>(date >> (16 * place)) & 0xFFFF; }
+    unsigned clock_part(int place) const { return static_cast<unsigned>(clock >> (16 * place)) & 0xFFFF; }
+};
+
+}  // namespace olive
