@@ -323,6 +323,42 @@ def test_dates_and_times_are_read_alike(level, given_moments, exact, unit):
     assert (two.reasons == np.where(empty, 1, bare.reasons)).all()
 
 
+REASONS = st.one_of(
+    st.lists(st.sampled_from([0, 0, 0, 200]), max_size=200),
+    st.lists(st.integers(0, 255), max_size=200),
+    st.integers(0, 200).map(lambda count: [0] * count),
+)
+
+
+@given(REASONS, st.integers(0, 9))
+def test_reasons_are_counted_alike(level, listed, before):
+    """Wherever they begin, as a block may begin anywhere in a column."""
+    reasons = np.array([7] * before + listed, np.uint8)[before:]
+    assert reference.tally(reasons).tolist() == compiled.tally(reasons).tolist()
+    one, two = (each.validity(reasons) for each in (reference, compiled))
+    assert one.missing == two.missing == sum(map(bool, listed))
+    assert one.only == two.only
+    bits = [None if each.bitmap is None else each.bitmap.to_pybytes() for each in (one, two)]
+    assert bits[0] == bits[1]
+    if one.missing:
+        made = kernels.masked(np.arange(len(reasons)), two, pa.int64()).to_pylist()
+        assert made == [None if why else place for place, why in enumerate(listed)]
+
+
+@given(
+    st.lists(
+        st.tuples(st.sampled_from([0, 1, 5, 98, 99, -9, 999, 12]), st.booleans()), max_size=200
+    ),
+    st.sampled_from([np.int64, np.float64]),
+)
+def test_the_lowest_and_the_highest_number_are_found_alike(pairs, kind):
+    values = np.array([value for value, _ in pairs], kind)
+    reasons = np.array([missing for _, missing in pairs], np.uint8)
+    looks = np.array([-9.0, 99.0, 999.0])
+    for why in (reasons, None):
+        assert reference.extremes(values, why, looks) == compiled.extremes(values, why, looks)
+
+
 WORDS = st.text(st.sampled_from("ab \té–\n0123456789"), max_size=40).map(str.encode)
 
 

@@ -89,10 +89,9 @@ def convert_times(cells: Cells, rule: Rule, early: EarlyResult | None = None) ->
     values, reasons, left, place, worded = done
     looked_for = worded is not None or not rule.codes
     if looked_for and none_missing(reasons):
-        made = kernels.arrow(values, None, kind)
+        made = kernels.masked(values, None, kind)
         return Converted(made, no_reasons(len(cells)), NONE, place=place)
     reasons = writable(reasons)
-    valid = reasons == PRESENT
     pending = np.flatnonzero(reasons == IS_UNREADABLE) if left else NONE
     if len(pending):
         reasons[pending] = PRESENT
@@ -102,21 +101,18 @@ def convert_times(cells: Cells, rule: Rule, early: EarlyResult | None = None) ->
                 break
             more, good = read(rest, attempt)
             values[pending[good]] = more[good]
-            valid[pending[good]] = True
             pending, rest = pending[~good], rest.at(np.flatnonzero(~good))
         for attempt in range(len(patterns)):
             if len(pending) and any(step.kind == "b" for step in patterns[attempt].steps):
                 more, good = read(_in_english(rest), attempt)
                 values[pending[good]] = more[good]
-                valid[pending[good]] = True
                 pending, rest = pending[~good], rest.at(np.flatnonzero(~good))
     reasons[pending] = IS_UNREADABLE
     if not looked_for:
         coded = by_text(cells.trimmed(), rule.codes)
-        hit = valid & (coded >= 0)
+        hit = (reasons == PRESENT) & (coded >= 0)
         reasons[hit] = reason_of(0) + coded[hit]
-        valid &= ~hit
-    made = kernels.arrow(values, valid, kind)
+    made = kernels.masked(values, kernels.validity(reasons), kind)
     return Converted(made, reasons, pending, place=place, worded=bool(worded))
 
 

@@ -17,7 +17,7 @@ import pyarrow as pa
 
 from .. import kernels
 from ..declaration.codes import MissingCode
-from ..kernels.buffers import none_missing, writable
+from ..kernels.buffers import all_shared, writable
 from ..kernels.reference import numbers
 from ..kernels.spans import Cells
 from ..kernels.types import EarlyResult, Flags, Ints, NumberRequest, NumbersRead, Writing
@@ -64,11 +64,12 @@ def convert_numbers(cells: Cells, rule: Rule, early: EarlyResult | None = None) 
             pending, more = _coded_numbers(cells, rule, pending, reasons)
             held = merged([held, more])
     kind = pa.int64() if whole else pa.float64()
-    valid = None if none_missing(reasons) else reasons == PRESENT
+    validity = None if all_shared(reasons) else kernels.validity(reasons)
     if rule.codes or len(pending) != left:  # others than those were read or left out
         span = None
-    made = kernels.arrow(values, valid, kind)
-    return Converted(made, reasons, pending, most, inexact, span, place, held, worded)
+    made = kernels.masked(values, validity, kind)
+    only = validity.only if validity else 0
+    return Converted(made, reasons, pending, most, inexact, span, place, held, worded, only)
 
 
 def _with_unit(cells: Cells, unit: str) -> Flags:

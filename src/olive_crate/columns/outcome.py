@@ -14,7 +14,7 @@ from .. import kernels
 from ..declaration.codes import MissingCode
 from ..declaration.variable import TIMES, Variable
 from ..errors import PlanError
-from ..kernels.buffers import all_present, none_missing
+from ..kernels.buffers import all_present
 from ..kernels.reference import times
 from ..kernels.types import Pattern, Place
 from ..plan.model import Decisions
@@ -73,13 +73,14 @@ class Outcome(msgspec.Struct, eq=False, dict=True):
         return arrow_type(rule_for(self.search.rule, self.kind, strict=False))
 
     def reasons(self, numbers: np.ndarray) -> np.ndarray:
-        """Reasons numbered by the variable's final list of missing codes, marks among them."""
+        """Reasons numbered by the variable's final list of missing codes, marks among them.
+
+        `numbers` may be changed.
+        """
         own = len(self.declared.missing)
         shared = len(self.search.rule.codes) - own
-        if not shared and len(self.marks) == 1:
-            number = FIRST_MARK + MISSING_MARKS.index(self.marks[0])
-            down = (numbers == number).view(np.uint8) * np.uint8(number - reason_of(own))
-            return np.asarray(numbers - down, np.uint8)
+        if not shared and len(self.marks) == 1:  # all other numbers are below that of this code
+            return np.asarray(np.minimum(numbers, np.uint8(reason_of(own)), out=numbers))
         table = bytearray(range(256))
         for place in range(own, own + shared):
             table[reason_of(place)] = reason_of(place + len(self.marks))
@@ -107,7 +108,7 @@ def joined(outcome: Outcome, blocks: Sequence[TypedBlock]) -> Column:
     held = NOTHING
     if any(block.withheld is not NOTHING for block in blocks):
         held = followed([(len(block.converted.reasons), block.withheld) for block in blocks])
-    if all(map(none_missing, reasons)):
+    if not any(block.converted.values.null_count for block in blocks):
         numbers = all_present(sum(map(len, reasons)))
     else:
         numbers = np.concatenate(reasons)
@@ -171,10 +172,9 @@ def _in_place(blocks: Sequence[TypedBlock], arrays: Sequence[pa.Array]) -> pa.Ar
     low = begin.start - before
     _move(begin.column, low, arrays[:first])
     missing = any(array.null_count for array in arrays)
-    reasons = [block.converted.reasons == 0 for block in blocks] if missing else []
-    valid = kernels.bitmap(np.concatenate(reasons)) if missing else None
-    data = pa.py_buffer(begin.column[low:end])
-    return pa.Array.from_buffers(kind, end - low, [valid, data])
+    reasons = [block.converted.reasons for block in blocks] if missing else []
+    validity = kernels.validity(np.concatenate(reasons)) if missing else None
+    return kernels.masked(begin.column[low:end], validity, kind)
 
 
 def _end_of_run(

@@ -158,6 +158,8 @@ class Converted(NamedTuple):
     """The numbers of cells that a range of codes made missing."""
     worded: bool = False
     """Some cells hold a well-known mark or a code, and have its reason already."""
+    only: int = 0
+    """The reason of all cells without a value, if they are known to have one and the same."""
 
 
 def reason_of(code: int) -> int:

@@ -322,7 +322,7 @@ class TypeSearch:
         What a kernel has made of these very cells is used if it answers a request for this kind.
         """
         done = convert(cells, self._rule(kind), self._early(cells, kind))
-        marked = done.worded and bool((done.reasons >= FIRST_MARK).any())
+        marked = done.worded and _has_marks(done)
         if not len(done.unread) or kind in ("text", "category"):
             return TypedBlock(kind, done, marks=marked)
         rest = cells.at(done.unread).trimmed()
@@ -332,7 +332,7 @@ class TypeSearch:
             return TypedBlock(kind, done, marks=marked)
         reasons = done.reasons.copy()
         reasons[done.unread[hit]] = MARK_REASONS[mark[hit]]
-        done = done._replace(reasons=reasons, unread=done.unread[~hit])
+        done = done._replace(reasons=reasons, unread=done.unread[~hit], only=0)
         return TypedBlock(kind, done, marks=True)
 
     def _early(self, cells: Cells, kind: str) -> EarlyResult | None:
@@ -383,6 +383,11 @@ class TypeSearch:
             self._requests[kind] = [] if request is None else [request, *plain]
         known = self._requests[kind]
         return known[-1 if self.statistics.all_different else 0] if known else None
+
+
+def _has_marks(done: Converted) -> bool:
+    """Are there well-known marks among the missing cells?"""
+    return done.only >= FIRST_MARK if done.only else bool((done.reasons >= FIRST_MARK).any())
 
 
 def _are_firsts(done: Converted) -> bool:

@@ -22,6 +22,7 @@ from .rule import (
     FIRST_MARK,
     MISSING_MARKS,
     NUMBERLIKE,
+    Converted,
     Rule,
     all_digits,
     base,
@@ -138,8 +139,7 @@ class Statistics(msgspec.Struct, eq=False):
         self.inexact += done.inexact
         self.taken += valid + len(done.unread)
         if block.marks:
-            counts = kernels.tally(done.reasons)[FIRST_MARK:]
-            counts = counts[: len(MISSING_MARKS)]
+            counts = _mark_counts(done)
             self.mark_counts = counts if self.mark_counts is None else self.mark_counts + counts
         if block.kind == "text" and not self.all_different:
             encoded = pa.types.is_dictionary(done.values.type)
@@ -232,6 +232,15 @@ class Statistics(msgspec.Struct, eq=False):
             return {}
         met = np.flatnonzero(counts).tolist()
         return {MISSING_MARKS[place]: int(counts[place]) for place in met}
+
+
+def _mark_counts(done: Converted) -> Ints:
+    """How often each well-known mark stands in a block."""
+    if not done.only:
+        return kernels.tally(done.reasons)[FIRST_MARK:][: len(MISSING_MARKS)]
+    counts = np.zeros(len(MISSING_MARKS), np.int64)
+    counts[done.only - FIRST_MARK] = done.values.null_count
+    return counts
 
 
 def marks_in(values: pa.Array) -> Counter[str]:

@@ -219,12 +219,11 @@ class Watch(msgspec.Struct):
         span: tuple[float, float] | None = None,
     ) -> None:
         """Look at a block; `reasons` is `None` if all numbers are there, `span` what is known."""
+        self.seen += len(values) - values.null_count
         if span is not None and span[0] not in LOOK_SET and span[1] not in LOOK_SET:
-            self.seen += len(values) - values.null_count
             self.low, self.high = min(self.low, float(span[0])), max(self.high, float(span[1]))
             return
         found = kernels.extremes(plain_numbers(values, None), reasons, LOOKED_FOR)
-        self.seen += found.seen
         for code, count in found.beyond.items():
             self._met(code, count)
         self.low, self.high = min(self.low, found.low), max(self.high, found.high)

@@ -17,7 +17,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 from ..errors import OliveCrateError
-from .buffers import FEW, arrow, bitmap, or_minus_one, padded, strings, whole_numbers
+from .buffers import FEW, arrow, bitmap, masked, or_minus_one, padded, strings, whole_numbers
 from .types import PAD, Bytes
 
 if TYPE_CHECKING:
@@ -53,6 +53,7 @@ KERNELS = {
     "text_marks": ("splitting", "splitting"),
     "texts": ("gather", "cells"),
     "trimmed": ("blanks", "cells"),
+    "validity": ("figures", "cells"),
 }
 """Each kernel with the files that have it, in `reference` and in `compiled`."""
 IN_NUMPY = {"ranges": "gather", "squeezed": "gather", "table": "blanks", "trimmed_table": "blanks"}
@@ -138,6 +139,7 @@ __all__ = [
     "arrow",
     "bitmap",
     "in_use",
+    "masked",
     "or_minus_one",
     "padded",
     "strings",

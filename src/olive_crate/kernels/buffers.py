@@ -31,6 +31,7 @@ from .types import (
     Request,
     TextRequest,
     TimeRequest,
+    Validity,
 )
 
 LARGE = 2 << 20
@@ -192,7 +193,12 @@ def all_present(count: int) -> Bytes:
 
 def none_missing(reasons: Bytes) -> bool:
     """Have all of these cells a value?"""
-    return reasons.base is _Shared.reasons or not reasons.any()
+    return all_shared(reasons) or not reasons.max(initial=0)
+
+
+def all_shared(reasons: Bytes) -> bool:
+    """Are these the reasons that all columns without missing values share?"""
+    return reasons.base is _Shared.reasons
 
 
 def counted(count: int) -> Ints:
@@ -220,6 +226,14 @@ def arrow(values: np.ndarray, valid: Flags | None, kind: pa.DataType) -> pa.Arra
     known = None if valid is None or bool(valid.all()) else bitmap(valid)
     buffers = [known, pa.py_buffer(np.ascontiguousarray(values))]
     return pa.Array.from_buffers(kind, len(values), buffers)
+
+
+def masked(values: np.ndarray, validity: Validity | None, kind: pa.DataType) -> pa.Array:
+    """The same, null where cells have no value; `None`: all have one."""
+    data = pa.py_buffer(np.ascontiguousarray(values))
+    if validity is None:
+        return pa.Array.from_buffers(kind, len(values), [None, data], 0)
+    return pa.Array.from_buffers(kind, len(values), [validity.bitmap, data], validity.missing)
 
 
 def padded(text: bytes | memoryview) -> Bytes:

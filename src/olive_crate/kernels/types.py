@@ -248,6 +248,16 @@ EarlyColumn = tuple[Request, EarlyResult]
 """What was wanted of a column, and what came of it."""
 
 
+class Validity(NamedTuple):
+    """Which cells of a block have a value."""
+
+    missing: int
+    bitmap: pa.Buffer | None
+    """Arrow's, the lowest bit first; `None` if none is missing."""
+    only: int = 0
+    """The reason of all that are missing, if they have one and the same."""
+
+
 class Extremes(NamedTuple):
     """The smallest and the largest number, but for those that look like codes and lie beyond.
 
@@ -256,7 +266,6 @@ class Extremes(NamedTuple):
 
     low: float
     high: float
-    seen: int
     beyond: dict[float, int]
     """The numbers that look like codes, with their counts."""
 

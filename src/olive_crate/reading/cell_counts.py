@@ -16,6 +16,6 @@ def counts_of(outcome: Outcome, valid: int, reasons: Ints) -> CellCounts:
     variable = outcome.variable
     numbers = np.flatnonzero(reasons).astype(np.uint8)
     final = np.zeros(256, np.int64)
-    np.add.at(final, outcome.reasons(numbers), reasons[numbers])
+    np.add.at(final, outcome.reasons(numbers.copy()), reasons[numbers])
     named = Column(variable, pa.nulls(0), np.zeros(0, np.uint8)).named(final)
     return CellCounts(variable.name, variable.type or "text", valid, named)

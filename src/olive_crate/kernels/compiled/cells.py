@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow as pa
 
 from .. import reference
-from ..buffers import allocate, arrow, bitmap, padded
+from ..buffers import allocate, arrow, padded
 from ..types import (
     DAYS,
     OF_DAY,
@@ -25,6 +25,7 @@ from ..types import (
     Pattern,
     TimeRequest,
     TimesRead,
+    Validity,
     Words,
     Writing,
 )
@@ -99,7 +100,7 @@ def texts(buffer: Bytes, starts: Ints, ends: Ints, reasons: Bytes | None = None)
     offsets = np.empty(len(starts) + 1, np.int32)
     data = np.empty(size + PAD, np.uint8)
     _native.gather(*given, why, offsets, data)
-    valid = bitmap(why == 0) if len(why) else None
+    valid = validity(why).bitmap if len(why) else None
     made = pa.py_buffer(offsets), pa.py_buffer(data[:size])
     return pa.StringArray.from_buffers(len(starts), *made, valid)
 
@@ -186,7 +187,7 @@ def joined_texts(arrays: Sequence[pa.Array], reasons: Sequence[Bytes]) -> pa.Arr
             base = _native.spread(codes, why, offsets, words, base, into, data)
         row += len(array)
     missing = any(array.null_count for array in arrays)
-    valid = bitmap(np.concatenate(list(reasons)) == 0) if missing else None
+    valid = validity(np.concatenate(list(reasons))).bitmap if missing else None
     made = pa.py_buffer(all_offsets), pa.py_buffer(data[:base])
     return pa.StringArray.from_buffers(count, *made, valid)
 
@@ -324,12 +325,15 @@ def read_times(buffer: Bytes, starts: Ints, ends: Ints, wanted: TimeRequest) -> 
 def tally(reasons: Bytes) -> Ints:
     """As in the reference."""
     counts = np.zeros(256, np.int64)
-    missing, highest = np.count_nonzero(reasons), int(reasons.max(initial=0))
-    if missing and np.count_nonzero(reasons == highest) == missing:  # all for one reason
-        counts[0], counts[highest] = len(reasons) - missing, missing
-    else:
-        _native.tally(np.ascontiguousarray(reasons), counts)
+    _native.tally(np.ascontiguousarray(reasons), counts)
     return counts
+
+
+def validity(reasons: Bytes) -> Validity:
+    """As in the reference."""
+    bits = np.empty(-(-len(reasons) // 8), np.uint8)
+    missing, only = _native.validity(np.ascontiguousarray(reasons), bits)
+    return Validity(missing, pa.py_buffer(bits) if missing else None, only)
 
 
 def extremes(values: np.ndarray, reasons: Bytes | None, looks: np.ndarray) -> Extremes:
@@ -338,7 +342,7 @@ def extremes(values: np.ndarray, reasons: Bytes | None, looks: np.ndarray) -> Ex
     why = NO_REASONS if reasons is None else np.ascontiguousarray(reasons)
     whole = values.dtype == np.int64
     given = (np.ascontiguousarray(values), whole, why, looks, counts)
-    low, high, seen = _native.extremes(*given)
+    low, high = _native.extremes(*given)
     hit = np.flatnonzero(counts)
     met = dict(zip(looks[hit].tolist(), counts[hit].tolist(), strict=True))
-    return Extremes(low, high, seen, met)
+    return Extremes(low, high, met)

@@ -2,12 +2,24 @@
 
 #include "figures.hpp"
 
+#include "instructions.hpp"
+
 #include <algorithm>
 #include <cmath>
 
 namespace olive {
 
+Missing validity(const byte* reasons, std::int64_t count, byte* bits) {
+    return in_use().validity(reasons, count, bits);
+}
+
 void tally(const byte* reasons, std::int64_t count, std::int64_t* counts) {
+    const Missing missing = validity(reasons, count, nullptr);
+    if (missing.only || !missing.count) {
+        counts[missing.only] += missing.count;
+        counts[0] += count - missing.count;
+        return;
+    }
     constexpr int TABLES = 8;  // so that a byte does not wait for the one before
     std::int64_t held[TABLES][256] = {};
     std::int64_t at = 0;
@@ -32,17 +44,22 @@ std::int64_t place_of(double value, const Looks& looks) {
     return found != end && *found == value ? found - looks.values : -1;
 }
 
-// One of two numbers, without a branch that cannot be foretold.
+// Four at a time, none of which waits for another.
 template <class Number>
-Number either(bool first, Number one, Number two) {
-    std::uint64_t left, right;
-    std::memcpy(&left, &one, 8);
-    std::memcpy(&right, &two, 8);
-    const std::uint64_t mask = 0 - static_cast<std::uint64_t>(first);
-    const std::uint64_t bits = (left & mask) | (right & ~mask);
-    Number chosen;
-    std::memcpy(&chosen, &bits, 8);
-    return chosen;
+bool are_within(const Number* values, std::int64_t count, Number low, Number high) {
+    const auto beyond = [&](std::int64_t at) {
+        return static_cast<unsigned>(values[at] < low) | static_cast<unsigned>(values[at] > high);
+    };
+    unsigned first = 0, second = 0, third = 0, fourth = 0;
+    std::int64_t at = 0;
+    for (; at + 4 <= count; at += 4) {
+        first |= beyond(at);
+        second |= beyond(at + 1);
+        third |= beyond(at + 2);
+        fourth |= beyond(at + 3);
+    }
+    for (; at < count; ++at) first |= beyond(at);
+    return !(first | second | third | fourth);
 }
 
 template <class Number>
@@ -58,7 +75,6 @@ Extremes extremes_of(const Number* values, const byte* reasons, std::int64_t cou
     std::int64_t at = 0;
     for (; at < count && !any; ++at) {
         if (reasons && reasons[at]) continue;
-        ++found.seen;
         if (!usual(values[at])) continue;
         low = high = values[at];
         any = true;
@@ -66,24 +82,8 @@ Extremes extremes_of(const Number* values, const byte* reasons, std::int64_t cou
     constexpr std::int64_t CHUNK = 64;
     for (; at < count; at += CHUNK) {
         const std::int64_t stop = at + CHUNK < count ? at + CHUNK : count;
-        Number least = low, most = high;
-        std::int64_t missing = 0;
-        if (reasons) {
-            for (std::int64_t each = at; each < stop; ++each) {
-                const bool is_missing = reasons[each] != 0;
-                const Number value = either(is_missing, low, values[each]);
-                missing += is_missing;
-                least = value < least ? value : least;
-                most = value > most ? value : most;
-            }
-        } else {
-            for (std::int64_t each = at; each < stop; ++each) {
-                least = values[each] < least ? values[each] : least;
-                most = values[each] > most ? values[each] : most;
-            }
-        }
-        found.seen += stop - at - missing;
-        if (least == low && most == high) continue;
+        // what has a reason may count here, too: then it is looked at below, and left
+        if (are_within(values + at, stop - at, low, high)) continue;
         for (std::int64_t each = at; each < stop; ++each) {
             if ((reasons && reasons[each]) || (values[each] >= low && values[each] <= high)) continue;
             if (!usual(values[each])) continue;

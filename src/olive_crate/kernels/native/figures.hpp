@@ -8,6 +8,15 @@ namespace olive {
 // How often each byte comes: adds to 256 counts.
 void tally(const byte* reasons, std::int64_t count, std::int64_t* counts);
 
+// How many cells have a reason, and which, if it is one and the same; else 0.
+struct Missing {
+    std::int64_t count = 0;
+    byte only = 0;
+};
+
+// A bit for each reason that is 0, the lowest first; `bits` may be null.
+Missing validity(const byte* reasons, std::int64_t count, byte* bits);
+
 // Numbers that may be codes, in rising order, and what is found of them.
 struct Looks {
     const double* values;
@@ -18,7 +27,6 @@ struct Looks {
 // The smallest and the largest number that is none of `looks`; `low` is above `high` if there is none.
 struct Extremes {
     double low, high;
-    std::int64_t seen = 0;
 };
 
 // Of the numbers without a reason; `reasons` may be null.

@@ -72,7 +72,7 @@ using Lanes = NoLanes;
 #include "numbers.inl"
 #include "times.inl"
 static const Kernels TABLE = {survey,        cut,         find_stops, split,
-                              read_integers, read_floats, read_times};
+                              read_integers, read_floats, read_times, validity};
 }  // namespace portable
 
 #if OLIVE_X86
@@ -106,7 +106,7 @@ using Lanes = NoLanes;
 #include "numbers.inl"
 #include "times.inl"
 static const Kernels TABLE = {survey,        cut,         find_stops, split,
-                              read_integers, read_floats, read_times};
+                              read_integers, read_floats, read_times, validity};
 }  // namespace sse2
 #endif
 
@@ -142,7 +142,7 @@ using Lanes = NoLanes;
 #include "numbers.inl"
 #include "times.inl"
 static const Kernels TABLE = {survey,        cut,         find_stops, split,
-                              read_integers, read_floats, read_times};
+                              read_integers, read_floats, read_times, validity};
 }  // namespace neon
 #endif
 
@@ -194,7 +194,7 @@ class Wide : public Bits {
 #include "numbers.inl"
 #include "times.inl"
 static const Kernels TABLE = {survey,        cut,         find_stops, split,
-                              read_integers, read_floats, read_times};
+                              read_integers, read_floats, read_times, validity};
 }  // namespace avx2
 #if defined(__clang__)
 #pragma clang attribute pop

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "structure.hpp"
+#include "figures.hpp"
 #include "times.hpp"
 
 namespace olive {
@@ -16,6 +17,7 @@ struct Kernels {
     NumbersTold (*read_floats)(const CellsAt&, NumberRule, double* values, byte* reasons);
     // `reasons` are the same, of what follows none of the patterns.
     NumbersTold (*read_times)(const CellsAt&, Patterns&, Unit, void* values, byte* reasons);
+    Missing (*validity)(const byte* reasons, std::int64_t count, byte* bits);
 };
 
 // The fastest that this processor can run, or those of a name.

@@ -56,9 +56,11 @@ struct Lanes {
 
     // A byte for each of four lanes, of those whose bit is set.
     static std::uint32_t each_of(unsigned lanes, byte value) {
-        const std::uint32_t ones =
-            (lanes & 1) | (lanes & 2) << 7 | (lanes & 4) << 14 | (lanes & 8) << 21;
-        return ones * value;
+        static const std::uint32_t ONES_OF[16] = {
+            0x00000000, 0x00000001, 0x00000100, 0x00000101, 0x00010000, 0x00010001,
+            0x00010100, 0x00010101, 0x01000000, 0x01000001, 0x01000100, 0x01000101,
+            0x01010000, 0x01010001, 0x01010100, 0x01010101};
+        return ONES_OF[lanes] * value;
     }
 
     static Four either(Four one, Four two) { return _mm256_or_si256(one, two); }
@@ -478,7 +480,18 @@ struct Lanes {
             } else if (vain < PATIENCE) {
                 found = read<DECIMALS, USUAL>(ends, size_of, rule);
             }
-            if (!WIDE && (vain >= PATIENCE || !_mm256_testz_si256(found.left, found.left))) {
+            bool is_read = WIDE || (vain < PATIENCE && _mm256_testz_si256(found.left, found.left));
+            Four is_word = _mm256_setzero_si256();
+            const bool may_be_word = !is_read && vain < PATIENCE && USUAL == Form::bare;
+            if (may_be_word) {  // nothing but blanks and words?
+                const Four is_blank = same(size_of, _mm256_setzero_si256());
+                is_word = are_word(ends, size_of, habit);
+                const Four known = either(is_blank, is_word);
+                is_read = _mm256_testc_si256(known, found.left);
+                if (is_read)
+                    found = {without(found.mantissas, known), found.behind, is_blank, is_word};
+            }
+            if (!is_read) {
                 found = read<DECIMALS, Form::any>(ends, size_of, rule);
                 ++vain;
             }
@@ -515,7 +528,8 @@ struct Lanes {
                 const unsigned blanks = lanes_of(found.is_blank);
                 unsigned others = lanes_of(found.left), worded = 0;
                 if (others && habit.length > 0) {
-                    worded = others & lanes_of(are_word(ends, size_of, habit));
+                    if (!may_be_word) is_word = are_word(ends, size_of, habit);
+                    worded = others & lanes_of(is_word);
                     others &= ~worded;
                     told.worded += count_bits(worded);
                 }

@@ -422,6 +422,13 @@ void tallied(const In<byte>& reasons, const Out<Int>& counts) {
     unlocked([&] { tally(reasons.data(), reasons.bytes(), counts.data()); });
 }
 
+auto validity_of(const In<byte>& reasons, const Out<byte>& bits) {
+    require(bits.count() == (reasons.count() + 7) / 8, "validity: there has to be a bit for each");
+    const Missing found =
+        unlocked([&] { return validity(reasons.data(), reasons.count(), bits.data()); });
+    return std::tuple(found.count, static_cast<int>(found.only));
+}
+
 auto extremes_of(const In<byte>& values, bool whole, const In<byte>& reasons, const In<double>& looks,
                  const Out<Int>& counts) {
     const Int count = values.bytes() / 8;
@@ -433,7 +440,7 @@ auto extremes_of(const In<byte>& values, bool whole, const In<byte>& reasons, co
         return whole ? extremes(static_cast<const Int*>(numbers), reasons.or_none(), count, known)
                      : extremes(static_cast<const double*>(numbers), reasons.or_none(), count, known);
     });
-    return std::tuple(found.low, found.high, found.seen);
+    return std::tuple(found.low, found.high);
 }
 
 // The instruction set in use; with a name, that one from now on.
@@ -470,6 +477,7 @@ PyMethodDef METHODS[] = {
     exported<shorter>("shorter_numerals"),
     exported<places>("record_places"),
     exported<tallied>("tally"),
+    exported<validity_of>("validity"),
     exported<extremes_of>("extremes"),
     exported<instructions>("instructions"),
     {nullptr, nullptr, 0, nullptr},

@@ -458,6 +458,15 @@ OLIVE_APART static int read_longs(const Cells& cells, const NumberRule& rule, by
     return count;
 }
 
+// Have some of these cells more than eight characters? Judged by a few of them.
+template <class Cells>
+static bool are_long(const Cells& cells, std::int64_t begin, int size) {
+    bool found = false;
+    for (std::int64_t cell = begin; cell < begin + size; cell += 16)
+        found |= cells.end(cell) - cells.begin(cell) > 8;
+    return found;
+}
+
 // Short numerals here and now, several at a time where the processor can; everything else goes the
 // slow way, at once where nearly all of the cells before had to. Division comes in a pass of its own,
 // since it would hold up all that follows.
@@ -491,7 +500,8 @@ static NumbersTold read_all(const Cells cells, std::int64_t total, NumberRule ru
                 };
                 count = has_unit ? read(Unsigned<Cells>{cells, *writing, cells.begin(begin)}) : read(cells);
                 if (habit.wide && 4 * count > 3 * many) habit.no_lanes = SPELL;
-                habit.wide = habit.wide ? !habit.no_lanes : 2 * count > many;
+                habit.wide = !habit.no_lanes && (habit.wide || 2 * count > many) &&
+                             are_long(cells, begin, size);
             } else {
                 habit.no_lanes -= habit.no_lanes > 0;
             }

@@ -274,3 +274,31 @@ static Stopped find_stops(const byte* buffer, std::int64_t low, std::int64_t hig
     return marks.quote ? stops_as<true>(buffer, low, high, marks, stops, quoted)
                        : stops_as<false>(buffer, low, high, marks, stops, quoted);
 }
+
+// Which cells have no reason, 64 at a time; how many have one, and which.
+static Missing validity(const byte* reasons, std::int64_t count, byte* bits) {
+    Missing found;
+    std::int64_t at = 0;
+    byte first = 0;
+    bool alone = true;
+    for (; at + 64 <= count; at += 64) {
+        const Wide all(reasons + at);
+        const std::uint64_t present = all.equal(0);
+        for (int each = 0; bits && each < 8; ++each) *bits++ = static_cast<byte>(present >> (8 * each));
+        if (present == ~0ull) continue;
+        found.count += 64 - count_bits(present);
+        if (!first) first = reasons[at + trailing_zeros(~present)];
+        alone &= (present | all.equal(first)) == ~0ull;
+    }
+    for (int bit = 0; at < count; ++at, ++bit) {
+        const byte reason = reasons[at];
+        if (bits && bit % 8 == 0) bits[bit / 8] = 0;
+        if (bits) bits[bit / 8] |= static_cast<byte>((reason == 0) << (bit % 8));
+        if (!reason) continue;
+        found.count += 1;
+        if (!first) first = reason;
+        alone &= reason == first;
+    }
+    found.only = alone ? first : byte(0);
+    return found;
+}

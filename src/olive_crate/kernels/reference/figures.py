@@ -4,12 +4,24 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..types import Bytes, Extremes, Ints
+from ..buffers import bitmap
+from ..types import Bytes, Extremes, Ints, Validity
 
 
 def tally(reasons: Bytes) -> Ints:
     """How often each of the 256 reasons comes."""
     return np.bincount(reasons, minlength=256)
+
+
+def validity(reasons: Bytes) -> Validity:
+    """How many of these cells have no value, and the validity bitmap if some have none."""
+    present = reasons == 0
+    missing = len(reasons) - int(np.count_nonzero(present))
+    if not missing:
+        return Validity(0, None)
+    first = int(reasons[present.argmin()])
+    alone = np.count_nonzero(reasons == first) == missing
+    return Validity(missing, bitmap(present), first if alone else 0)
 
 
 def extremes(values: np.ndarray, reasons: Bytes | None, looks: np.ndarray) -> Extremes:
@@ -24,4 +36,4 @@ def extremes(values: np.ndarray, reasons: Bytes | None, looks: np.ndarray) -> Ex
         low, high = float(usual.min()), float(usual.max())
     beyond = looks[(looks < low) | (looks > high)].tolist()
     counts = {look: int(np.count_nonzero(rest == look)) for look in beyond}
-    return Extremes(low, high, len(rest), {look: count for look, count in counts.items() if count})
+    return Extremes(low, high, {look: count for look, count in counts.items() if count})
