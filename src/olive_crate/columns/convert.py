@@ -166,9 +166,9 @@ def convert_booleans(cells: Cells, rule: Rule, early: EarlyResult | None = None)
         found_why = why[index]
         reasons = np.where(reasons != PRESENT, reasons, found_why) if blank else found_why
     unread = np.flatnonzero(reasons == IS_UNREADABLE) if IS_UNREADABLE in why else NO_CELLS
-    valid = None if none_missing(reasons) else kernels.validity(reasons).bitmap
-    true = is_true[index] if valid is None else is_true[index] & valid
-    buffers = [valid, kernels.bitmap(true)]
+    validity = kernels.validity(reasons)
+    true = is_true[index] & (reasons == PRESENT) if validity.missing else is_true[index]
+    buffers = [validity.bitmap, kernels.bitmap(true)]
     values = pa.Array.from_buffers(pa.bool_(), len(texts), buffers)
     return Converted(values, reasons, unread, worded=bool((why > IS_UNREADABLE).any()))
 

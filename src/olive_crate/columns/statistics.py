@@ -35,6 +35,8 @@ from .suggestions import Scale, Watch
 
 MARKS = frozenset(MISSING_MARKS)
 LONGEST_MARK = max(len(mark.encode("utf-8")) for mark in MISSING_MARKS)
+LOOKED_AT = 16_384
+"""Texts that are looked at for marks together."""
 FIRST_BYTES = np.zeros(256, bool)
 FIRST_BYTES[[mark.encode("utf-8")[0] for mark in MISSING_MARKS]] = True
 NONE = np.zeros(0, np.int64)
@@ -271,7 +273,14 @@ def _marks_at(texts: pa.Array) -> Ints:
     if data is None or not data.size:
         return NONE
     at = np.frombuffer(offsets, np.int32)[texts.offset : texts.offset + len(texts) + 1]
-    short = np.flatnonzero((at[1:] - at[:-1]) - 1 < LONGEST_MARK)  # lengths, contiguous: cheap
-    short = short[at[short + 1] > at[short]]
-    first = np.frombuffer(data, np.uint8)[at[short]]
-    return np.asarray(short[FIRST_BYTES[first]])
+    held = np.frombuffer(data, np.uint8)
+    found = []
+    for low in range(0, len(texts), LOOKED_AT):  # so much that memory is not asked for anew
+        some = at[low : low + LOOKED_AT + 1]
+        lengths = some[1:] - some[:-1]
+        if lengths.min() > LONGEST_MARK:
+            continue
+        short = np.flatnonzero(lengths - 1 < LONGEST_MARK)
+        short = short[lengths[short] > 0]
+        found.append(low + short[FIRST_BYTES[held[some[short]]]])
+    return np.concatenate(found) if found else NONE

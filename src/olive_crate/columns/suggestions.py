@@ -22,6 +22,8 @@ FEW = 12
 """Different values, or the width of their range, up to which they are categories or ranks."""
 ENOUGH = 20
 """Fewer values suggest nothing."""
+HEAD = 64
+"""Texts that mostly show that they are not few."""
 GLANCE = 256
 """Numbers in which most variables repeat one already."""
 COMPARED = 50_000
@@ -102,17 +104,25 @@ class Scale(msgspec.Struct, eq=False):
         values = _present(values)
         if not len(values):
             return
-        head = values[:FEW_CELLS]
-        different = set(head.to_pylist())
+        self.rising = False
+        if self.few is not None:
+            self._note_few(values)
+        elif self.differ and self.compared >= COMPARED:  # no more of them will be compared
+            head = values[:GLANCE].to_pylist()
+            self.differ = len(set(head)) == len(head)
+        self._hold(values)
+
+    def _note_few(self, values: pa.Array) -> None:
+        """Which texts there are, as long as they are few."""
+        head = values[:HEAD].to_pylist()
+        different = set(head)
         self.differ &= len(different) == len(head)
         if len(different) <= FEW and len(values) > len(head):
             few = len(values) <= kernels.FEW
             different = set((values if few else values.unique()).to_pylist())
-        if self.few is not None:
-            self.few = None if len(different) > FEW else self.few | different
-            self.few = None if self.few is not None and len(self.few) > FEW else self.few
-        self.rising = False
-        self._hold(values)
+        assert self.few is not None
+        different |= self.few
+        self.few = None if len(different) > FEW else different
 
     def _repeated(self, values: pa.DictionaryArray) -> None:
         """Texts that are places among few different ones."""

@@ -97,8 +97,8 @@ def texts(buffer: Bytes, starts: Ints, ends: Ints, reasons: Bytes | None = None)
     size = _native.total_length(*given, why)
     if size > BEYOND:
         return reference.texts(buffer, starts, ends, reasons)
-    offsets = np.empty(len(starts) + 1, np.int32)
-    data = np.empty(size + PAD, np.uint8)
+    offsets = allocate(len(starts) + 1, np.int32)
+    data = allocate(size + PAD, np.uint8)
     _native.gather(*given, why, offsets, data)
     valid = validity(why).bitmap if len(why) else None
     made = pa.py_buffer(offsets), pa.py_buffer(data[:size])
