@@ -16,8 +16,9 @@ import pyarrow as pa
 
 from ..columns.column import Column
 from ..columns.dictionary_encoding import encoded
-from ..columns.rule import Rule, base, date_kinds, form
+from ..columns.rule import Rule, base, form
 from ..columns.search import Declared, TypeSearch
+from ..columns.written import date_kinds
 from ..declaration.variable import NUMERIC
 from ..kernels.types import Flags, Ints
 from ..plan.model import Decisions

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import msgspec
 import numpy as np
 import pyarrow as pa
@@ -22,6 +24,7 @@ from .rule import (
     Converted,
     Rule,
     by_text,
+    rule_for,
 )
 
 TRUE = ("true", "t", "yes", "y", "1")
@@ -67,6 +70,41 @@ def request_for(rule: Rule) -> Request | None:
     if rule.kind in ("text", "category"):
         return text_request(rule)
     return TextRequest(REPEATING) if rule.kind == "boolean" else None
+
+
+class Ways:
+    """How cells are taken as one kind or another, and what kernels are asked for, by one rule.
+
+    Variables of which nothing is declared share one of these.
+    """
+
+    def __init__(self, rule: Rule, strict: bool) -> None:
+        self._rule, self._strict = rule, strict
+        self._rules: dict[str, Rule] = {}
+        self._requests: dict[str, tuple[Request, ...]] = {}
+
+    def rule(self, kind: str) -> Rule:
+        """How cells are taken as this kind."""
+        rule = self._rules.get(kind)
+        if rule is None:
+            rule = rule_for(self._rule, kind, self._strict)
+            rule = self._rules[kind] = msgspec.structs.replace(rule, early=True)
+        return rule
+
+    def requests(self, kind: str) -> tuple[Request, ...]:
+        """What a kernel may be asked for, the usual one first; nothing where it cannot do it."""
+        known = self._requests.get(kind)
+        if known is None:
+            request = request_for(self.rule(kind))
+            plain = (TextRequest(),) if isinstance(request, TextRequest) else ()
+            known = self._requests[kind] = () if request is None else (request, *plain)
+        return known
+
+
+@lru_cache(maxsize=64)
+def ways_of(rule: Rule, strict: bool) -> Ways:
+    """The same for the same rule."""
+    return Ways(rule, strict)
 
 
 def arrow_type(rule: Rule) -> pa.DataType:

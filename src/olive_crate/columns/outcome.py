@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any, cast
 
 import msgspec
@@ -104,6 +104,10 @@ def _writing(variable: Variable, kind: str) -> dict[str, Any]:
 
 def joined(outcome: Outcome, blocks: Sequence[TypedBlock]) -> Column:
     """The blocks of a variable as one column."""
+    if len(blocks) == 1 and blocks[0].withheld is NOTHING:
+        values = blocks[0].converted.values
+        if not values.null_count and values.type == outcome.arrow_type:  # it is a column as it is
+            return Column(outcome.variable, values, all_present(len(values)), NOTHING)
     reasons = [block.converted.reasons for block in blocks]
     held = NOTHING
     if any(block.withheld is not NOTHING for block in blocks):
@@ -199,21 +203,31 @@ def _move(column: np.ndarray, at: int, arrays: Sequence[pa.Array]) -> None:
         at += len(own)
 
 
+NOTHING_KNOWN = SourceColumn()
+
+
 def search_for(plan: Decisions, variable: Variable, column: SourceColumn) -> TypeSearch:
     """The search for the type of a variable, where this column holds its cells."""
     implied = "number" if column.implied_decimals else "integer" if column.sign else UNKNOWN
-    codes = plan.missing
+    codes, marks = plan.missing, plan.delimited
     if variable.missing or column.errors or not variable.codes_for_all:
         codes = _codes(plan, variable, column.errors)
+    elif (
+        column == NOTHING_KNOWN
+        and not (variable.type or variable.true or variable.false or variable.flags)
+        and variable.format is None
+    ):  # nothing is declared of how its cells are to be taken
+        shared = _shared_rule(marks.decimal or ".", marks.grouping or "", codes, marks.trim)
+        return TypeSearch(shared, Open())
     rule = Rule(
         kind=variable.type or implied,
-        decimal=plan.delimited.decimal or ".",
-        grouping=plan.delimited.grouping or "",
+        decimal=marks.decimal or ".",
+        grouping=marks.grouping or "",
         format=variable.format,
         true=variable.true,
         false=variable.false,
         codes=codes,
-        trim=True if column.padded and plan.delimited.trim is None else plan.delimited.trim,
+        trim=True if column.padded and marks.trim is None else marks.trim,
         implied=column.implied_decimals,
         sign=column.sign,
         flags=variable.flags,
@@ -228,6 +242,14 @@ def search_for(plan: Decisions, variable: Variable, column: SourceColumn) -> Typ
         rule = msgspec.structs.replace(rule, **both)
     is_open = rule.kind == UNKNOWN and not column.type
     return TypeSearch(rule, Open() if is_open else _first_state(rule, variable, column))
+
+
+@lru_cache(maxsize=32)
+def _shared_rule(
+    decimal: str, grouping: str, codes: tuple[MissingCode, ...], trim: bool | str | None
+) -> Rule:
+    """The rule of all variables of which nothing is declared."""
+    return Rule(kind=UNKNOWN, decimal=decimal, grouping=grouping, codes=codes, trim=trim)
 
 
 def flag_search(search: TypeSearch) -> TypeSearch:

@@ -16,7 +16,6 @@ from ..declaration.patterns import late
 from ..kernels.spans import Cells
 from ..kernels.types import Flags, Ints, Place
 from .column import NOTHING, Withheld
-from .month_names import date_kind
 
 PRESENT, IS_BLANK, IS_UNREADABLE, IS_NOT_IN_FILE = 0, 1, 2, 3
 FIRST_MARK = 200
@@ -52,48 +51,7 @@ MISSING_MARKS = [
     "–",
 ]
 """Texts that people write for "no value". See "Missing values" in the design."""
-PAIRS = (
-    ("yes", "no"),
-    ("y", "n"),
-    ("true", "false"),
-    ("ja", "nein"),
-    ("j", "n"),
-    ("ja", "nee"),
-    ("ja", "nej"),
-    ("oui", "non"),
-    ("o", "n"),
-    ("sí", "no"),
-    ("si", "no"),
-    ("sì", "no"),
-    ("s", "n"),
-    ("sim", "não"),
-    ("tak", "nie"),
-    ("ano", "ne"),
-    ("da", "ne"),
-    ("da", "nu"),
-    ("evet", "hayır"),
-    ("ναι", "όχι"),
-    ("да", "нет"),
-    ("wahr", "falsch"),
-    ("vrai", "faux"),
-    ("verdadero", "falso"),
-    ("vero", "falso"),
-    ("verdadeiro", "falso"),
-    ("waar", "onwaar"),
-)
-"""Words for true and false that may be taken as such when a column holds no others."""
-NUMERIC_DATE = late(r"\d{1,2}([./-])\d{1,2}\1(\d{4}|\d{2})(\s\d{1,2}:\d{2}(:\d{2})?)?")
-YEAR_FIRST = late(r"\d{4}([./])\d{1,2}\1\d{1,2}(\s\d{1,2}:\d{2}(:\d{2})?)?")
-SIGNS = frozenset("€$£¥₹₺₽₪%‰")
-UNIT_SIGN = r"(?P<{}>[€$£¥₹₺₽₪%‰])"
-WITH_UNIT = late(
-    rf"[-+(]?(?:{UNIT_SIGN.format('before')}\s?[-+]?\d[\d.,'’\s]*"
-    rf"|\d[\d.,'’\s]*?\s?{UNIT_SIGN.format('behind')})\)?"
-)
-"""A number with a sign of currency or percent."""
-TWELVE_HOURS = late(r"\d{1,2}:\d{2}(:\d{2})? [AaPp][Mm]")
 NARROW = ("integer", "number", "date", "datetime", "zoned", "time")
-NUMBERLIKE = late(r"[+-]?[\d.,'’ \u00a0\u202f]*\d[.,]?")
 DATELIKE = late(r"[0-9]{1,4}([-/])[0-9]{1,2}\1[0-9]{1,4}")
 NO_NUMERAL = late(r"[A-DF-Za-df-z:€$£¥₹₺₽₪%‰]")
 """What stands in no numeral: letters but for that of an exponent, colons, signs of a unit."""
@@ -294,94 +252,11 @@ def rule_for(rule: Rule, kind: str, strict: bool) -> Rule:
     return msgspec.structs.replace(rule, kind=name, format=written or rule.format, strict=strict)
 
 
-@lru_cache(maxsize=4096)
-def date_kinds(text: str) -> tuple[str, ...]:
-    """The ways of writing a date or date-time, other than ISO 8601, that this text may follow.
-
-    Where the order of day and month cannot be seen, both are given.
-    """
-    if match := NUMERIC_DATE.fullmatch(text):
-        mark, year, clock, seconds = match.groups()
-        tail = f"{mark}{'%Y' if len(year) == 4 else '%y'}{_clock(clock, seconds)}"
-        kind = "datetime" if clock else "date"
-        return (f"{kind}|%d{mark}%m{tail}", f"{kind}|%m{mark}%d{tail}")
-    if match := YEAR_FIRST.fullmatch(text):
-        mark, clock, seconds = match.groups()
-        kind = "datetime" if clock else "date"
-        return (f"{kind}|%Y{mark}%m{mark}%d{_clock(clock, seconds)}",)
-    if kind := date_kind(text):
-        return (kind,)
-    if match := TWELVE_HOURS.fullmatch(text):
-        return ("time|%I:%M:%S %p" if match.group(1) else "time|%I:%M %p",)
-    return ()
-
-
-def packed_kinds(text: str) -> tuple[str, ...]:
-    """The ways of writing a declared date or date-time by digits alone that this text may follow.
-
-    ISO 8601-1:2019, basic format (5.2.2.1). Where no type is declared, such digits are a number.
-    """
-    if not text.isascii() or not text.isdigit():
-        return ()
-    return {8: ("date|%Y%m%d",), 14: ("datetime|%Y%m%d%H%M%S",)}.get(len(text), ())
-
-
-def _clock(clock: str | None, seconds: str | None) -> str:
-    if not clock:
-        return ""
-    return " %H:%M:%S" if seconds else " %H:%M"
-
-
-def boolean_kinds(words: set[str]) -> tuple[str, ...]:
-    """The pairs of words for true and false that these words are of."""
-    if not words or len(words) > 2:
-        return ()
-    return tuple(f"boolean|{pair[0]}|{pair[1]}" for pair in PAIRS if words <= set(pair))
-
-
 def words_of(cells: Cells) -> list[str]:
     """What stands in cells, without the blanks around it."""
     rest = cells.trimmed()
     words: list[str] = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
     return words
-
-
-def written(words: Sequence[str], packed: bool = False) -> tuple[str, ...]:
-    """Kinds with a way of writing that these cells may follow, judged by a few of them.
-
-    With `packed`, digits alone may be a date.
-    """
-    dates = [date_kinds(word) or (packed_kinds(word) if packed else ()) for word in words[:9]]
-    usual = max(dates, key=dates.count) if dates else ()
-    if usual := usual or unit_kinds(words):
-        return usual
-    return boolean_kinds(set(map(str.casefold, set(words))))
-
-
-def unit_kinds(words: Sequence[str]) -> tuple[str, ...]:
-    """The kind of numbers that all carry one sign of currency or percent."""
-    if not words or SIGNS.isdisjoint(words[0]):
-        return ()
-    matches = [WITH_UNIT.fullmatch(word) for word in words if word not in MISSING_MARKS]
-    signs = {match and (match["before"] or match["behind"]) for match in matches}
-    return (f"number|{signs.pop()}",) if len(signs) == 1 and None not in signs else ()
-
-
-def all_digits(words: Sequence[str]) -> bool:
-    """Are nearly all of these numbers but for zeros in front?"""
-    digits = [word for word in words if word.isdigit() and word.isascii()]
-    enough = len(digits) > 0.9 * len(words)
-    return enough and any(word[0] == "0" and len(word) > 1 for word in words)
-
-
-def numberlike(words: Sequence[str]) -> bool:
-    """Are nearly all of these numbers, in whatever way of marking decimals and groups?"""
-    others = 0
-    for word in words:
-        others += not NUMBERLIKE.fullmatch(word)
-        if others >= 0.1 * len(words):
-            return False
-    return bool(words)
 
 
 def impossible(words: Sequence[str], rule: Rule) -> set[str]:
@@ -390,32 +265,22 @@ def impossible(words: Sequence[str], rule: Rule) -> set[str]:
     The cells hold neither well-known marks nor the texts of codes.
     """
     words = words[:GLANCE]
-    found = set() if rule.format else _no_times(words)
-    marks = rule.decimal + rule.grouping
-    if not (rule.sign or rule.flags or rule.takes_flag or NO_NUMERAL.search(marks)):
-        letters = any(map(NO_NUMERAL.search, words)) or (
-            rule.decimal != rule.grouping and any(w.count(rule.decimal) > 1 for w in words)
-        )
-        dates = rule.grouping not in DATE_MARKS and any(map(DATELIKE.fullmatch, words))
-        if letters or dates:
+    starts = {} if rule.format else ISO_STARTS
+    found = {kind for kind, start in starts.items() if not all(map(start.match, words))}
+    decimal, grouping = rule.decimal, rule.grouping
+    if not (rule.sign or rule.flags or rule.takes_flag or NO_NUMERAL.search(decimal + grouping)):
+        marks = decimal != grouping and any(word.count(decimal) > 1 for word in words)
+        dates = grouping not in DATE_MARKS and any(map(DATELIKE.fullmatch, words))
+        if marks or dates or any(map(NO_NUMERAL.search, words)):
             return found | set(NARROW[:2])
-    return found | _no_integers(words, rule)
-
-
-def _no_times(words: Sequence[str]) -> set[str]:
-    """The kinds of dates and times that one of these words does not begin like."""
-    return {kind for kind, start in ISO_STARTS.items() if not all(map(start.match, words))}
-
-
-def _no_integers(words: Sequence[str], rule: Rule) -> set[str]:
-    """Integers, where one of these words has decimals that are not all zeros."""
     ranges = any(code.value is None for code in rule.codes)  # which may hold what is no integer
-    if ranges or rule.implied or rule.grouping == rule.decimal:
-        return set()
-    plain = [word.replace(rule.grouping, "") if rule.grouping else word for word in words]
-    parts = [word.partition(rule.decimal) for word in plain if len(word) <= SAFE]
+    if ranges or rule.implied or grouping == decimal:
+        return found
+    plain = [word.replace(grouping, "") if grouping else word for word in words]
+    parts = [word.partition(decimal) for word in plain if len(word) <= SAFE]
     broken = (left + right for left, _, right in parts if right.strip("0"))
-    return {"integer"} if any(each.isdigit() and each.isascii() for each in broken) else set()
+    whole = not any(each.isdigit() and each.isascii() for each in broken)
+    return found if whole else found | {"integer"}
 
 
 def thinkable(cells: Cells, decimal: str, share: float = 1.0) -> tuple[str, ...]:

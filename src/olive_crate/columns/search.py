@@ -31,8 +31,8 @@ import pyarrow as pa
 from .. import kernels
 from ..declaration.patterns import late
 from ..kernels.spans import Cells, SourceRows
-from ..kernels.types import Bytes, EarlyResult, Ints, NumbersRead, Request, TextRequest
-from .convert import TypedBlock, convert, missing, request_for, with_withheld
+from ..kernels.types import Bytes, EarlyResult, Ints, NumbersRead, Request
+from .convert import TypedBlock, convert, missing, ways_of, with_withheld
 from .numbers import number_request
 from .rule import (
     FIRST_MARK,
@@ -42,12 +42,11 @@ from .rule import (
     Rule,
     base,
     impossible,
-    rule_for,
     thinkable,
     words_of,
-    written,
 )
 from .statistics import Statistics
+from .written import written
 
 WIDER = {"integer": "number", "boolean|1|0": "integer"}
 """What follows a contradicted type; text follows all others."""
@@ -147,8 +146,7 @@ class TypeSearch:
         self.rule, self.state = rule, state
         self.is_declared = isinstance(state, (Declared, DeclaredTime))
         self.statistics = Statistics(not self.is_declared)
-        self._rules: dict[str, Rule] = {}
-        self._requests: dict[str, list[Request]] = {}
+        self._how = ways_of(rule, not self.is_declared)
 
     # What the whole source allows
 
@@ -261,7 +259,7 @@ class TypeSearch:
         read = self._early(cells, "integer")
         if read is None:
             probe = cells.at(slice(PROBE))
-            asked = number_request(self._rule("integer"))
+            asked = number_request(self._how.rule("integer"))
             read = kernels.read_numbers(probe.buffer, probe.starts, probe.ends, asked)
         if isinstance(read, NumbersRead) and read.left:
             return None
@@ -321,8 +319,10 @@ class TypeSearch:
 
         What a kernel has made of these very cells is used if it answers a request for this kind.
         """
-        done = convert(cells, self._rule(kind), self._early(cells, kind))
-        marked = done.worded and _has_marks(done)
+        done = convert(cells, self._how.rule(kind), self._early(cells, kind))
+        marked = done.worded and (
+            done.only >= FIRST_MARK if done.only else bool((done.reasons >= FIRST_MARK).any())
+        )
         if not len(done.unread) or kind in ("text", "category"):
             return TypedBlock(kind, done, marks=marked)
         rest = cells.at(done.unread).trimmed()
@@ -338,17 +338,12 @@ class TypeSearch:
     def _early(self, cells: Cells, kind: str) -> EarlyResult | None:
         """What a kernel has made of these cells, if it answers a request for this kind."""
         ready = cells.ready
-        if ready is None or not any(ready[0] is each for each in self._requests.get(kind, ())):
+        if ready is None:
             return None
-        return ready[1]
-
-    def _rule(self, kind: str) -> Rule:
-        """How cells are taken as this kind."""
-        rule = self._rules.get(kind)
-        if rule is None:
-            rule = rule_for(self.rule, kind, strict=not self.is_declared)
-            rule = self._rules[kind] = msgspec.structs.replace(rule, early=True)
-        return rule
+        for asked in self._how.requests(kind):
+            if asked is ready[0]:
+                return ready[1]
+        return None
 
     def _nothing(self, cells: Cells) -> tuple[Bytes, Ints]:
         """The reasons of cells that hold no value, and the indices of those that hold one."""
@@ -377,17 +372,8 @@ class TypeSearch:
         kind = "integer" if isinstance(state, Open) else state.kind  # as most columns are
         if several or isinstance(state, DeclaredTime):
             return None
-        if kind not in self._requests:
-            request = request_for(self._rule(kind))
-            plain = [TextRequest()] if isinstance(request, TextRequest) else []
-            self._requests[kind] = [] if request is None else [request, *plain]
-        known = self._requests[kind]
+        known = self._how.requests(kind)
         return known[-1 if self.statistics.all_different else 0] if known else None
-
-
-def _has_marks(done: Converted) -> bool:
-    """Are there well-known marks among the missing cells?"""
-    return done.only >= FIRST_MARK if done.only else bool((done.reasons >= FIRST_MARK).any())
 
 
 def _are_firsts(done: Converted) -> bool:

@@ -18,20 +18,9 @@ from ..kernels.reference.blanks import BLANK
 from ..kernels.spans import Cells, SourceRows
 from ..kernels.types import Ints
 from .convert import TypedBlock
-from .rule import (
-    FIRST_MARK,
-    MISSING_MARKS,
-    NUMBERLIKE,
-    Converted,
-    Rule,
-    all_digits,
-    base,
-    numberlike,
-    thinkable,
-    words_of,
-    written,
-)
+from .rule import FIRST_MARK, MISSING_MARKS, Converted, Rule, base, thinkable, words_of
 from .suggestions import Scale, Watch
+from .written import NUMBERLIKE, all_digits, numberlike, written
 
 MARKS = frozenset(MISSING_MARKS)
 LONGEST_MARK = max(len(mark.encode("utf-8")) for mark in MISSING_MARKS)

@@ -24,6 +24,7 @@ ENOUGH = 20
 """Fewer values suggest nothing."""
 HEAD = 64
 """Texts that mostly show that they are not few."""
+FIRST_GLANCE = 24
 GLANCE = 256
 """Numbers in which most variables repeat one already."""
 COMPARED = 50_000
@@ -81,11 +82,12 @@ class Scale(msgspec.Struct, eq=False):
     def _differences(self, numbers: np.ndarray) -> None:
         if not len(numbers):
             return
-        head = numbers[:GLANCE].tolist()
-        if len(set(head)) < len(head):
-            self.rising = self.differ = False
-            self.numbers.clear()
-            return
+        for size in (FIRST_GLANCE, GLANCE):
+            head = numbers[:size].tolist()
+            if len(set(head)) < len(head):
+                self.rising = self.differ = False
+                self.numbers.clear()
+                return
         rises = bool((numbers[1:] > numbers[:-1]).all())
         self.rising &= rises and (self.last is None or int(numbers[0]) > int(self.last))
         self.last = int(numbers[-1])

@@ -193,12 +193,7 @@ def all_present(count: int) -> Bytes:
 
 def none_missing(reasons: Bytes) -> bool:
     """Have all of these cells a value?"""
-    return all_shared(reasons) or not reasons.max(initial=0)
-
-
-def all_shared(reasons: Bytes) -> bool:
-    """Are these the reasons that all columns without missing values share?"""
-    return reasons.base is _Shared.reasons
+    return reasons.base is _Shared.reasons or not reasons.max(initial=0)
 
 
 def counted(count: int) -> Ints:

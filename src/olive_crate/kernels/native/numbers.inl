@@ -535,8 +535,10 @@ static NumbersTold read_all(const Cells cells, std::int64_t total, NumberRule ru
                 wholes[cell] = mantissas[each];
             }
         }
-        const int left_count = read_longs<DECIMALS, Several>(cells, rule, group, slow, slow_count, begin,
-                                                             into, reasons, left, habit, told);
+        const int left_count =
+            slow_count ? read_longs<DECIMALS, Several>(cells, rule, group, slow, slow_count, begin, into,
+                                                       reasons, left, habit, told)
+                       : 0;
         for (int each = 0; each < left_count; ++each) {
             const std::int64_t cell = begin + left[each];
             const Read read = read_slowly<DECIMALS>(cells.begin(cell), cells.end(cell), rule);

@@ -4,6 +4,7 @@
 
 #include "instructions.hpp"
 
+#include <algorithm>
 #include <memory>
 #include <vector>
 
@@ -13,6 +14,7 @@ namespace {
 
 constexpr std::int64_t PIECE = 32 << 10;  // bytes, so that text and positions stay in the cache
 constexpr std::int64_t MANY = 64;         // fields, of which a piece would hold few rows
+constexpr std::int64_t WIDEST = 1 << 20;  // bytes of a piece, however many fields there are
 constexpr std::int64_t RECORDS = 32 << 10;
 constexpr std::int64_t SPARE = 64;
 
@@ -244,7 +246,7 @@ RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t
                    Text name, Task* tasks, std::int64_t count) {
     RowsTold all;
     all.consumed = low;
-    std::int64_t piece = fields > MANY ? 3 * PIECE : PIECE, at = low;
+    std::int64_t piece = fields > MANY ? std::clamp(512 * fields, 3 * PIECE, WIDEST) : PIECE, at = low;
     Records records(buffer, marks, fields);
     std::vector<place> starts, ends;
     while (at < high) {

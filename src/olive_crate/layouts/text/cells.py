@@ -109,15 +109,23 @@ class Column(msgspec.Struct, frozen=True, eq=False):
 
 def columns_of(rows: Sequence[Row], fields: int) -> list[Column]:
     """What each of the columns holds in these rows."""
-    return [column_of(rows, index) for index in range(fields)]
+    if not rows or any(len(row.cells) < fields for row in rows):
+        return [column_of(rows, index) for index in range(fields)]
+    return [_column(cells, len(rows)) for cells in zip(*(row.cells for row in rows), strict=False)][
+        :fields
+    ]
 
 
 def column_of(rows: Sequence[Row], index: int) -> Column:
     """What one of the columns holds in these rows."""
-    cells = [row.cells[index].strip() for row in rows if index < len(row.cells)]
-    texts = tuple([text for text in cells if text and text not in MARKS])
-    values = len([text for text in texts if is_value(text)]) > MOSTLY * len(texts)
-    return Column(texts, bool(texts) and values, len(rows))
+    return _column([row.cells[index] for row in rows if index < len(row.cells)], len(rows))
+
+
+def _column(cells: Sequence[str], rows: int) -> Column:
+    """A column of so many rows that has these cells."""
+    texts = tuple([text for cell in cells if (text := cell.strip()) and text not in MARKS])
+    values = sum(map(is_value, texts)) > MOSTLY * len(texts)
+    return Column(texts, bool(texts) and values, rows)
 
 
 def usual_filled(rows: Sequence[Row]) -> int:

@@ -340,8 +340,13 @@ def _have_first(rows: Sequence[Row]) -> bool:
 
 
 def _numbers(rows: Sequence[Row], index: int) -> list[Decimal]:
-    cells = (row.cells[index] for row in rows if index < len(row.cells) and row.cells[index])
-    return [number for cell in cells if (number := number_of(cell.strip())) is not None]
+    return [
+        number
+        for row in rows
+        if index < len(row.cells)
+        and (cell := row.cells[index])
+        and (number := number_of(cell.strip())) is not None
+    ]
 
 
 def _is_sum(number: Decimal, held: Sequence[Decimal], parts: bool) -> bool:

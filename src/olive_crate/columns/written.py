@@ -1,0 +1,135 @@
+"""The ways of writing dates, truth values, numbers with a unit, that a few cells follow."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import lru_cache
+
+from ..declaration.patterns import late
+from .month_names import date_kind
+from .rule import MISSING_MARKS
+
+PAIRS = (
+    ("yes", "no"),
+    ("y", "n"),
+    ("true", "false"),
+    ("ja", "nein"),
+    ("j", "n"),
+    ("ja", "nee"),
+    ("ja", "nej"),
+    ("oui", "non"),
+    ("o", "n"),
+    ("sí", "no"),
+    ("si", "no"),
+    ("sì", "no"),
+    ("s", "n"),
+    ("sim", "não"),
+    ("tak", "nie"),
+    ("ano", "ne"),
+    ("da", "ne"),
+    ("da", "nu"),
+    ("evet", "hayır"),
+    ("ναι", "όχι"),
+    ("да", "нет"),
+    ("wahr", "falsch"),
+    ("vrai", "faux"),
+    ("verdadero", "falso"),
+    ("vero", "falso"),
+    ("verdadeiro", "falso"),
+    ("waar", "onwaar"),
+)
+"""Words for true and false that may be taken as such when a column holds no others."""
+NUMERIC_DATE = late(r"\d{1,2}([./-])\d{1,2}\1(\d{4}|\d{2})(\s\d{1,2}:\d{2}(:\d{2})?)?")
+YEAR_FIRST = late(r"\d{4}([./])\d{1,2}\1\d{1,2}(\s\d{1,2}:\d{2}(:\d{2})?)?")
+SIGNS = frozenset("€$£¥₹₺₽₪%‰")
+UNIT_SIGN = r"(?P<{}>[€$£¥₹₺₽₪%‰])"
+WITH_UNIT = late(
+    rf"[-+(]?(?:{UNIT_SIGN.format('before')}\s?[-+]?\d[\d.,'’\s]*"
+    rf"|\d[\d.,'’\s]*?\s?{UNIT_SIGN.format('behind')})\)?"
+)
+"""A number with a sign of currency or percent."""
+TWELVE_HOURS = late(r"\d{1,2}:\d{2}(:\d{2})? [AaPp][Mm]")
+NUMBERLIKE = late(r"[+-]?[\d.,'’ \u00a0\u202f]*\d[.,]?")
+
+
+@lru_cache(maxsize=4096)
+def date_kinds(text: str) -> tuple[str, ...]:
+    """The ways of writing a date or date-time, other than ISO 8601, that this text may follow.
+
+    Where the order of day and month cannot be seen, both are given.
+    """
+    if match := NUMERIC_DATE.fullmatch(text):
+        mark, year, clock, seconds = match.groups()
+        tail = f"{mark}{'%Y' if len(year) == 4 else '%y'}{_clock(clock, seconds)}"
+        kind = "datetime" if clock else "date"
+        return (f"{kind}|%d{mark}%m{tail}", f"{kind}|%m{mark}%d{tail}")
+    if match := YEAR_FIRST.fullmatch(text):
+        mark, clock, seconds = match.groups()
+        kind = "datetime" if clock else "date"
+        return (f"{kind}|%Y{mark}%m{mark}%d{_clock(clock, seconds)}",)
+    if kind := date_kind(text):
+        return (kind,)
+    if match := TWELVE_HOURS.fullmatch(text):
+        return ("time|%I:%M:%S %p" if match.group(1) else "time|%I:%M %p",)
+    return ()
+
+
+def packed_kinds(text: str) -> tuple[str, ...]:
+    """The ways of writing a declared date or date-time by digits alone that this text may follow.
+
+    ISO 8601-1:2019, basic format (5.2.2.1). Where no type is declared, such digits are a number.
+    """
+    if not text.isascii() or not text.isdigit():
+        return ()
+    return {8: ("date|%Y%m%d",), 14: ("datetime|%Y%m%d%H%M%S",)}.get(len(text), ())
+
+
+def _clock(clock: str | None, seconds: str | None) -> str:
+    if not clock:
+        return ""
+    return " %H:%M:%S" if seconds else " %H:%M"
+
+
+def boolean_kinds(words: set[str]) -> tuple[str, ...]:
+    """The pairs of words for true and false that these words are of."""
+    if not words or len(words) > 2:
+        return ()
+    return tuple(f"boolean|{pair[0]}|{pair[1]}" for pair in PAIRS if words <= set(pair))
+
+
+def written(words: Sequence[str], packed: bool = False) -> tuple[str, ...]:
+    """Kinds with a way of writing that these cells may follow, judged by a few of them.
+
+    With `packed`, digits alone may be a date.
+    """
+    dates = [date_kinds(word) or (packed_kinds(word) if packed else ()) for word in words[:9]]
+    usual = max(dates, key=dates.count) if dates else ()
+    if usual := usual or unit_kinds(words):
+        return usual
+    return boolean_kinds(set(map(str.casefold, set(words))))
+
+
+def unit_kinds(words: Sequence[str]) -> tuple[str, ...]:
+    """The kind of numbers that all carry one sign of currency or percent."""
+    if not words or SIGNS.isdisjoint(words[0]):
+        return ()
+    matches = [WITH_UNIT.fullmatch(word) for word in words if word not in MISSING_MARKS]
+    signs = {match and (match["before"] or match["behind"]) for match in matches}
+    return (f"number|{signs.pop()}",) if len(signs) == 1 and None not in signs else ()
+
+
+def all_digits(words: Sequence[str]) -> bool:
+    """Are nearly all of these numbers but for zeros in front?"""
+    digits = [word for word in words if word.isdigit() and word.isascii()]
+    enough = len(digits) > 0.9 * len(words)
+    return enough and any(word[0] == "0" and len(word) > 1 for word in words)
+
+
+def numberlike(words: Sequence[str]) -> bool:
+    """Are nearly all of these numbers, in whatever way of marking decimals and groups?"""
+    others = 0
+    for word in words:
+        others += not NUMBERLIKE.fullmatch(word)
+        if others >= 0.1 * len(words):
+            return False
+    return bool(words)
