@@ -196,3 +196,15 @@ def test_every_row_and_column_of_clean_files_is_read(columns, rows, delimiter, e
 def test_a_note_with_the_delimiter_in_it_is_a_note_and_a_record_is_none(line, cases):
     dataset = oc.load(text_of([NAMES, *deliveries(9)]) + f"{line}\n".encode())
     assert len(dataset) == cases and dataset.receipt.balanced
+
+
+@pytest.mark.parametrize("cells", [("5.", "6"), ("5.", "7.5"), ("12.", "3."), ("-5.", ".5")])
+@pytest.mark.parametrize("more", ["", ",1"])
+def test_a_number_with_a_mark_behind_it_is_no_heading(cells, more):
+    rows = [f"{cell}{more}" for cell in cells * 5]
+    names = ["net", "day"][: 1 + bool(more)]
+    found = oc.load("\n".join([",".join(names), *rows, ""]).encode())
+    assert list(found.names) == names
+    assert found["net"].values.to_pylist() == [float(cell) for cell in cells * 5]
+    without = oc.load("\n".join([*rows, ""]).encode())
+    assert len(without) == 10

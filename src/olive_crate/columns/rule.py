@@ -64,8 +64,6 @@ ISO_STARTS = {
 """How each kind begins where no format is declared: ISO 8601."""
 DATE_MARKS = ("-", "/")
 GLANCE = 8
-SAFE = 12
-"""Characters of a numeral whose decimals do not vanish by rounding."""
 
 
 class Rule(msgspec.Struct, frozen=True, eq=False):
@@ -277,7 +275,7 @@ def impossible(words: Sequence[str], rule: Rule) -> set[str]:
     if ranges or rule.implied or grouping == decimal:
         return found
     plain = [word.replace(grouping, "") if grouping else word for word in words]
-    parts = [word.partition(decimal) for word in plain if len(word) <= SAFE]
+    parts = [word.partition(decimal) for word in plain]
     broken = (left + right for left, _, right in parts if right.strip("0"))
     whole = not any(each.isdigit() and each.isascii() for each in broken)
     return found if whole else found | {"integer"}

@@ -17,7 +17,7 @@ from ...plan.model import Decisions
 from ...sources.source import Source
 from ..base import Row
 
-NUMBER = late(r"[+-]?[€$£]? ?(\d+([.,' \u00a0]\d+)*|[.,]\d+)([eE][+-]?\d+)? ?[%€]?")
+NUMBER = late(r"[+-]?[€$£]? ?(\d+([.,' \u00a0]\d+)*\.?|[.,]\d+)([eE][+-]?\d+)? ?[%€]?")
 MOMENT = late(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}([T ]\d.*)?|\d{1,2}:\d{2}(:\d{2}.*)?")
 YEAR = late(r"(1[6-9]|20)\d\d")
 ALIKE = str.maketrans("012345678", "9" * 9)
