@@ -19,6 +19,8 @@ from hypothesis import strategies as st
 
 import olive_crate as oc
 from olive_crate import kernels
+from olive_crate.columns.rule import code_values, reason_of
+from olive_crate.declaration.codes import MissingCode
 from olive_crate.kernels import reference
 from olive_crate.kernels.reference.times import compiled as compiled_pattern
 from olive_crate.kernels.types import (
@@ -275,6 +277,7 @@ def test_hard_numbers_are_nearest_to_what_is_written(both, name):
 
 PATTERNS = ["%Y-%m-%d", "%d.%m.%y", "%H:%M:%S", "%Y-%m-%dT%H:%M:%S.%f%z", "%d %b %Y", "%I:%M %p"]
 PATTERNS += ["%j/%Y", "%Y%m%d%H%M%S", "%m/%d/%Y %H:%M", "%d/%m/%Y %I:%M:%S %p", "%H:%M:%S.%f"]
+PATTERNS += ["%d de %b de %Y", "day %d/%m/%Y at %H:%M", "the %d. of %m., %Y", "%Y-%m-%d   %H:%M:%S"]
 PATTERNS += ["%d%m%Y", "%b %d, %Y", "%Y-%m-%dT%H:%M:%S.%f%z and what follows, if anything"]
 MOMENTS = st.one_of(
     st.datetimes().flatmap(lambda moment: st.sampled_from(PATTERNS).map(moment.strftime)),
@@ -307,6 +310,7 @@ def moments(draw: st.DrawFn) -> tuple[str, list[str]]:
     return pattern, texts
 
 
+@settings(max_examples=400)
 @given(moments(), st.booleans(), st.sampled_from([DAYS, OF_DAY, SINCE_1970]))
 def test_dates_and_times_are_read_alike(level, given_moments, exact, unit):
     pattern, texts = given_moments
@@ -357,6 +361,44 @@ def test_the_lowest_and_the_highest_number_are_found_alike(pairs, kind):
     looks = np.array([-9.0, 99.0, 999.0])
     for why in (reasons, None):
         assert reference.extremes(values, why, looks) == compiled.extremes(values, why, looks)
+
+
+EDGES = [0, 1, -9, 98, 99, 999, 2**53, 2**53 + 1, 2**63 - 1, -(2**63)]
+CODES = st.one_of(
+    st.sampled_from([-9, 98, 99, 999, 2**53, 2**63 - 1, 9.5, "99", "-9", 1e300, -1e300]).map(
+        lambda value: MissingCode(value=value)
+    ),
+    st.tuples(st.sampled_from([-9, 97.5, 2**53, -1e300]), st.sampled_from([1, 99, 1e300])).map(
+        lambda ends: MissingCode(from_=min(ends), to=max(ends))
+    ),
+    st.sampled_from([99, 0.5]).map(lambda low: MissingCode(from_=low)),
+)
+
+
+@given(
+    st.lists(st.tuples(st.sampled_from(EDGES), st.sampled_from([0, 0, 0, 1, 2])), max_size=120),
+    st.lists(CODES, max_size=4),
+    st.booleans(),
+)
+def test_codes_among_numbers_are_found_alike_and_rightly(level, cells, codes, whole):
+    values = np.array([value for value, _ in cells], np.int64 if whole else np.float64)
+    before = np.array([why for _, why in cells], np.uint8)
+    known = code_values(tuple(codes), ".", 0, whole)
+    one, two = before.copy(), before.copy()
+    assert reference.find_codes(values, one, known) == compiled.find_codes(values, two, known)
+    assert one.tolist() == two.tolist()
+    for value, was, why in zip(values.tolist(), before.tolist(), two.tolist(), strict=True):
+        hit = next((place for place, code in enumerate(codes) if stands_for(code, value)), None)
+        assert why == (was or (0 if hit is None else reason_of(hit)))
+
+
+def stands_for(code: MissingCode, value: float) -> bool:
+    """Is the value the code, or within it, as numbers of the value's own kind?"""
+    low, high = (code.from_, code.to) if code.value is None else (code.value, code.value)
+    low, high = (float(each) if isinstance(each, str) else each for each in (low, high))
+    if isinstance(value, float):
+        low, high = (None if each is None else float(each) for each in (low, high))
+    return (low is None or low <= value) and (high is None or value <= high)
 
 
 WORDS = st.text(st.sampled_from("ab \té–\n0123456789"), max_size=40).map(str.encode)

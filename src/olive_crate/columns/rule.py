@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from functools import lru_cache
 from typing import NamedTuple
@@ -14,7 +15,7 @@ from .. import kernels
 from ..declaration.codes import FIRST_CODE, MissingCode
 from ..declaration.patterns import late
 from ..kernels.spans import Cells
-from ..kernels.types import Flags, Ints, Place
+from ..kernels.types import CodeValues, Ints, Place
 from .column import NOTHING, Withheld
 
 PRESENT, IS_BLANK, IS_UNREADABLE, IS_NOT_IN_FILE = 0, 1, 2, 3
@@ -64,6 +65,7 @@ ISO_STARTS = {
 """How each kind begins where no format is declared: ISO 8601."""
 DATE_MARKS = ("-", "/")
 GLANCE = 8
+LEAST, MOST = -(2**63), 2**63 - 1
 
 
 class Rule(msgspec.Struct, frozen=True, eq=False):
@@ -162,23 +164,33 @@ def by_value(
     codes: tuple[MissingCode, ...],
     decimal: str,
     implied: int = 0,
-) -> None:
-    """Give the reasons of codes to the numbers that are codes; changes `reasons`."""
-    valid: Flags | None = None
+) -> int:
+    """Give the reasons of codes to the numbers that are codes; returns how many there are."""
+    known = code_values(codes, decimal, implied, values.dtype == np.int64)
+    return kernels.find_codes(values, reasons, known) if len(known.reasons) else 0
+
+
+@lru_cache(maxsize=256)
+def code_values(
+    codes: tuple[MissingCode, ...], decimal: str, implied: int, whole: bool
+) -> CodeValues:
+    """The numbers that the codes stand for, as integers if the column is `whole`."""
+    lows, highs, reasons = [], [], []
     for place, code in enumerate(codes):
         low, high = _span(code, decimal, implied)
         if low is None and high is None:
             continue
-        if valid is None:
-            valid = reasons == PRESENT
-        hit = valid.copy()
-        if low is not None:
-            hit &= values >= low
-        if high is not None:
-            hit &= values <= high
-        if hit.any():
-            reasons[hit] = FIRST_CODE + place
-            valid &= ~hit
+        low, high = -math.inf if low is None else low, math.inf if high is None else high
+        if whole:
+            low = LEAST if low <= LEAST else math.ceil(low)
+            high = MOST if high >= MOST else math.floor(high)
+            if low > MOST or high < LEAST:
+                continue
+        lows.append(low)
+        highs.append(high)
+        reasons.append(FIRST_CODE + place)
+    kind = np.int64 if whole else np.float64
+    return CodeValues(np.array(lows, kind), np.array(highs, kind), np.array(reasons, np.uint8))
 
 
 def ranged(values: np.ndarray, reasons: np.ndarray, codes: tuple[MissingCode, ...]) -> Withheld:

@@ -33,6 +33,7 @@ KERNELS = {
     "document_rows": ("sheet_xml", "sheet"),
     "encoded": ("gather", "cells"),
     "extremes": ("figures", "cells"),
+    "find_codes": ("figures", "cells"),
     "is_utf8": ("gather", "splitting"),
     "joined_texts": ("gather", "cells"),
     "line_marks": ("splitting", "splitting"),

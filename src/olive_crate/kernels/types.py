@@ -258,6 +258,15 @@ class Validity(NamedTuple):
     """The reason of all that are missing, if they have one and the same."""
 
 
+class CodeValues(NamedTuple):
+    """Numbers that stand for a missing value, of the kind of the column's values."""
+
+    lows: np.ndarray
+    highs: np.ndarray
+    """Both ends count; nothing lies between them where the low one is above."""
+    reasons: Bytes
+
+
 class Extremes(NamedTuple):
     """The smallest and the largest number, but for those that look like codes and lie beyond.
 

@@ -17,6 +17,7 @@ from ..types import (
     PAD,
     SINCE_1970,
     Bytes,
+    CodeValues,
     Extremes,
     Flags,
     Ints,
@@ -334,6 +335,15 @@ def validity(reasons: Bytes) -> Validity:
     bits = np.empty(-(-len(reasons) // 8), np.uint8)
     missing, only = _native.validity(np.ascontiguousarray(reasons), bits)
     return Validity(missing, pa.py_buffer(bits) if missing else None, only)
+
+
+def find_codes(values: np.ndarray, reasons: Bytes, codes: CodeValues) -> int:
+    """As in the reference."""
+    whole = values.dtype == np.int64
+    if not (values.flags.c_contiguous and reasons.flags.c_contiguous):
+        return reference.find_codes(values, reasons, codes)
+    found: int = _native.find_codes(values, whole, reasons, *codes)
+    return found
 
 
 def extremes(values: np.ndarray, reasons: Bytes | None, looks: np.ndarray) -> Extremes:

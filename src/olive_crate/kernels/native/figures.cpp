@@ -102,6 +102,55 @@ Extremes extremes_of(const Number* values, const byte* reasons, std::int64_t cou
 
 }  // namespace
 
+namespace {
+
+// So many at a time, of which mostly none lies between the lowest and the highest of the codes.
+template <class Number>
+std::int64_t codes_in(const Number* values, byte* reasons, std::int64_t count, Codes<Number> codes) {
+    if (!codes.count) return 0;
+    const Number low = *std::min_element(codes.lows, codes.lows + codes.count);
+    const Number high = *std::max_element(codes.highs, codes.highs + codes.count);
+    constexpr std::int64_t CHUNK = 32;
+    std::int64_t found = 0;
+    for (std::int64_t at = 0; at < count; at += CHUNK) {
+        const std::int64_t stop = at + CHUNK < count ? at + CHUNK : count;
+        unsigned any = 0;
+        for (std::int64_t each = at; each < stop; ++each)
+            any |= static_cast<unsigned>(values[each] >= low) & static_cast<unsigned>(values[each] <= high);
+        if (!any) continue;
+        byte own[CHUNK] = {};
+        for (std::int64_t code = codes.count; code-- > 0;) {  // without a branch that cannot be foretold
+            const Number from = codes.lows[code], to = codes.highs[code];
+            const byte reason = codes.reasons[code];
+            for (std::int64_t each = at; each < stop; ++each) {
+                const unsigned hit = static_cast<unsigned>(values[each] >= from) &
+                                     static_cast<unsigned>(values[each] <= to);
+                const byte mask = static_cast<byte>(0 - hit);
+                own[each - at] = static_cast<byte>((own[each - at] & ~mask) | (reason & mask));
+            }
+        }
+        for (std::int64_t each = at; each < stop; ++each) {
+            const byte free = static_cast<byte>(0 - static_cast<unsigned>(reasons[each] == 0));
+            const byte added = own[each - at] & free;
+            reasons[each] = static_cast<byte>(reasons[each] | added);
+            found += added != 0;
+        }
+    }
+    return found;
+}
+
+}  // namespace
+
+std::int64_t find_codes(const std::int64_t* values, byte* reasons, std::int64_t count,
+                        Codes<std::int64_t> codes) {
+    return codes_in(values, reasons, count, codes);
+}
+
+std::int64_t find_codes(const double* values, byte* reasons, std::int64_t count,
+                        Codes<double> codes) {
+    return codes_in(values, reasons, count, codes);
+}
+
 Extremes extremes(const std::int64_t* values, const byte* reasons, std::int64_t count,
                   Looks looks) {
     return extremes_of(values, reasons, count, looks);

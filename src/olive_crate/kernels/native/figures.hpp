@@ -17,6 +17,18 @@ struct Missing {
 // A bit for each reason that is 0, the lowest first; `bits` may be null.
 Missing validity(const byte* reasons, std::int64_t count, byte* bits);
 
+// Numbers from `lows` to `highs` are codes: cells that hold one get its reason, of several the first.
+// Returns how many cells do; those that have a reason already are left alone.
+template <class Number>
+struct Codes {
+    const Number *lows, *highs;
+    const byte* reasons;
+    std::int64_t count;
+};
+std::int64_t find_codes(const std::int64_t* values, byte* reasons, std::int64_t count,
+                        Codes<std::int64_t> codes);
+std::int64_t find_codes(const double* values, byte* reasons, std::int64_t count, Codes<double> codes);
+
 // Numbers that may be codes, in rising order, and what is found of them.
 struct Looks {
     const double* values;

@@ -571,8 +571,8 @@ struct Lanes {
                                       _mm256_subs_epu8(both(plain, digits), bytes(9)));
             const Four halves =
                 _mm256_maddubs_epi16(_mm256_shuffle_epi8(plain, order), _mm256_set1_epi16(0x010A));
-            const __m128i pairs =
-                _mm_or_si128(_mm256_castsi256_si128(halves), _mm256_extracti128_si256(halves, 1));
+            const __m128i pairs =  // a pair may lie in both
+                _mm_add_epi16(_mm256_castsi256_si128(halves), _mm256_extracti128_si256(halves, 1));
             const __m128i beyond =
                 _mm_cmpgt_epi16(pairs, half(reinterpret_cast<const byte*>(GREATEST)));
             found.date = static_cast<std::uint64_t>(_mm_cvtsi128_si64(pairs));

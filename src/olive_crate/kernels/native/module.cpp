@@ -429,6 +429,23 @@ auto validity_of(const In<byte>& reasons, const Out<byte>& bits) {
     return std::tuple(found.count, static_cast<int>(found.only));
 }
 
+Int codes_found(const In<byte>& values, bool whole, const Out<byte>& reasons, const In<byte>& lows,
+                const In<byte>& highs, const In<byte>& numbers) {
+    const Int count = reasons.bytes(), codes = numbers.bytes();
+    require(values.bytes() == 8 * count && lows.bytes() == 8 * codes && highs.bytes() == 8 * codes,
+            "find_codes: sizes differ");
+    const void *const all = values.data(), *const low = lows.data(), *const high = highs.data();
+    return unlocked([&] {
+        if (whole)
+            return find_codes(static_cast<const Int*>(all), reasons.data(), count,
+                              {static_cast<const Int*>(low), static_cast<const Int*>(high),
+                               numbers.data(), codes});
+        return find_codes(static_cast<const double*>(all), reasons.data(), count,
+                          {static_cast<const double*>(low), static_cast<const double*>(high),
+                           numbers.data(), codes});
+    });
+}
+
 auto extremes_of(const In<byte>& values, bool whole, const In<byte>& reasons, const In<double>& looks,
                  const Out<Int>& counts) {
     const Int count = values.bytes() / 8;
@@ -478,6 +495,7 @@ PyMethodDef METHODS[] = {
     exported<places>("record_places"),
     exported<tallied>("tally"),
     exported<validity_of>("validity"),
+    exported<codes_found>("find_codes"),
     exported<extremes_of>("extremes"),
     exported<instructions>("instructions"),
     {nullptr, nullptr, 0, nullptr},

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..buffers import bitmap
-from ..types import Bytes, Extremes, Ints, Validity
+from ..types import Bytes, CodeValues, Extremes, Ints, Validity
 
 
 def tally(reasons: Bytes) -> Ints:
@@ -22,6 +22,17 @@ def validity(reasons: Bytes) -> Validity:
     first = int(reasons[present.argmin()])
     alone = np.count_nonzero(reasons == first) == missing
     return Validity(missing, bitmap(present), first if alone else 0)
+
+
+def find_codes(values: np.ndarray, reasons: Bytes, codes: CodeValues) -> int:
+    """Give the numbers that are codes their reasons, of several the first; returns how many are.
+
+    Cells that have a reason already are left alone.
+    """
+    before = np.count_nonzero(reasons)
+    for low, high, reason in zip(*codes, strict=True):
+        reasons[(reasons == 0) & (values >= low) & (values <= high)] = reason
+    return int(np.count_nonzero(reasons) - before)
 
 
 def extremes(values: np.ndarray, reasons: Bytes | None, looks: np.ndarray) -> Extremes:

@@ -219,7 +219,7 @@ class _Cursor:
         hours, _ = self.number(2)
         colon = self.ok & (self.byte() == ord(":"))
         self.at = self.at + colon
-        complete = self.ok
+        complete = self.ok.copy()
         minutes, count = self.number(2)
         whole = (count == 2) | ((count == 0) & ~colon)
         self.ok = before & (zulu | (complete & whole & (hours < 24)))
