@@ -160,3 +160,21 @@ def test_a_mark_is_missing_in_numbers_of_every_form(mark, cell):
     assert found.variable.type in ("number", "integer")
     assert found.reason_counts() == {mark: ROWS // 3}
     same(loaded(column), with_reference(lambda: loaded(column)))
+
+
+@pytest.mark.parametrize("marks", [(".", ","), (",", "."), (",", " ")])
+@pytest.mark.parametrize(
+    "form", ["{} €", "€ {}", "{}\u00a0€", "-{} €", "({} €)", "$ {}", "{}  %", "€{}"]
+)
+def test_amounts_are_read_whatever_stands_between_sign_and_number(level, marks, form):
+    """From two digits to seven, with groups and two decimals, to the cent."""
+    mark, group = marks
+    cents = [37 * 7 ** (row % 7) + row for row in range(ROWS)]
+    plain = [f"{each / 100:,.2f}".replace(",", "g").replace(".", mark) for each in cents]
+    texts = [form.format(each.replace("g", group)) for each in plain]
+    sign = -1 if form[0] in "-(" else 1
+    column = (mark, group, texts)
+    found = loaded(column)["amount"]
+    assert found.variable.type == "number" and found.variable.unit in ("€", "$", "%")
+    assert found.values.to_pylist() == [sign * each / 100 for each in cents]
+    same(loaded(column), with_reference(lambda: loaded(column)))

@@ -429,6 +429,7 @@ OLIVE_APART static int read_longs(const Cells& cells, const NumberRule& rule, by
     for (int each = 0; each < total; ++each) {
         const byte *at = cells.begin(begin + places[each]), *end = cells.end(begin + places[each]);
         const bool good = !has_unit || writing->take_unit(at, end);
+        if (has_unit && good) writing->strip_blanks(at, end);
         texts[each] = {at, good ? end - at : 0};
     }
     int count;

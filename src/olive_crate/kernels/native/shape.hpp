@@ -28,14 +28,16 @@ struct Shape {
     int width = 0;          // 0: the pattern has no shape
     std::int64_t tail = 0;  // the step behind the last one that has a place
     int name = -1, half = -1;  // where the name of the month stands, and AM or PM
+    bool has_zone = false;  // within it
     bool has_date = false, short_year = false, has_hour = false, twelve = false;
     // The first sixteen characters and the last ones, which begin at `last`: literals, and 0xFF where
     // one stands, or a digit; then which digit makes which pair, 0x80 for those that are not there.
     int last = 0;
     byte literal[MOST] = {}, literals[MOST] = {}, digits[MOST] = {}, order[MOST];
 
-    // `left_out` has a bit for each pair whose first digit is not written.
-    Shape(const Pattern& pattern, unsigned left_out) {
+    // `left_out` has a bit for each pair whose first digit is not written; in a `zulu` shape a zone is
+    // the letter Z.
+    Shape(const Pattern& pattern, unsigned left_out, bool zulu) {
         signed char from[2 * none];  // where each digit stands; -1: nowhere
         std::memset(from, -1, sizeof from);
         const auto put = [&](Pair pair, int& at, int count) {
@@ -48,11 +50,11 @@ struct Shape {
         int at = 0;
         for (; tail < pattern.count && at + 6 < MOST; ++tail) {
             const byte kind = kind_of(pattern, tail);
-            if (kind == 'f' || kind == 'z') break;
+            if (kind == 'f' || (kind == 'z' && !zulu)) break;
             if (kind && (seen[kind] || kind == 'j')) return;
             seen[kind] = true;
-            if (!kind) {
-                literal[at] = pattern.steps[2 * tail + 1];
+            if (!kind || kind == 'z') {
+                literal[at] = kind ? static_cast<byte>('Z') : pattern.steps[2 * tail + 1];
                 literals[at++] = 0xFF;
             } else if (kind == 'b') {
                 if (!ends_a_word(pattern, tail)) return;
@@ -76,6 +78,7 @@ struct Shape {
             if (kind && kind != 'f' && kind != 'z') return;
         }
         short_year = seen['y'];
+        has_zone = seen['z'];
         twelve = seen['I'];
         has_date = (seen['Y'] != seen['y']) && (seen['m'] != seen['b']) && seen['d'];
         has_hour = seen['H'] != seen['I'];
@@ -138,8 +141,10 @@ inline std::vector<Shape> shapes_of(const Pattern& pattern) {
     std::vector<Shape> found;
     for (const unsigned left_out : {0u, DAY, MONTH, HOUR, DAY | MONTH, DAY | HOUR, MONTH | HOUR,
                                     DAY | MONTH | HOUR}) {
-        const Shape shape(pattern, left_out);
-        if (shape.width) found.push_back(shape);
+        for (const bool zulu : {true, false}) {
+            const Shape shape(pattern, left_out, zulu);
+            if (shape.width && (!zulu || shape.has_zone)) found.push_back(shape);
+        }
     }
     return found;
 }

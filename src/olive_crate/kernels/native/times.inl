@@ -200,6 +200,22 @@ static OLIVE_INLINE bool micros_of(const Shape& shape, const byte* at, const Pai
     return good;
 }
 
+// What has no place of its own: a fraction of a second, a zone.
+static inline bool followed(const byte* at, const byte* end, const Pattern& pattern,
+                            const Shape& shape, std::int64_t& micros) {
+    const std::int64_t count = end - at;
+    const bool is_fraction = shape.tail + 1 == pattern.count && pattern.steps[2 * shape.tail] == 'f';
+    if (is_fraction && static_cast<std::uint64_t>(count - 1) < 6) {
+        const std::uint64_t plain = (fetch(at) ^ ZEROS) << (64 - 8 * count);
+        micros += shape.has_hour ? static_cast<std::int64_t>(digits_value(plain) * SHIFTS[6 - count]) : 0;
+        return are_digits(plain);
+    }
+    Parts parts;
+    if (!by_cursor(at, end, pattern, shape.tail, parts)) return false;
+    micros += (shape.has_hour ? parts.fraction : 0) - parts.east * 60000000ll;
+    return true;
+}
+
 // Days and microseconds of a cell by one shape, and what may follow behind that.
 static inline bool read_shaped(const byte* at, const byte* end, const Pattern& pattern,
                                const Shape& shape, std::int64_t& days, std::int64_t& micros) {
@@ -214,10 +230,7 @@ static inline bool read_shaped(const byte* at, const byte* end, const Pattern& p
     if (shape.has_hour && !micros_of<false>(shape, at, pairs, micros)) return false;
     days = day;
     if (whole) return true;
-    Parts parts;
-    if (!by_cursor(at + shape.width, end, pattern, shape.tail, parts)) return false;
-    micros += (shape.has_hour ? parts.fraction : 0) - parts.east * 60000000ll;
-    return true;
+    return followed(at + shape.width, end, pattern, shape, micros);
 }
 
 // Cells that may follow one of several patterns: the one that the last cell followed is tried first.
@@ -228,11 +241,13 @@ class Moments {
         words_first = patterns.writing && patterns.writing->has_codes();
     }
 
-    // The shape that most cells have; none where words have to be looked for first.
-    const Shape* usual_shape() const {
-        const bool is_one = !words_first && !shapes->empty();
-        return is_one && shapes->front().tail == pattern->count ? &shapes->front() : nullptr;
+    // The shape of the last cell; none where words have to be looked for first, or few had it.
+    const Shape* usual_shape() {
+        rest -= rest > 0;
+        return words_first || rest ? nullptr : usual;
     }
+    const Pattern& usual_pattern() const { return *pattern; }
+    void leave_usual_shape() { rest = SPELL; }
 
     // The reason of a cell, 0 if it could be read.
     byte take(const byte* at, const byte* end, std::int64_t& days, std::int64_t& micros,
@@ -263,19 +278,46 @@ class Moments {
         *patterns.usual = each;
         pattern = &patterns.all[each];
         shapes = &patterns.shapes(each);
+        usual = shapes->empty() ? nullptr : &shapes->front();
     }
 
-    bool read_usual(const byte* at, const byte* end, std::int64_t& days, std::int64_t& micros) const {
+    bool read_usual(const byte* at, const byte* end, std::int64_t& days, std::int64_t& micros) {
+        for (const Shape& shape : *shapes) {
+            if (!read_shaped(at, end, *pattern, shape, days, micros)) continue;
+            usual = &shape;
+            return true;
+        }
         for (const Shape& shape : *shapes)
-            if (read_shaped(at, end, *pattern, shape, days, micros)) return true;
+            if (shape.name >= 0 && read_named(at, end, shape, days, micros)) return true;
         Parts parts;
         return by_cursor(at, end, *pattern, 0, parts) && meaning(parts, days, micros);
+    }
+
+    // With the whole name of the month: a copy in which only its first three letters stand.
+    bool read_named(const byte* at, const byte* end, const Shape& shape, std::int64_t& days,
+                    std::int64_t& micros) const {
+        const std::int64_t longer = end - at - shape.width;
+        const int month = longer > 0 && longer < 7 ? month_at(at + shape.name) : 0;
+        if (!month) return false;
+        const char* const name = MONTHS[month - 1];
+        Cursor cursor{at + shape.name, end};
+        if (static_cast<std::int64_t>(std::strlen(name)) != longer + 3 ||
+            !cursor.word(name, static_cast<int>(longer) + 3))
+            return false;
+        byte held[2 * Shape::MOST];
+        const byte* const behind = at + shape.name + 3 + longer;
+        std::memcpy(held, at, Shape::MOST);
+        std::memcpy(held + shape.name + 3, behind, static_cast<std::size_t>(Shape::MOST - shape.name - 3));
+        return read_shaped(held, held + shape.width, *pattern, shape, days, micros);
     }
 
     Patterns& patterns;
     const Pattern* pattern;
     const std::vector<Shape>* shapes;
+    const Shape* usual;
     bool words_first;  // a word may look like a date, and is none
+    static constexpr int SPELL = 32;
+    int rest = 0;  // for so many chunks of cells the usual shape is left alone
 };
 
 template <Unit UNIT>
@@ -290,9 +332,10 @@ static Value<UNIT> value_of(std::int64_t days, std::int64_t micros) {
 // The cells of one shape, without a branch; lists the others of so many.
 template <Unit UNIT, bool PLAIN, class Cells>
 static int read_usual_cells(const Cells& cells, std::int64_t begin, int size, const Shape& shape,
-                            Value<UNIT>* values, byte* reasons, int* rest) {
+                            const Pattern& pattern, Value<UNIT>* values, byte* reasons, int* rest) {
     const Lanes::Placed placed{shape};
     const int width = shape.width;
+    const bool whole = shape.tail == pattern.count;
     int count = 0;
     for (int each = 0; each < size; ++each) {
         const std::int64_t cell = begin + each;
@@ -300,9 +343,12 @@ static int read_usual_cells(const Cells& cells, std::int64_t begin, int size, co
         Pairs pairs;
         place days = 0;
         std::int64_t micros = 0;
-        bool good = (cells.end(cell) - at == width) & placed.read(at, pairs);
+        const byte* const end = cells.end(cell);
+        const std::int64_t behind = end - at - width;
+        bool good = (whole ? behind == 0 : behind >= 0) & placed.read(at, pairs);
         if (UNIT != Unit::of_day) good &= days_of<PLAIN>(shape, at, pairs, days);
         if (UNIT != Unit::days) good &= micros_of<PLAIN>(shape, at, pairs, micros);
+        if (!whole && good) good = followed(at + width, end, pattern, shape, micros);
         values[cell] = good ? value_of<UNIT>(days, micros) : 0;
         reasons[cell] = !good;
         rest[count] = each;
@@ -322,12 +368,14 @@ static NumbersTold read_all_times(const Cells cells, std::int64_t total, Pattern
         int count = size;
         const Shape* const usual = moments.usual_shape();
         if (usual && usual->has_date == (UNIT != Unit::of_day) &&
-            usual->has_hour == (UNIT != Unit::days))
+            usual->has_hour == (UNIT != Unit::days)) {
             count = (usual->is_plain() ? read_usual_cells<UNIT, true, Cells>
                                        : read_usual_cells<UNIT, false, Cells>)(
-                cells, begin, size, *usual, values, reasons, rest);
-        else
+                cells, begin, size, *usual, moments.usual_pattern(), values, reasons, rest);
+            if (4 * count > 3 * size) moments.leave_usual_shape();
+        } else {
             for (int each = 0; each < size; ++each) rest[each] = each;
+        }
         for (int each = 0; each < count; ++each) {
             const std::int64_t cell = begin + rest[each];
             std::int64_t days = 0, micros = 0;

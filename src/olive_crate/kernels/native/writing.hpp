@@ -83,6 +83,15 @@ class Writing {
         return true;
     }
 
+    // Moves past the blanks between a sign that was taken off and the numeral, if there may be any.
+    void strip_blanks(const byte*& at, const byte*& end) const {
+        if (!adorned) return;
+        while (end - at > 1 && end[-1] == ' ') --end;
+        while (end - at > 1 && *at == ' ') ++at;
+        if (end - at > 2 && end[-2] == 0xC2 && end[-1] == 0xA0) end -= 2;  // one that does not break
+        if (end - at > 2 && at[0] == 0xC2 && at[1] == 0xA0) at += 2;
+    }
+
   private:
     static constexpr std::size_t SLOTS = 512, MOST = 200;
     static constexpr byte FIRST_MARK = 200;  // reasons of well-known marks: see columns/rule.py
