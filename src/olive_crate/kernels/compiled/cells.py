@@ -293,13 +293,13 @@ def _sized(text: bytes) -> bytes:
 def steps_of(patterns: tuple[Pattern, ...], exact: tuple[bool, ...]) -> bytes:
     """Patterns as the kernels take them.
 
-    For each, two bytes for the number of its steps, its width, whether it is exact, and two bytes a
+    For each, two bytes for the number of its steps, whether it is exact, and two bytes a
     step: a directive and 0, or 0 and a literal byte.
     """
     parts = []
     for pattern, strictly in zip(patterns, exact, strict=True):
         count = len(pattern.steps)
-        parts.append(bytes([count >> 8, count & 255, min(pattern.width, 255), strictly]))
+        parts.append(bytes([count >> 8, count & 255, strictly]))
         parts += [bytes([ord(s.kind), 0] if s.kind else [0, s.byte]) for s in pattern.steps]
     return b"".join(parts)
 

@@ -16,7 +16,6 @@ namespace olive {
 struct Pattern {
     const byte* steps = nullptr;  // two bytes a step: the directive's letter and 0, or 0 and a literal
     std::int64_t count = 0;
-    int width = 0;       // bytes of a cell with every directive at its full width; 0 if not fixed
     bool exact = false;  // numbers need all the digits of their width
 };
 

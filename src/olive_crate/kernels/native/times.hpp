@@ -25,17 +25,16 @@ struct Patterns {
         return *held;
     }
 
-    // From two bytes for the number of steps, one for the width, one for `exact`, and the steps, of
+    // From two bytes for the number of steps, one for `exact`, and the steps, of
     // each pattern. False if they are not of that form.
     bool set(const byte* at, std::int64_t size) {
         const byte* const stop = at + size;
         for (count = 0; at < stop; ++count) {
-            if (count == MOST || stop - at < 4) return false;
+            if (count == MOST || stop - at < 3) return false;
             Pattern& each = all[count];
             each.count = at[0] * 256 + at[1];
-            each.width = at[2];
-            each.exact = at[3] != 0;
-            each.steps = at += 4;
+            each.exact = at[2] != 0;
+            each.steps = at += 3;
             if (stop - at < 2 * each.count) return false;
             at += 2 * each.count;
         }
