@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from hashlib import blake2b
 
 import numpy as np
 import pyarrow as pa
@@ -82,6 +81,8 @@ def all_differ(arrays: Sequence[pa.StringArray]) -> bool:
 
 def text_hashes(texts: pa.Array) -> Words:
     """A number for each text; those of different texts are the same once in 2^64 pairs."""
+    from hashlib import blake2b  # which takes as long as a small file
+
     coded = texts.dictionary_encode().fill_null("")
     digests = [
         blake2b(word.encode(), digest_size=8).digest() for word in coded.dictionary.to_pylist()
