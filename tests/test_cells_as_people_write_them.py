@@ -114,6 +114,9 @@ WAYS: dict[str, tuple[str, Callable[[random.Random], Any], Writing]] = {
 }
 
 
+COMMAS = ("decimal comma", "currency behind")
+
+
 def meant(value: Any, kind: str) -> Any:
     """What is compared: floats by their bits, moments without their zone."""
     if isinstance(value, float):
@@ -121,28 +124,48 @@ def meant(value: Any, kind: str) -> Any:
     return value.replace(tzinfo=None) if kind == "datetime" and value is not None else value
 
 
+def column_of(way: str, share: float) -> tuple[list[Any], list[str]]:
+    """Values, a share of which is missing, and how they are written."""
+    _, make, write = WAYS[way]
+    rng = random.Random(f"{way} {share}")
+    values = [None if rng.random() < share else make(rng) for _ in range(ROWS)]
+    return values, ["NA" if value is None else write(value) for value in values]
+
+
+def holds(column: oc.Column, way: str, values: list[Any]) -> None:
+    """The type, each value, and the reason of those that are missing."""
+    kind = WAYS[way][0]
+    assert column.variable.type == kind
+    found, missing = column.values.to_pylist(), values.count(None)
+    if kind == "text":
+        assert [text for text in found if text not in (None, "NA")] == list(filter(None, values))
+        return
+    assert column.reason_counts() == ({"NA": missing} if missing else {})
+    wanted = [float(each) if kind == "number" and each is not None else each for each in values]
+    assert [meant(each, kind) for each in found] == [meant(each, kind) for each in wanted]
+
+
 @pytest.mark.parametrize("share", [0, 0.02, 0.5], ids=["none missing", "few", "half"])
 @pytest.mark.parametrize("quote", ["", '"'], ids=["bare", "quoted"])
 @pytest.mark.parametrize("way", WAYS)
 def test_a_column_is_what_was_written(way, quote, share):
-    kind, make, write = WAYS[way]
-    rng = random.Random(f"{way} {share}")
-    values = [None if rng.random() < share else make(rng) for _ in range(ROWS)]
-    texts = ["NA" if value is None else write(value) for value in values]
+    values, texts = column_of(way, share)
     wrapped = [text if text == "NA" else f"{quote}{text}{quote}" for text in texts]
     rows = [f"{number};{text}" for number, text in enumerate(wrapped, 1)]
     found = oc.load("\n".join(["case;amount", *rows, ""]).encode())
-    column = found["amount"]
-    assert column.variable.type == kind
-    missing = values.count(None)
-    if kind != "text":
-        assert column.reason_counts() == ({"NA": missing} if missing else {})
-        assert [meant(each, kind) for each in column.values.to_pylist()] == [
-            meant(float(each) if kind == "number" and each is not None else each, kind)
-            for each in values
-        ]
-    else:
-        assert [text for text in column.values.to_pylist() if text not in (None, "NA")] == [
-            text for text in values if text is not None
-        ]
+    holds(found["amount"], way, values)
+    assert found.receipt.balanced
+
+
+@pytest.mark.parametrize("left", [True, False], ids=["left", "right"])
+@pytest.mark.parametrize("way", WAYS)
+def test_a_field_of_one_width_is_what_was_written(way, left):
+    values, texts = column_of(way, 0.1)
+    width = max(map(len, texts))
+    padded = [text.ljust(width) if left else text.rjust(width) for text in texts]
+    rows = [f"{number:5}{text}|" for number, text in enumerate(padded, 1)]
+    fields = [("case", 1, 5), ("amount", 6, 5 + width)]
+    options: dict[str, Any] = {"decimal": ",", "grouping": "."} if way in COMMAS else {}
+    found = oc.load("\n".join([*rows, ""]).encode(), fields=fields, encoding="utf-8", **options)
+    holds(found["amount"], way, values)
     assert found.receipt.balanced
