@@ -45,6 +45,11 @@ def moment(rng: random.Random) -> str:
     return (dt.datetime(2020, 1, 1) + dt.timedelta(seconds=rng.randrange(10**8))).isoformat(" ")
 
 
+def bare(date: dt.date) -> str:
+    """Without zeros in front."""
+    return f"{date.month}/{date.day}/{date.year}"
+
+
 SHAPES: dict[str, tuple[float, Cell]] = {
     "integers, 2 % NA": (1.2, marked(0.02, integer, "NA")),
     "integers, 50 % NA": (1.3, marked(0.5, integer, "NA")),
@@ -70,6 +75,9 @@ SHAPES: dict[str, tuple[float, Cell]] = {
     "dates 5 Jan 2021": (2, lambda rng: day(rng, "%d %b %Y")),
     "times of day": (2, lambda rng: f"{rng.randrange(24):02}:{rng.randrange(60):02}"),
     "moments": (2, moment),
+    "dates 1/5/2021": (2, lambda rng: bare(START + dt.timedelta(days=rng.randrange(4000)))),
+    "moments, UTC": (2, lambda rng: moment(rng).replace(" ", "T") + "Z"),
+    "amounts": (2.5, lambda rng: f'"{rng.uniform(1, 99999):,.2f} €"'),
     "few words": (1.6, lambda rng: rng.choice(VARIETIES)),
     "few words, quoted": (1.6, lambda rng: f'"{rng.choice(VARIETIES)}"'),
     "all different": (2.5, lambda rng: f"lot {rng.randrange(10**9):09}"),
