@@ -16,7 +16,7 @@ demo: .venv/ready
 	$(BIN)/olive-crate demo demo
 
 # All tests with the kernels that were built, and those of reading with the reference kernels too.
-READING = memory records values fixed missing balance workbooks detection fuzz packed
+READING = memory records values cells_as_people_write_them fixed missing balance workbooks detection fuzz packed
 test: .venv/ready
 	$(BIN)/python -m pytest -n auto
 	OLIVE_CRATE_KERNELS=reference $(BIN)/python -m pytest -n auto $(READING:%=tests/test_%.py)
