@@ -147,34 +147,38 @@ void numbers(const Input& input) {
 }
 
 Input steps(const char* form) {
-    Input made{0, 0, 0, 0};
-    int count = 0, width = 0;
+    Input made{0, 0, 0};
+    int count = 0;
     for (const char* at = form; *at; ++at, ++count) {
         if (*at == '%') {
             made.push_back(static_cast<byte>(*++at));
             made.push_back(0);
-            width += *at == 'Y' ? 4 : *at == 'b' ? 3 : 2;
         } else {
             made.push_back(0);
             made.push_back(static_cast<byte>(*at));
-            width += 1;
         }
     }
     made[1] = static_cast<byte>(count);
-    made[2] = static_cast<byte>(width);
     return made;
 }
 
 void times(const Input& input) {
     static const char* const FORMS[] = {"%Y-%m-%d", "%d.%m.%Y", "%m/%d/%Y", "%d %b %Y", "%y%m%d",
-                                        "%Y-%m-%dT%H:%M:%S", "%H:%M:%S", "%H:%M"};
+                                        "%Y-%m-%dT%H:%M:%S", "%H:%M:%S", "%H:%M",
+                                        "%d de %b de %Y", "%b %d, %Y", "%Y-%m-%d %H:%M:%S.%f",
+                                        "%Y-%m-%dT%H:%M:%S%z", "%m/%d/%Y %I:%M:%S %p", "%d.%m.%y",
+                                        "%I:%M %p", "%H:%M:%S.%f"};
     Padded text(input.data() + 3, input.size() - 3);
     const Cells cells(text);
     const CellsAt at{text.data(), cells.starts.data(), cells.ends.data(), 0, 0, 0, cells.count()};
-    const int form = input[1] & 7;
-    const Unit unit = form < 5 ? Unit::days : form == 5 ? Unit::since_1970 : Unit::of_day;
+    static const Unit UNITS[] = {
+        Unit::days,       Unit::days,       Unit::days,       Unit::days,       Unit::days,  Unit::since_1970,
+        Unit::of_day,     Unit::of_day,     Unit::days,       Unit::days,       Unit::since_1970,
+        Unit::since_1970, Unit::since_1970, Unit::days,       Unit::of_day,     Unit::of_day};
+    const int form = input[1] & 15;
+    const Unit unit = UNITS[form];
     Input held = steps(FORMS[form]);
-    held[3] = input[1] & 8 ? 1 : 0;
+    held[2] = input[1] & 16 ? 1 : 0;
     const Padded pattern(held.data(), held.size());
     const char* const sets[] = {"portable", "sse2", "avx2"};
     std::vector<std::int64_t> first;
