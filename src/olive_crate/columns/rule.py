@@ -54,7 +54,9 @@ MISSING_MARKS = [
 """Texts that people write for "no value". See "Missing values" in the design."""
 NARROW = ("integer", "number", "date", "datetime", "zoned", "time")
 DATELIKE = late(r"[0-9]{1,4}([-/])[0-9]{1,2}\1[0-9]{1,4}")
-NO_NUMERAL = late(r"[A-DF-Za-df-z:€$£¥₹₺₽₪%‰]")
+UNIT_SIGNS = "€$£¥₹₺₽₪%‰"
+"""Signs of currency, percent and per mille."""
+NO_NUMERAL = late(rf"[A-DF-Za-df-z:{UNIT_SIGNS}]")
 """What stands in no numeral: letters but for that of an exponent, colons, signs of a unit."""
 ISO_STARTS = {
     "date": late(r"[0-9]{4}-[0-9]{1,2}-[0-9]{1,2}(?![T ])"),

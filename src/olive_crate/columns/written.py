@@ -7,7 +7,7 @@ from functools import lru_cache
 
 from ..declaration.patterns import late
 from .month_names import date_kind
-from .rule import MISSING_MARKS
+from .rule import MISSING_MARKS, UNIT_SIGNS
 
 PAIRS = (
     ("yes", "no"),
@@ -41,8 +41,7 @@ PAIRS = (
 """Words for true and false that may be taken as such when a column holds no others."""
 NUMERIC_DATE = late(r"\d{1,2}([./-])\d{1,2}\1(\d{4}|\d{2})(\s\d{1,2}:\d{2}(:\d{2})?)?")
 YEAR_FIRST = late(r"\d{4}([./])\d{1,2}\1\d{1,2}(\s\d{1,2}:\d{2}(:\d{2})?)?")
-SIGNS = frozenset("€$£¥₹₺₽₪%‰")
-UNIT_SIGN = r"(?P<{}>[€$£¥₹₺₽₪%‰])"
+UNIT_SIGN = f"(?P<{{}}>[{UNIT_SIGNS}])"
 WITH_UNIT = late(
     rf"[-+(]?(?:{UNIT_SIGN.format('before')}\s?[-+]?\d[\d.,'’\s]*"
     rf"|\d[\d.,'’\s]*?\s?{UNIT_SIGN.format('behind')})\)?"
@@ -111,7 +110,7 @@ def written(words: Sequence[str], packed: bool = False) -> tuple[str, ...]:
 
 def unit_kinds(words: Sequence[str]) -> tuple[str, ...]:
     """The kind of numbers that all carry one sign of currency or percent."""
-    if not words or SIGNS.isdisjoint(words[0]):
+    if not words or not any(sign in words[0] for sign in UNIT_SIGNS):
         return ()
     matches = [WITH_UNIT.fullmatch(word) for word in words if word not in MISSING_MARKS]
     signs = {match and (match["before"] or match["behind"]) for match in matches}

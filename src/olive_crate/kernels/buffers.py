@@ -218,9 +218,9 @@ def bitmap(valid: Flags) -> pa.Buffer:
 
 def arrow(values: np.ndarray, valid: Flags | None, kind: pa.DataType) -> pa.Array:
     """Numbers of Arrow's own memory form as an Arrow array, null where `valid` is false."""
-    known = None if valid is None or bool(valid.all()) else bitmap(valid)
-    buffers = [known, pa.py_buffer(np.ascontiguousarray(values))]
-    return pa.Array.from_buffers(kind, len(values), buffers)
+    missing = 0 if valid is None else len(valid) - int(np.count_nonzero(valid))
+    known = Validity(missing, bitmap(valid)) if valid is not None and missing else None
+    return masked(values, known, kind)
 
 
 def masked(values: np.ndarray, validity: Validity | None, kind: pa.DataType) -> pa.Array:

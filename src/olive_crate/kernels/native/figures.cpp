@@ -100,10 +100,6 @@ Extremes extremes_of(const Number* values, const byte* reasons, std::int64_t cou
     return found;
 }
 
-}  // namespace
-
-namespace {
-
 // So many at a time, of which mostly none lies between the lowest and the highest of the codes.
 template <class Number>
 std::int64_t codes_in(const Number* values, byte* reasons, std::int64_t count, Codes<Number> codes) {

@@ -35,8 +35,8 @@ struct Learned {
         rest = 32;
     }
 
-    // From a numeral that is known to be one. `group` is the mark between
-    // groups of three digits, or the decimal mark where there is none.
+    // From a numeral that is known to be one. `group` is the mark between groups of three digits, or
+    // the decimal mark where there is none.
     void learn(const byte* at, const byte* end, byte mark, byte group) {
         Learned found;
         at += *at == '-' || *at == '+';
