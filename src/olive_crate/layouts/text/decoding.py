@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import codecs
+import re
 from collections.abc import Iterator
 from typing import IO, NamedTuple, cast
 
@@ -32,6 +33,25 @@ SINGLE_BYTE = [
     *("iso8859-2", "iso8859-5", "iso8859-7", "koi8-r", "cp850", "cp437", "mac-roman"),
     *("shift_jis", "euc_jp", "gb18030", "big5", "euc_kr"),
 ]
+SIGNS = "€°²³µ«»’‘“”„–—…·ªº§£¿¡½®™"
+WESTERN = "äöüßÄÖÜéèêëàâáãåæçñóòôõøœíìîïúùûýÿÉÈÀÁÂÃÅÆÇÑÓÒÔÕØŒÍÚ"
+CENTRAL = "ąćęłńóśźżčďěňřšťůžáéíúýäöüőűôľĺŕđßĄĆĘŁŃÓŚŹŻČĎĚŇŘŠŤŮŽÁÉÍÚÝÄÖÜŐŰÔĽ"
+BALTIC = "āčēģīķļņšūžąęėįųõäöüĀČĒĢĪĶĻŅŠŪŽĄĘĖĮŲÕÄÖÜ"
+ALPHABETS = [
+    (WESTERN, ["cp1252", "iso8859-15", "cp850", "mac-roman"]),
+    ("çğıöşüâîûÇĞİÖŞÜ", ["cp1254"]),
+    ("áðéíóúýþæöÁÉÍÓÚÞÆÖ", ["cp1252"]),
+    (CENTRAL, ["cp1250", "iso8859-2"]),
+    (BALTIC, ["cp1257"]),
+]
+"""Letters of western, Turkish, Icelandic, central European and Baltic languages, and what may spell
+them, the commonest first."""
+MISPLACED = (
+    r"(?<=[a-zà-ÿ])[À-Þ]|[À-ÿ]{3}|[£²³](?=[A-Za-zÀ-ÿ])|(?<=[A-Za-z])[¿¡]|(?<=[a-z])[–—](?=[a-z])"
+)
+"""A capital within a word, three letters beyond ASCII in a row, a sign or an exponent that leads
+a word, a mark that opens a question behind one, a dash within one."""
+ASCII = bytes(range(0x80))
 LEADING = bytes(range(0xC0, 0x100))
 """Bytes that lead a character beyond ASCII in UTF-8."""
 BINARY_SEEN = 8192
@@ -290,39 +310,44 @@ def _striking(piece: bytes) -> bytes:
 
 
 def _single_byte(text: bytes) -> EncodingFound:
-    from charset_normalizer import from_bytes
-
-    found = from_bytes(text, cp_isolation=[name.replace("-", "_") for name in SINGLE_BYTE])
-    names = [match.encoding for match in found]
-    if _decodes(text, "cp1252") and (not names or _is_western(text)):
-        names = ["cp1252", *(name for name in names if name != "cp1252")]
-    if not names:
-        names = ["latin-1"]
-    others = tuple(names[1:4])
-    beyond = sum(byte >= 0x80 for byte in text)
+    beyond = text.translate(None, ASCII)
+    tried = ((each, letters) for letters, encodings in ALPHABETS for each in encodings)
+    names = list(dict.fromkeys(each for each, letters in tried if _spells(text, each, letters)))
+    names = names or _likely(text)
+    first = _decoded(beyond, names[0])
+    others = [each for each in names[1:] if _decoded(beyond, each) != first]
     return EncodingFound(
         value=names[0],
         basis="characters",
-        characters=beyond,
-        alternatives=others,
+        characters=len(beyond),
+        alternatives=tuple(others[:3]),
         certain=False,
     )
 
 
-def _decodes(text: bytes, encoding: str) -> bool:
+def _likely(text: bytes) -> list[str]:
+    """Encodings by the letters and words they make of the text, the likeliest first."""
+    from charset_normalizer import from_bytes
+
+    found = from_bytes(text, cp_isolation=[name.replace("-", "_") for name in SINGLE_BYTE])
+    return [match.encoding for match in found] or [
+        "cp1252" if _decoded(text, "cp1252") else "latin-1"
+    ]
+
+
+def _decoded(text: bytes, encoding: str) -> str:
+    """The text in this encoding; empty where it does not fit."""
     try:
-        text.decode(encoding)
+        return text.decode(encoding)
     except UnicodeDecodeError:
+        return ""
+
+
+def _spells(text: bytes, encoding: str, letters: str) -> bool:
+    """Characters beyond ASCII are nearly all these letters or signs, and where they may stand."""
+    beyond = _decoded(text.translate(None, ASCII), encoding)
+    if not beyond:
         return False
-    return True
-
-
-def _is_western(text: bytes) -> bool:
-    """Letters beyond ASCII are few and those of western languages, and stand within words."""
-    decoded = text.decode("cp1252")
-    beyond = [char for char in decoded if ord(char) > 127]
-    usual = sum(
-        char in "äöüßÄÖÜéèêëàâáãåæçñóòôõøíìîïúùûýÿÉÈÀÁÂÃÅÆÇÑÓÒÔÕØÍÚ€°²³µ«»’‘“”„–—…·ªº§£"
-        for char in beyond
-    )
-    return usual >= 0.9 * len(beyond)
+    usual = dict.fromkeys(map(ord, letters + SIGNS))
+    misplaced = re.findall(MISPLACED, _decoded(text, encoding))
+    return len(beyond.translate(usual)) + len(misplaced) <= 0.1 * len(beyond)

@@ -1,0 +1,78 @@
+"""Files of one byte a character, as mills and offices of several countries write them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import olive_crate as oc
+
+TEXTS = {
+    "Spanish": ("Núñez Ibáñez, Lucía", "Cañada Honda", "¿Qué más?", "Ángel Güell", "Camino 2º"),
+    "in capitals": ("RAMÓN NÚÑEZ", "CAÑADA", "ÁNGEL GÜELL", "JAÉN", "CÓRDOBA"),
+    "German": ("Müller", "Köln", "Straße", "Öl", "Übermaß", "Jörg"),
+    "French": ("L’huile d’été", "forêt – bois", "ça", "Eugène", "œuvre", "à coût nul"),
+    "Portuguese": ("João", "São Tomé", "Conceição", "Açores", "Évora"),
+    "Nordic": ("Sørensen", "Møller", "Ågård", "Håkon", "Bjørn"),
+    "several countries": ("Møller", "José", "Álvarez", "Müller", "Françoise"),
+    "units": ("°C", "m²", "10 µg/m³", "5 €", "Málaga"),
+    "Turkish": ("Şahin", "İstanbul", "Çağrı", "Muğla", "öğüt"),
+    "Icelandic": ("Þór", "Ísafjörður", "Ægir", "Þórshöfn", "Guðrún"),
+    "Polish": ("Łukasz", "Łódź", "Żaneta", "Małgorzata", "Gdańsk", "żółw"),
+    "Czech": ("Český Krumlov", "Dvořák", "Náchod", "Růžička", "Žďár", "žluťoučký kůň"),
+    "Latvian": ("Mežaparks", "Rīga", "Šampēteris", "Jūrmala", "Dzimšana", "Ķekava"),
+    "Lithuanian": ("Šiauliai", "Panevėžys", "Klaipėda", "Ąžuolas", "žemė", "ąžuolų"),
+    "Greek": ("Ελένη", "Αθήνα", "Γιώργος", "Θεσσαλονίκη", "ελιά"),
+    "Russian": ("Иван", "Москва", "Ольга", "Казань", "маслина"),
+}
+SPELT = {
+    "cp1252": [
+        *("Spanish", "in capitals", "German", "French", "Portuguese", "Nordic"),
+        *("several countries", "units", "Icelandic"),
+    ],
+    "cp850": ["Spanish", "in capitals", "German", "Portuguese", "Nordic"],
+    "mac-roman": ["Spanish", "German", "Portuguese"],
+    "cp1254": ["Turkish"],
+    "cp1250": ["Polish", "Czech"],
+    "cp1257": ["Latvian", "Lithuanian"],
+    "cp1253": ["Greek"],
+    "cp1251": ["Russian"],
+    "koi8-r": ["Russian"],
+}
+
+
+def table(language: str) -> str:
+    names = TEXTS[language]
+    return "grower;note\n" + "".join(f"{name};{note}\n" for name in names for note in names[:2])
+
+
+def encoding_of(data: bytes) -> Any:
+    return next(each for each in oc.look(data).evidence if each.about == "source.encoding")
+
+
+@pytest.mark.parametrize(
+    ("encoding", "language"),
+    [(encoding, language) for encoding, known in SPELT.items() for language in known],
+)
+def test_letters_are_read_as_they_were_written(encoding: str, language: str) -> None:
+    text = table(language)
+    if encoding == "mac-roman" or encoding == "cp850":
+        text = text.replace("¿", "").replace("º", "")
+    written = [line.split(";")[0] for line in text.splitlines()[1:]]
+    found = oc.load(text.encode(encoding))
+    assert found["grower"].values.to_pylist() == written
+    about = encoding_of(text.encode(encoding))
+    assert about.basis == "characters"
+    assert not about.certain
+    assert about.characters == sum(not char.isascii() for char in text)
+
+
+@given(st.lists(st.sampled_from([*TEXTS["Spanish"], *TEXTS["French"]]), min_size=8, max_size=40))
+def test_other_encodings_are_named_only_where_they_read_other_letters(names: list[str]) -> None:
+    data = ("grower\n" + "\n".join(names) + "\n").encode("cp1252")
+    about = encoding_of(data)
+    for other in about.alternatives:
+        assert data.decode(other) != data.decode(about.value)
