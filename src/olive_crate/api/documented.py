@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import inspect
 from collections.abc import Callable
+from functools import cache
 from typing import Any, TypeVar
 
 from ..plan.option import GROUPS
@@ -25,19 +26,24 @@ def takes_reading_options(function: F) -> F:
     """Show every option of reading in the function's signature and docstring."""
     made = inspect.signature(function)
     own = [each for each in made.parameters.values() if each.kind is not each.VAR_KEYWORD]
-    options = [
-        inspect.Parameter(
-            name, inspect.Parameter.KEYWORD_ONLY, default=UNSET, annotation=TYPES[name]
-        )
-        for name in OPTIONS
-        if name not in made.parameters
-    ]
+    options = [each for each in _parameters() if each.name not in made.parameters]
     signature = made.replace(parameters=[*own, *options])
     function.__signature__ = signature  # type: ignore[attr-defined]
     function.__doc__ = f"{inspect.cleandoc(function.__doc__ or '')}\n\n{options_text()}"
     return function
 
 
+@cache
+def _parameters() -> list[inspect.Parameter]:
+    return [
+        inspect.Parameter(
+            name, inspect.Parameter.KEYWORD_ONLY, default=UNSET, annotation=TYPES[name]
+        )
+        for name in OPTIONS
+    ]
+
+
+@cache
 def options_text() -> str:
     """A line for each option, under the heading of its group."""
     lines = ["Options, each also a key of a plan:"]

@@ -7,6 +7,7 @@ and their fraction optional, with or without a zone. Date-times with a zone are 
 
 from __future__ import annotations
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 
@@ -86,7 +87,7 @@ def convert_times(cells: Cells, rule: Rule, early: EarlyResult | None = None) ->
     done = early if isinstance(early, TimesRead) else None
     if done is None:
         done = kernels.read_times(cells.buffer, cells.starts, cells.ends, first)
-    values, reasons, left, place, worded = done
+    values, reasons, left, place, worded = msgspec.structs.astuple(done)
     looked_for = worded is not None or not rule.codes
     if looked_for and none_missing(reasons):
         made = kernels.masked(values, None, kind)

@@ -49,7 +49,7 @@ def convert_numbers(cells: Cells, rule: Rule, early: EarlyResult | None = None) 
     if rule.sign is not None:
         cells = sign_in_front(cells, rule.sign)
     read = early if isinstance(early, NumbersRead) else _plain(cells, rule)
-    values, reasons, most, left, span, place, worded, inexact = read
+    values, reasons, most, left, span, place, worded, inexact = msgspec.structs.astuple(read)
     pending = np.flatnonzero(reasons == IS_UNREADABLE) if left else NONE
     if left:
         pending, deep, lost = _the_rest(cells, rule, pending, values, reasons)
@@ -160,7 +160,7 @@ def _other_forms(cells: Cells, rule: Rule) -> tuple[np.ndarray, Flags, int, int]
     if rule.implied:
         plain = numbers.with_implied(numerals, rule.implied).decimals
         written = np.where(mantissa_ends == ends, plain, numerals.decimals)
-        numerals = numerals._replace(decimals=written)
+        numerals = msgspec.structs.replace(numerals, decimals=written)
     values, exact = numbers.floats(numerals, exponent)
     exact &= fits & good & (starts < ends)
     if rule.strict and numerals.padded is not None:

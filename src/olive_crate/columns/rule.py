@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from functools import lru_cache
-from typing import NamedTuple
 
 import msgspec
 import numpy as np
@@ -56,7 +55,7 @@ NARROW = ("integer", "number", "date", "datetime", "zoned", "time")
 DATELIKE = late(r"[0-9]{1,4}([-/])[0-9]{1,2}\1[0-9]{1,4}")
 UNIT_SIGNS = "€$£¥₹₺₽₪%‰"
 """Signs of currency, percent and per mille."""
-NO_NUMERAL = late(rf"[A-DF-Za-df-z:{UNIT_SIGNS}]")
+NO_NUMERAL = {*"ABCDFGHIJKLMNOPQRSTUVWXYZabcdfghijklmnopqrstuvwxyz:", *UNIT_SIGNS}
 """What stands in no numeral: letters but for that of an exponent, colons, signs of a unit."""
 ISO_STARTS = {
     "date": late(r"[0-9]{4}-[0-9]{1,2}-[0-9]{1,2}(?![T ])"),
@@ -99,7 +98,7 @@ class Rule(msgspec.Struct, frozen=True, eq=False):
     """The sign of currency or percent that every number carries."""
 
 
-class Converted(NamedTuple):
+class Converted(msgspec.Struct, frozen=True):
     """A block of one variable. `values` is null exactly where `reasons` is not 0."""
 
     values: pa.Array
@@ -221,7 +220,7 @@ def _span(code: MissingCode, decimal: str, implied: int) -> tuple[float | None, 
     return code.from_, code.to
 
 
-class SourceColumn(NamedTuple):
+class SourceColumn(msgspec.Struct, frozen=True):
     """What a layout knows of a column before its cells are read."""
 
     implied_decimals: int = 0
@@ -278,12 +277,15 @@ def impossible(words: Sequence[str], rule: Rule) -> set[str]:
     """
     words = words[:GLANCE]
     starts = {} if rule.format else ISO_STARTS
-    found = {kind for kind, start in starts.items() if not all(map(start.match, words))}
+    digits = all(word[:1].isdigit() for word in words)
+    found = {
+        kind for kind, start in starts.items() if not (digits and all(map(start.match, words)))
+    }
     decimal, grouping = rule.decimal, rule.grouping
-    if not (rule.sign or rule.flags or rule.takes_flag or NO_NUMERAL.search(decimal + grouping)):
+    if not (rule.sign or rule.flags or rule.takes_flag or NO_NUMERAL & {decimal, grouping}):
         marks = decimal != grouping and any(word.count(decimal) > 1 for word in words)
         dates = grouping not in DATE_MARKS and any(map(DATELIKE.fullmatch, words))
-        if marks or dates or any(map(NO_NUMERAL.search, words)):
+        if marks or dates or not NO_NUMERAL.isdisjoint("".join(words)):
             return found | set(NARROW[:2])
     ranges = any(code.value is None for code in rule.codes)  # which may hold what is no integer
     if ranges or rule.implied or grouping == decimal:

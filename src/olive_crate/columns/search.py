@@ -332,7 +332,7 @@ class TypeSearch:
             return TypedBlock(kind, done, marks=marked)
         reasons = done.reasons.copy()
         reasons[done.unread[hit]] = MARK_REASONS[mark[hit]]
-        done = done._replace(reasons=reasons, unread=done.unread[~hit], only=0)
+        done = msgspec.structs.replace(done, reasons=reasons, unread=done.unread[~hit], only=0)
         return TypedBlock(kind, done, marks=True)
 
     def _early(self, cells: Cells, kind: str) -> EarlyResult | None:

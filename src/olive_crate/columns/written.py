@@ -57,6 +57,8 @@ def date_kinds(text: str) -> tuple[str, ...]:
 
     Where the order of day and month cannot be seen, both are given.
     """
+    if text.isalpha() or not any(map(str.isdigit, text)):
+        return ()
     if match := NUMERIC_DATE.fullmatch(text):
         mark, year, clock, seconds = match.groups()
         tail = f"{mark}{'%Y' if len(year) == 4 else '%y'}{_clock(clock, seconds)}"
@@ -66,6 +68,8 @@ def date_kinds(text: str) -> tuple[str, ...]:
         mark, clock, seconds = match.groups()
         kind = "datetime" if clock else "date"
         return (f"{kind}|%Y{mark}%m{mark}%d{_clock(clock, seconds)}",)
+    if not any(map(str.isalpha, text)):
+        return ()
     if kind := date_kind(text):
         return (kind,)
     if match := TWELVE_HOURS.fullmatch(text):
@@ -128,7 +132,7 @@ def numberlike(words: Sequence[str]) -> bool:
     """Are nearly all of these numbers, in whatever way of marking decimals and groups?"""
     others = 0
     for word in words:
-        others += not NUMBERLIKE.fullmatch(word)
+        others += word[:1].isalpha() or not NUMBERLIKE.fullmatch(word)
         if others >= 0.1 * len(words):
             return False
     return bool(words)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping, Sequence
-from typing import Any, Literal, NamedTuple
+from typing import Any, Literal
 
 import msgspec
 
@@ -73,7 +73,7 @@ def promised_from(value: Any, at: str = "promised") -> Promised:
     return made
 
 
-class Unchecked(NamedTuple):
+class Unchecked(msgspec.Struct, frozen=True):
     """A promise that cannot be judged by what is read."""
 
     promise: Literal["key", "relation", "total", "counts"]

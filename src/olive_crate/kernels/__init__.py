@@ -83,19 +83,21 @@ def use(name: str) -> None:
     if name not in NAMES:
         raise OliveCrateError(f'{CHOICE}: there are no kernels "{name}"; take {" or ".join(NAMES)}')
     try:
-        found = {each: kernel_of(name, each) for each in KERNELS}
+        if name == "compiled":
+            import_module(f"{__name__}.compiled")
     except ImportError as error:
         raise OliveCrateError(
             f"{CHOICE}: the compiled kernels are not there ({error}); install the package where "
             "there is a C++ compiler, or take the reference kernels"
         ) from None
-    globals().update(found)
+    for each in KERNELS:
+        globals().pop(each, None)
     _in_use = name
 
 
 def __getattr__(name: str) -> Any:
-    """What has one implementation only, fetched when it is first used."""
-    found = globals()[name] = kernel_of("reference", name)
+    """A kernel, fetched when it is first used."""
+    found = globals()[name] = kernel_of("reference" if name in IN_NUMPY else _in_use, name)
     return found
 
 

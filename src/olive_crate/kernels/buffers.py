@@ -15,8 +15,9 @@ import mmap
 import weakref
 from collections.abc import Sequence
 from contextlib import suppress
-from typing import Any, NamedTuple
+from typing import Any
 
+import msgspec
 import numpy as np
 import pyarrow as pa
 
@@ -278,7 +279,7 @@ class WholeColumns:
                 self.place(index, kind, 0, 0)
 
 
-class ColumnStart(NamedTuple):
+class ColumnStart(msgspec.Struct, frozen=True):
     """Where a block seems to begin in the whole columns, and how many rows it seems to have.
 
     More than these it must not fill: what is behind them is for the next block.

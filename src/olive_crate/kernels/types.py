@@ -88,7 +88,7 @@ class Table(msgspec.Struct, eq=False):
     """The name may stand in the first field of a record."""
 
 
-class LineMarks(NamedTuple):
+class LineMarks(msgspec.Struct, frozen=True):
     """Line feeds, carriage returns, and how many returns have a feed right behind them."""
 
     feeds: int
@@ -98,7 +98,7 @@ class LineMarks(NamedTuple):
     """How many lines they end."""
 
 
-class TextMarks(NamedTuple):
+class TextMarks(msgspec.Struct, frozen=True):
     """What a piece of text holds that has to be known before it can be cut by position."""
 
     lines: LineMarks
@@ -106,7 +106,7 @@ class TextMarks(NamedTuple):
     is_ascii: bool
 
 
-class CutPoint(NamedTuple):
+class CutPoint(msgspec.Struct, frozen=True):
     """A guess where the last record of a piece ends, and what was met in the whole piece."""
 
     cut: int
@@ -117,7 +117,7 @@ class CutPoint(NamedTuple):
     """Line ends up to the cut that are not quoted, by the same guess."""
 
 
-class Step(NamedTuple):
+class Step(msgspec.Struct, frozen=True):
     """One directive (`kind` is its letter) or one literal byte (`kind` is empty)."""
 
     kind: str
@@ -145,7 +145,7 @@ class Pattern(msgspec.Struct, frozen=True, eq=False):
         return any(step.kind == "z" for step in self.steps)
 
 
-class NumbersRead(NamedTuple):
+class NumbersRead(msgspec.Struct, frozen=True):
     """A column of a block as numbers.
 
     `reasons` has 0 for a cell that was read, 1 for a blank one, and 2 for one that is no plain
@@ -181,7 +181,7 @@ class Writing(NamedTuple):
     """Marks between groups of three digits."""
 
 
-class NumberRequest(NamedTuple):
+class NumberRequest(msgspec.Struct, frozen=True):
     """What is taken as a number."""
 
     whole: bool
@@ -195,7 +195,7 @@ class NumberRequest(NamedTuple):
     writing: Writing = Writing()
 
 
-class TimeRequest(NamedTuple):
+class TimeRequest(msgspec.Struct, frozen=True):
     """What is taken as a date or time."""
 
     patterns: tuple[Pattern, ...]
@@ -207,14 +207,14 @@ class TimeRequest(NamedTuple):
     """Words that may stand in a cell."""
 
 
-class Place(NamedTuple):
+class Place(msgspec.Struct, frozen=True):
     """Where the values of a block lie in an array for the whole column."""
 
     column: np.ndarray
     start: int
 
 
-class TimesRead(NamedTuple):
+class TimesRead(msgspec.Struct, frozen=True):
     """A column of a block as dates or times; `reasons` and `left` are as in `NumbersRead`."""
 
     values: np.ndarray
@@ -225,13 +225,13 @@ class TimesRead(NamedTuple):
     """Some cells hold a word that stands for "no value"; `None` if none was looked for."""
 
 
-class TextRequest(NamedTuple):
+class TextRequest(msgspec.Struct, frozen=True):
     """Text as it stands; different ones are told apart as long as they are no more than `most`."""
 
     most: int = 0
 
 
-class TextsRead(NamedTuple):
+class TextsRead(msgspec.Struct, frozen=True):
     """Which cells are blank, and the texts as places in a dictionary, if they are few enough."""
 
     blank: Flags
@@ -248,7 +248,7 @@ EarlyColumn = tuple[Request, EarlyResult]
 """What was wanted of a column, and what came of it."""
 
 
-class Validity(NamedTuple):
+class Validity(msgspec.Struct, frozen=True):
     """Which cells of a block have a value."""
 
     missing: int
@@ -267,7 +267,7 @@ class CodeValues(NamedTuple):
     reasons: Bytes
 
 
-class Extremes(NamedTuple):
+class Extremes(msgspec.Struct, frozen=True):
     """The smallest and the largest number, but for those that look like codes and lie beyond.
 
     `low` is infinite, and so is `high`, where there is no other number.
@@ -279,7 +279,7 @@ class Extremes(NamedTuple):
     """The numbers that look like codes, with their counts."""
 
 
-class SheetRule(NamedTuple):
+class SheetRule(msgspec.Struct, frozen=True):
     """How the cells of a sheet are to be understood."""
 
     string_starts: Ints
@@ -292,7 +292,7 @@ class SheetRule(NamedTuple):
     """Rows may be hidden."""
 
 
-class DocumentRows(NamedTuple):
+class DocumentRows(msgspec.Struct, frozen=True):
     """Rows of an OpenDocument sheet: filled cells, with the text of each side by side."""
 
     consumed: int
@@ -314,7 +314,7 @@ class DocumentRows(NamedTuple):
     """A cell style, which may be empty, and a currency."""
 
 
-class SheetRead(NamedTuple):
+class SheetRead(msgspec.Struct, frozen=True):
     """Filled cells. Positions are those of a shared string, or in `texts`."""
 
     rows: Ints

@@ -97,7 +97,7 @@ class Layout(Protocol):
         """A cell where it stands in its row; `offsets` are rows and the bytes they begin at."""
 
 
-class RangeLayout(NamedTuple):
+class RangeLayout(msgspec.Struct, frozen=True):
     """How a range of bytes of a source is read, and how ranges are found."""
 
     layout: Layout
@@ -107,7 +107,7 @@ class RangeLayout(NamedTuple):
     """Lines at the top of the source that belong to no record."""
 
 
-class RawCell(NamedTuple):
+class RawCell(msgspec.Struct, frozen=True):
     """A cell in the text of its row."""
 
     text: str
@@ -136,7 +136,7 @@ class Row(msgspec.Struct, frozen=True, eq=False):
         return len(self.cells) - self.cells.count("") - sum(map(str.isspace, self.cells))
 
 
-class Before(NamedTuple):
+class Before(msgspec.Struct, frozen=True):
     """What an earlier look at the same source has shown."""
 
     thorough: bool = True

@@ -6,7 +6,7 @@ import os
 import time
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -143,7 +143,7 @@ def _drafted_variable(column: ColumnReader) -> Variable:
     return msgspec.structs.replace(variable, missing=variable.missing[:own])
 
 
-class Named(NamedTuple):
+class Named(msgspec.Struct, frozen=True):
     """What a call names: one source, or the files of a set; and the plan to read by."""
 
     one: Source | None

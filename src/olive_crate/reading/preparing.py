@@ -93,7 +93,7 @@ def _reader(
 ) -> ColumnReader:
     column = found.layout.column(index)
     if errors is not None:
-        column = column._replace(errors=errors.get(variable.name, ()))
+        column = msgspec.structs.replace(column, errors=errors.get(variable.name, ()))
     if column.implied_decimals:
         if variable.type == "integer":
             raise PlanError(

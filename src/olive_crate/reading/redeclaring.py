@@ -153,7 +153,9 @@ def _search(old: Variable, asked: Variable, plan: Decisions) -> TypeSearch:
         errors = tuple(str(each) for each in undeclared if str(each).startswith("#"))
     known = SourceColumn(errors=errors)
     if field is not None:
-        known = known._replace(implied_decimals=field.decimals, sign=field.sign, padded=True)
+        known = msgspec.structs.replace(
+            known, implied_decimals=field.decimals, sign=field.sign, padded=True
+        )
     return search_for(plan, asked, known)
 
 

@@ -197,9 +197,9 @@ def with_fallback(
         except BadByte as error:
             if plan.source.encoding is not None or error.seen_beyond_ascii or before.around:
                 raise
-            before = before._replace(around=error.around)
+            before = msgspec.structs.replace(before, around=error.around)
         except OtherMarksMet as error:
-            before = before._replace(shapes=error.shapes)
+            before = msgspec.structs.replace(before, shapes=error.shapes)
         found = None
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable
 from typing import NamedTuple
 
@@ -17,6 +16,7 @@ from .text import name_list
 NAMED = 6
 FEWEST = 3
 """So many variables with the same to say are one line."""
+OF_NUMBERS = dict.fromkeys(map(ord, "0123456789.,:;\u2013"))
 NUMBERED = late(r"(.*?)(\d+)")
 
 
@@ -47,7 +47,7 @@ def _key(evidence: Evidence, place: int) -> tuple[str, ...]:
     """Alike are kinds and words, whatever the numbers in them."""
     if not evidence.variable:
         return (str(place),)
-    words = re.sub(r"[\d.,:;\u2013]+", "", variable_words(_alone(evidence)))
+    words = variable_words(_alone(evidence)).translate(OF_NUMBERS)
     mend = "" if evidence.mend is None else str(evidence.mend.parts)
     return (type(evidence).__name__, str(evidence.certain), words, mend)
 

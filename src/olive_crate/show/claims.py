@@ -27,12 +27,12 @@ WORDS_SHOWN = 4
 """Words of a list that are named."""
 
 
-@claim_of.register
+@claim_of.register(ev.EmptySource)
 def _(evidence: ev.EmptySource) -> str:
     return "the file is empty"
 
 
-@claim_of.register
+@claim_of.register(ev.EncodingFound)
 def _(evidence: ev.EncodingFound) -> str:
     count = several(evidence.characters, "non-ASCII character")
     return {
@@ -44,13 +44,13 @@ def _(evidence: ev.EncodingFound) -> str:
     }[evidence.basis]
 
 
-@claim_of.register
+@claim_of.register(ev.AlignedColumns)
 def _(evidence: ev.AlignedColumns) -> str:
     rows = several(evidence.rows, "row")
     return f"the same positions are blank in {rows}, and no delimiter fits as well"
 
 
-@claim_of.register
+@claim_of.register(ev.DelimiterFound)
 def _(evidence: ev.DelimiterFound) -> str:
     if not evidence.value:
         return "each row is one field"
@@ -58,23 +58,23 @@ def _(evidence: ev.DelimiterFound) -> str:
     return f"{rows} have {several(evidence.fields, 'field')}"
 
 
-@claim_of.register
+@claim_of.register(ev.QuoteFound)
 def _(evidence: ev.QuoteFound) -> str:
     return f"around {several(evidence.supporting or 0, 'sampled field')}"
 
 
-@claim_of.register
+@claim_of.register(ev.EscapeFound)
 def _(evidence: ev.EscapeFound) -> str:
     return f"before {several(evidence.supporting or 0, 'sampled quote')}"
 
 
-@claim_of.register
+@claim_of.register(ev.CommentFound)
 def _(evidence: ev.CommentFound) -> str:
     lines = several(evidence.supporting or 0, "sampled line")
     return f"begins {lines} that have other fields than the rest"
 
 
-@claim_of.register
+@claim_of.register(ev.DecimalMark)
 def _(evidence: ev.DecimalMark) -> str:
     if evidence.proven:
         return _proven(evidence)
@@ -94,7 +94,7 @@ def _(evidence: ev.DecimalMark) -> str:
     return claim
 
 
-@claim_of.register
+@claim_of.register(ev.GroupingMark)
 def _(evidence: ev.GroupingMark) -> str:
     if evidence.proven:
         return _proven(evidence)
@@ -107,12 +107,12 @@ def _proven(evidence: Evidence) -> str:
     return f'shown by "{proof.text}" in row {proof.row:,}'
 
 
-@claim_of.register
+@claim_of.register(ev.BlanksFollow)
 def _(evidence: ev.BlanksFollow) -> str:
     return "a blank stands behind nearly all delimiters"
 
 
-@claim_of.register
+@claim_of.register(ev.HeadingFound)
 def _(evidence: ev.HeadingFound) -> str:
     claim = several(evidence.names, "name")
     if evidence.levels > 1:
@@ -130,51 +130,51 @@ def _(evidence: ev.HeadingFound) -> str:
     return claim
 
 
-@claim_of.register
+@claim_of.register(ev.HeadingMoved)
 def _(evidence: ev.HeadingMoved) -> str:
     return f"the declared names stand here, not in row {evidence.declared}"
 
 
-@claim_of.register
+@claim_of.register(ev.TitlesFound)
 def _(evidence: ev.TitlesFound) -> str:
     return f"what stands above the table is left out: {quoted(evidence)}"
 
 
-@claim_of.register
+@claim_of.register(ev.NoHeading)
 def _(evidence: ev.NoHeading) -> str:
     return "the first full row looks like those below it"
 
 
-@claim_of.register
+@claim_of.register(ev.FieldNamesFound)
 def _(evidence: ev.FieldNamesFound) -> str:
     return f"it repeats {evidence.supporting} of the {evidence.names} field names"
 
 
-@claim_of.register
+@claim_of.register(ev.UnitsFound)
 def _(evidence: ev.UnitsFound) -> str:
     return several(evidence.supporting or 0, "unit")
 
 
-@claim_of.register
+@claim_of.register(ev.LabelsFound)
 def _(evidence: ev.LabelsFound) -> str:
     return several(evidence.supporting or 0, "label")
 
 
-@claim_of.register
+@claim_of.register(ev.CommentLabels)
 def _(evidence: ev.CommentLabels) -> str:
     count = evidence.supporting or 0
     taken = "a label" if count == 1 else "labels"
     return f"{count:,} on the heading's cells, taken as {taken}"
 
 
-@claim_of.register
+@claim_of.register(ev.AllowedByList)
 def _(evidence: ev.AllowedByList) -> str:
     first = ", ".join(f'"{word}"' for word in evidence.words[:WORDS_SHOWN])
     more = len(evidence.words) - WORDS_SHOWN
     return f"a list of the sheet allows {first}" + (f" and {more} more" if more > 0 else "")
 
 
-@claim_of.register
+@claim_of.register(ev.ClosingRows)
 def _(evidence: ev.ClosingRows) -> str:
     one = evidence.rows == 1
     rows = "the last row" if one else f"the last {evidence.rows} rows"
@@ -189,12 +189,12 @@ def _(evidence: ev.ClosingRows) -> str:
     return f"{rows} {'is' if one else 'are'} {kind}, left out{asked}: {quoted(evidence)}"
 
 
-@claim_of.register
+@claim_of.register(ev.EndNotSeen)
 def _(evidence: ev.EndNotSeen) -> str:
     return "the end is reached only by reading it all; totals and notes there are found then"
 
 
-@claim_of.register
+@claim_of.register(ev.LeftOutByPosition)
 def _(evidence: ev.LeftOutByPosition) -> str:
     rows = "a row that looks" if evidence.rows == 1 else f"{evidence.rows} rows that look"
     return f"{rows} like data behind the last one given, left out: {quoted(evidence)}"
@@ -208,18 +208,18 @@ def quoted(evidence: Evidence) -> str:
     return f"{', '.join(texts)}{more}"
 
 
-@claim_of.register
+@claim_of.register(ev.RepeatedHeading)
 def _(evidence: ev.RepeatedHeading) -> str:
     rows = row_list(evidence.rows, evidence.supporting)
     return f"in {rows}, {'left out as asked' if evidence.value == 'skip' else 'read as data'}"
 
 
-@claim_of.register
+@claim_of.register(ev.RecordLength)
 def _(evidence: ev.RecordLength) -> str:
     return "there are no line ends; this is where the fields end"
 
 
-@claim_of.register
+@claim_of.register(ev.FieldsFound)
 def _(evidence: ev.FieldsFound) -> str:
     counts = (
         (evidence.by_blanks, "blank in all rows"),
@@ -231,12 +231,12 @@ def _(evidence: ev.FieldsFound) -> str:
     return f"{breaks} in {several(evidence.rows, 'sampled row')}: {listed or 'none'}"
 
 
-@claim_of.register
+@claim_of.register(ev.SharedPositions)
 def _(evidence: ev.SharedPositions) -> str:
     return f'fields "{evidence.field}" and "{evidence.other}" both have them'
 
 
-@claim_of.register
+@claim_of.register(ev.CutValues)
 def _(evidence: ev.CutValues) -> str:
     better = evidence.better
     instead = "" if better is None else f"; a break after {better} would cut none"
@@ -247,19 +247,19 @@ def _(evidence: ev.CutValues) -> str:
     )
 
 
-@claim_of.register
+@claim_of.register(ev.UncoveredPositions)
 def _(evidence: ev.UncoveredPositions) -> str:
     line = f" of line {evidence.line}" if evidence.line else ""
     rows = row_list(evidence.rows, evidence.against)
     return f"no field covers these positions{line}, but they hold text in {rows}"
 
 
-@claim_of.register
+@claim_of.register(ev.SheetChosen)
 def _(evidence: ev.SheetChosen) -> str:
     return f"it holds the largest block of {several(evidence.sheets, 'sheet')}"
 
 
-@claim_of.register
+@claim_of.register(ev.BlockChosen)
 def _(evidence: ev.BlockChosen) -> str:
     cells = several(evidence.supporting or 0, "filled cell")
     if evidence.blocks < 2:
@@ -267,7 +267,7 @@ def _(evidence: ev.BlockChosen) -> str:
     return f"the largest of {several(evidence.blocks, 'block')}, {cells}"
 
 
-@claim_of.register
+@claim_of.register(ev.LiesOnItsSide)
 def _(evidence: ev.LiesOnItsSide) -> str:
     rows = several(evidence.rows, "row")
     return (
@@ -276,7 +276,7 @@ def _(evidence: ev.LiesOnItsSide) -> str:
     )
 
 
-@claim_of.register
+@claim_of.register(ev.VariablesDescribed)
 def _(evidence: ev.VariablesDescribed) -> str:
     return (
         f"{evidence.names} of {several(evidence.of, 'variable')} are described in the sheet "
@@ -284,7 +284,7 @@ def _(evidence: ev.VariablesDescribed) -> str:
     )
 
 
-@claim_of.register
+@claim_of.register(ev.HiddenCells)
 def _(evidence: ev.HiddenCells) -> str:
     parts = [row_list(evidence.rows, evidence.row_count)] if evidence.rows else []
     parts += [f"column {each}" for each in evidence.columns]
@@ -292,14 +292,14 @@ def _(evidence: ev.HiddenCells) -> str:
     return f"{', '.join(parts)} hidden in the sheet, {read}"
 
 
-@claim_of.register
+@claim_of.register(ev.MergedCells)
 def _(evidence: ev.MergedCells) -> str:
     shown = ", ".join(evidence.areas) + (" …" if evidence.count > len(evidence.areas) else "")
     areas = several(evidence.count, "merged area")
     return f"{areas} among the data ({shown}): only the first cell of each holds the value"
 
 
-@claim_of.register
+@claim_of.register(ev.CellsOutside)
 def _(evidence: ev.CellsOutside) -> str:
     count = evidence.supporting or 0
     shown = ", ".join(evidence.cells) + (" …" if count > len(evidence.cells) else "")
@@ -307,12 +307,12 @@ def _(evidence: ev.CellsOutside) -> str:
     return f"{several(count, 'filled cell')} not read{read}: {shown}"
 
 
-@claim_of.register
+@claim_of.register(ev.BlanksAround)
 def _(evidence: ev.BlanksAround) -> str:
     return f"{several(evidence.supporting or 0, 'text')} with blanks around them, kept as written"
 
 
-@claim_of.register
+@claim_of.register(ev.MixedKinds)
 def _(evidence: ev.MixedKinds) -> str:
     return ", ".join(map(_kind_words, evidence.kinds))
 
@@ -327,19 +327,19 @@ def _kind_words(kind: ev.KindCount) -> str:
     return f"{words} ({'; '.join(texts)}{' …' if kind.others else ''})"
 
 
-@claim_of.register
+@claim_of.register(ev.NumbersStoredAsText)
 def _(evidence: ev.NumbersStoredAsText) -> str:
     rows = row_list(evidence.rows, evidence.count)
     numbers = several(evidence.count, "number")
     return f"{numbers} stored as text ({rows}), read as numbers where the column is numeric"
 
 
-@claim_of.register
+@claim_of.register(ev.StoredAsText)
 def _(evidence: ev.StoredAsText) -> str:
     cells = several(evidence.supporting or 0, "cell")
     return f"all {cells} are text, but nearly all look like {evidence.type}s stored as text"
 
 
-@claim_of.register
+@claim_of.register(ev.SerialDays)
 def _(evidence: ev.SerialDays) -> str:
     return "plain numbers that look like the serial numbers of days"

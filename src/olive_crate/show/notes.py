@@ -23,28 +23,28 @@ def note_words(note: Note) -> str:
     raise NotImplementedError(f"no words for {type(note).__name__}")
 
 
-@note_words.register
+@note_words.register(ev.RenamedColumn)
 def _(note: ev.RenamedColumn) -> str:
     return f'column {note.column}: a second "{note.heading}", renamed to "{note.name}"'
 
 
-@note_words.register
+@note_words.register(ev.UnnamedColumns)
 def _(note: ev.UnnamedColumns) -> str:
     listed = ", ".join(map(str, note.columns[:5])) + (" …" if len(note.columns) > 5 else "")
     return f"no heading for column {listed}: named by position"
 
 
-@note_words.register
+@note_words.register(ev.FellBack)
 def _(note: ev.FellBack) -> str:
     return f"read as delimited, since aligned columns do not hold throughout ({note.why})"
 
 
-@note_words.register
+@note_words.register(ev.SourceChanged)
 def _(note: ev.SourceChanged) -> str:
     return f"{note.name} was changed while it was read; what was there is what was taken"
 
 
-@note_words.register
+@note_words.register(ev.NoKeyInTable)
 def _(note: ev.NoKeyInTable) -> str:
     which = f'the table "{note.name}"' if note.name else "the query"
     return (
@@ -53,7 +53,7 @@ def _(note: ev.NoKeyInTable) -> str:
     )
 
 
-@note_words.register
+@note_words.register(ev.ProvisionalTypes)
 def _(note: ev.ProvisionalTypes) -> str:
     return (
         f"types are provisional: settled by the first {several(note.rows, 'row')}; "
@@ -61,12 +61,12 @@ def _(note: ev.ProvisionalTypes) -> str:
     )
 
 
-@note_words.register
+@note_words.register(ev.UndeclaredColumns)
 def _(note: ev.UndeclaredColumns) -> str:
     return f"columns that the plan does not mention: {_quoted(note.names)}"
 
 
-@note_words.register
+@note_words.register(ev.MovedColumns)
 def _(note: ev.MovedColumns) -> str:
     return f"columns in another order than in the plan: {_quoted(note.names)}"
 
@@ -75,7 +75,7 @@ def _quoted(names: tuple[str, ...]) -> str:
     return ", ".join(f'"{name}"' for name in names[:8]) + (" …" if len(names) > 8 else "")
 
 
-@note_words.register
+@note_words.register(ev.PlainNameTaken)
 def _(note: ev.PlainNameTaken) -> str:
     cut = "" if note.cut_to is None else f", cut to {note.cut_to} characters,"
     return (
@@ -84,7 +84,7 @@ def _(note: ev.PlainNameTaken) -> str:
     )
 
 
-@note_words.register
+@note_words.register(ev.PromiseNotChecked)
 def _(note: ev.PromiseNotChecked) -> str:
     if not note.lacking:
         return "not checked: promised rows and totals, because only the first rows are read"
@@ -93,19 +93,19 @@ def _(note: ev.PromiseNotChecked) -> str:
     return f"not checked: the promise {what}, because {note.lacking} is not kept"
 
 
-@note_words.register
+@note_words.register(ev.IncompleteRecord)
 def _(note: ev.IncompleteRecord) -> str:
     lines = several(note.lacking, "line")
     return f"the last record, from row {note.row:,}, lacks {lines}, which are read as blank"
 
 
-@note_words.register
+@note_words.register(ev.CutCharacters)
 def _(note: ev.CutCharacters) -> str:
     cells = several(note.cells, "cell")
     return f"positions in bytes cut a character in {cells}; it belongs to neither field"
 
 
-@note_words.register
+@note_words.register(ev.DictionaryGap)
 def _(note: ev.DictionaryGap) -> str:
     where = f'{note.source}: column "{note.variable}"' if note.variable else note.source
     if note.gap == "several":
@@ -117,33 +117,33 @@ def _(note: ev.DictionaryGap) -> str:
     return f"{where}: {note.key} are ignored"
 
 
-@note_words.register
+@note_words.register(ev.FilesDiffer)
 def _(note: ev.FilesDiffer) -> str:
     return set_words.differing_words(note)
 
 
-@note_words.register
+@note_words.register(ev.NotInFiles)
 def _(note: ev.NotInFiles) -> str:
     return set_words.absent_words(note)
 
 
-@note_words.register
+@note_words.register(ev.FileSetAside)
 def _(note: ev.FileSetAside) -> str:
     return f"set aside, not part of the data: {note.file} ({note.why})"
 
 
-@note_words.register
+@note_words.register(ev.FilesLeftOut)
 def _(note: ev.FilesLeftOut) -> str:
     return f"not taken for data: {set_words.file_list(note.names, len(note.names))}"
 
 
-@note_words.register
+@note_words.register(ev.EmptyFiles)
 def _(note: ev.EmptyFiles) -> str:
     are = "is" if len(note.names) == 1 else "are"
     return f"{set_words.file_list(note.names, len(note.names))} {are} empty"
 
 
-@note_words.register
+@note_words.register(ev.FilesNotReached)
 def _(note: ev.FilesNotReached) -> str:
     return f"the limit was reached before {several(note.count, 'file')}, which were not read"
 
@@ -206,22 +206,22 @@ def promised_words(promise: Promise) -> str:
     return "required"
 
 
-@promised_words.register
+@promised_words.register(kept.RowCount)
 def _(promise: kept.RowCount) -> str:
     return f"{promise.promised} rows"
 
 
-@promised_words.register
+@promised_words.register(kept.UniqueKey)
 def _(promise: kept.UniqueKey) -> str:
     return f"{', '.join(promise.names)} unique"
 
 
-@promised_words.register
+@promised_words.register(kept.KeptRelation)
 def _(promise: kept.KeptRelation) -> str:
     return promise.relation
 
 
-@promised_words.register
+@promised_words.register(kept.Total)
 def _(promise: kept.Total) -> str:
     if promise.promised is None:
         return f"total {promise.where}"
@@ -230,19 +230,19 @@ def _(promise: kept.Total) -> str:
     return f"total {value_text(promise.promised)}{where}"
 
 
-@promised_words.register
+@promised_words.register(kept.Within)
 def _(promise: kept.Within) -> str:
     low, high = ("" if each is None else str(each) for each in (promise.low, promise.high))
     return f"within {low}..{high}"
 
 
-@promised_words.register
+@promised_words.register(kept.AllowedValues)
 def _(promise: kept.AllowedValues) -> str:
     listed = ", ".join(map(str, promise.values[:6]))
     return f"one of {listed}{' …' if len(promise.values) > 6 else ''}"
 
 
-@promised_words.register
+@promised_words.register(kept.Pattern)
 def _(promise: kept.Pattern) -> str:
     return f'like "{promise.pattern}"'
 

@@ -35,13 +35,13 @@ def file_list(files: Sequence[str], count: int, most: int = NAMED) -> str:
     return f"{shown} and {left:,} more" if left > 0 else shown
 
 
-@claim_of.register
+@claim_of.register(ev.PerhapsRenamed)
 def _(evidence: ev.PerhapsRenamed) -> str:
     where = file_list(evidence.files, evidence.count)
     return f'perhaps the same variable as "{evidence.other}", which is there instead in {where}'
 
 
-@claim_of.register
+@claim_of.register(ev.FilesUnlike)
 def _(evidence: ev.FilesUnlike) -> str:
     where = file_list(evidence.names, evidence.count)
     shares = "shares" if evidence.count == 1 else "share"
@@ -50,13 +50,13 @@ def _(evidence: ev.FilesUnlike) -> str:
     return f"{where} {shares} few variables with most files ({what}); {asked} belong to the set?"
 
 
-@claim_of.register
+@claim_of.register(ev.TypesDiffer)
 def _(evidence: ev.TypesDiffer) -> str:
     listed = (f"{each.value} in {_counted(each)}" for each in evidence.kinds)
     return "; ".join(listed)
 
 
-@claim_of.register
+@claim_of.register(ev.UnitsDiffer)
 def _(evidence: ev.UnitsDiffer) -> str:
     listed = (f'"{each.value}" in {_counted(each)}' for each in evidence.units)
     return f"units differ: {'; '.join(listed)}"

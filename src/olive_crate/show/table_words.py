@@ -8,7 +8,7 @@ from .claim import claim_of
 from .text import row_list, visible
 
 
-@claim_of.register
+@claim_of.register(ev.TableChosen)
 def _(evidence: ev.TableChosen) -> str:
     if evidence.tables == 1:
         return "the only table"
@@ -17,24 +17,24 @@ def _(evidence: ev.TableChosen) -> str:
     return f"the largest of {evidence.tables} tables{called}, with {cells}"
 
 
-@claim_of.register
+@claim_of.register(ev.TableToName)
 def _(evidence: ev.TableToName) -> str:
     return f"one of {len(evidence.alternatives)} has to be named to be read"
 
 
-@claim_of.register
+@claim_of.register(ev.NamedOtherwise)
 def _(evidence: ev.NamedOtherwise) -> str:
     return f"named {evidence.extension}, but its content is {evidence.value}; read as what it is"
 
 
-@claim_of.register
+@claim_of.register(ev.FootnoteMarks)
 def _(evidence: ev.FootnoteMarks) -> str:
     marks = several(evidence.supporting or 0, "mark")
     shown = ", ".join(f"{visible(each.text)} (row {each.row})" for each in evidence.examples)
     return f"{marks} of footnotes left out of the cells: {shown}"
 
 
-@claim_of.register
+@claim_of.register(ev.GroupTitles)
 def _(evidence: ev.GroupTitles) -> str:
     shown = ", ".join(f'"{visible(each.text)}" (row {each.row})' for each in evidence.examples)
     rows = several(evidence.supporting or 0, "row")
@@ -43,18 +43,18 @@ def _(evidence: ev.GroupTitles) -> str:
     return f"{rows} of one text among the data left out: {shown}"
 
 
-@claim_of.register
+@claim_of.register(ev.SourceDiffers)
 def _(evidence: ev.SourceDiffers) -> str:
     return f"the file has changed since {evidence.before}; that copy is kept as {evidence.copy}"
 
 
-@claim_of.register
+@claim_of.register(ev.SpacerColumns)
 def _(evidence: ev.SpacerColumns) -> str:
     blank = several(evidence.supporting or 0, "blank column")
     return f"{blank} within it left out" + ("" if evidence.certain else "; it may be two tables")
 
 
-@claim_of.register
+@claim_of.register(ev.NotCalculated)
 def _(evidence: ev.NotCalculated) -> str:
     count = evidence.supporting or 0
     rows = row_list(evidence.rows, count)
@@ -64,18 +64,18 @@ def _(evidence: ev.NotCalculated) -> str:
     )
 
 
-@claim_of.register
+@claim_of.register(ev.BlankColumns)
 def _(evidence: ev.BlankColumns) -> str:
     return f"{several(evidence.supporting or 0, 'blank column')} left out"
 
 
-@claim_of.register
+@claim_of.register(ev.HiddenRows)
 def _(evidence: ev.HiddenRows) -> str:
     count = evidence.supporting or 0
     return f"{several(count, 'hidden row')} left out ({row_list(evidence.rows, count)})"
 
 
-@claim_of.register
+@claim_of.register(ev.SpansFilled)
 def _(evidence: ev.SpansFilled) -> str:
     cells = several(evidence.supporting or 0, "cell")
     return f"{cells} of the data span several rows or columns; the value counts in each"

@@ -20,7 +20,7 @@ def visible(text: str) -> str:
         return "tab"
     if text == " ":
         return "space"
-    return "".join(_visible(char) for char in text)
+    return text if text.isprintable() else "".join(_visible(char) for char in text)
 
 
 MARK_WORDS = {
@@ -58,7 +58,7 @@ def cleaned(text: str) -> str:
     This is the door that all words go through, whoever has put the text of a file, of its name or
     of a server into them.
     """
-    return _CONTROLS.sub(lambda match: _visible(match[0]), text)
+    return text if text.isprintable() else _CONTROLS.sub(lambda match: _visible(match[0]), text)
 
 
 def width_of(text: str) -> int:

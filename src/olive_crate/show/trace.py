@@ -20,33 +20,33 @@ def step_words(step: traced.Step) -> str:
     raise NotImplementedError(f"no words for {type(step).__name__}")
 
 
-@step_words.register
+@step_words.register(traced.Trimmed)
 def _(step: traced.Trimmed) -> str:
     return f"without the blanks around it: {_quoted(step.text)}"
 
 
-@step_words.register
+@step_words.register(traced.FlagTakenApart)
 def _(step: traced.FlagTakenApart) -> str:
     return f"the flag {_quoted(step.flag)} taken apart: {_quoted(step.text)}"
 
 
-@step_words.register
+@step_words.register(traced.Blank)
 def _(step: traced.Blank) -> str:
     return "there is nothing in the cell"
 
 
-@step_words.register
+@step_words.register(traced.CodeMatched)
 def _(step: traced.CodeMatched) -> str:
     how = "has the value of" if step.by_value else "is"
     return f"{how} the missing code {step.code}: {step.reason}"
 
 
-@step_words.register
+@step_words.register(traced.Unreadable)
 def _(step: traced.Unreadable) -> str:
     return f"is not a value of the type {step.type}"
 
 
-@step_words.register
+@step_words.register(traced.ReadAs)
 def _(step: traced.ReadAs) -> str:
     parts = []
     if step.decimal:

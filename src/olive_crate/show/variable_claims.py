@@ -8,7 +8,7 @@ from .claim import claim_of
 from .text import row_list
 
 
-@claim_of.register
+@claim_of.register(ev.TypeFits)
 def _(evidence: ev.TypeFits) -> str:
     claim = f"all {several(evidence.supporting or 0, 'cell')} with a value"
     if evidence.words:
@@ -26,7 +26,7 @@ def _(evidence: ev.TypeFits) -> str:
     return claim
 
 
-@claim_of.register
+@claim_of.register(ev.CodesAsWritten)
 def _(evidence: ev.CodesAsWritten) -> str:
     cells = several(evidence.supporting or 0, "cell")
     rows = row_list([each.row for each in evidence.examples], evidence.supporting)
@@ -37,17 +37,17 @@ def _(evidence: ev.CodesAsWritten) -> str:
     )
 
 
-@claim_of.register
+@claim_of.register(ev.OnlyMarks)
 def _(evidence: ev.OnlyMarks) -> str:
     return f"holds nothing but {_marks(evidence.marks)}, kept as text"
 
 
-@claim_of.register
+@claim_of.register(ev.MarksKept)
 def _(evidence: ev.MarksKept) -> str:
     return f"{_marks(evidence.marks)} kept as text, in a column of words"
 
 
-@claim_of.register
+@claim_of.register(ev.FormatFound)
 def _(evidence: ev.FormatFound) -> str:
     claim = f"{several(evidence.cells, 'cell')} are written this way"
     if evidence.alternatives:
@@ -55,7 +55,7 @@ def _(evidence: ev.FormatFound) -> str:
     return claim
 
 
-@claim_of.register
+@claim_of.register(ev.TextBecause)
 def _(evidence: ev.TextBecause) -> str:
     total = evidence.against + (evidence.supporting or 0)
     listed = ", ".join(map(_obstacle, evidence.texts))
@@ -71,24 +71,24 @@ def _obstacle(text: ev.TextCount) -> str:
     return f'"{text.text}" ×{text.count:,} ({file}row{"s" * (text.count > 1)} {listed}{more})'
 
 
-@claim_of.register
+@claim_of.register(ev.LeadingZeros)
 def _(evidence: ev.LeadingZeros) -> str:
     return "digits with leading zeros, as in postal codes; kept as written"
 
 
-@claim_of.register
+@claim_of.register(ev.MostlyUnreadable)
 def _(evidence: ev.MostlyUnreadable) -> str:
     cells = f"{evidence.against:,} of {several(evidence.cells, 'cell')}"
     return f"{cells} do not parse as {evidence.value}; check the declared type"
 
 
-@claim_of.register
+@claim_of.register(ev.InexactNumbers)
 def _(evidence: ev.InexactNumbers) -> str:
     numbers = several(evidence.supporting or 0, "number")
     return f"{numbers} with more digits than a 64-bit float holds"
 
 
-@claim_of.register
+@claim_of.register(ev.LeadingBlanks)
 def _(evidence: ev.LeadingBlanks) -> str:
     least = "at least " if evidence.at_least else ""
     return (
@@ -97,7 +97,7 @@ def _(evidence: ev.LeadingBlanks) -> str:
     )
 
 
-@claim_of.register
+@claim_of.register(ev.MarksTaken)
 def _(evidence: ev.MarksTaken) -> str:
     return f"{_marks(evidence.marks)} read as missing"
 
@@ -106,7 +106,7 @@ def _marks(marks: tuple[ev.TextCount, ...]) -> str:
     return ", ".join(f'"{each.text}" ×{each.count:,}' for each in marks)
 
 
-@claim_of.register
+@claim_of.register(ev.SuspectedCodes)
 def _(evidence: ev.SuspectedCodes) -> str:
     claim = suspects_words(evidence.suspects, evidence.low, evidence.high)
     if evidence.also:
@@ -126,7 +126,7 @@ def _times(count: int) -> str:
     return "once" if count == 1 else f"{count:,} times"
 
 
-@claim_of.register
+@claim_of.register(ev.LevelSuggested)
 def _(evidence: ev.LevelSuggested) -> str:
     return f"{evidence.value}? {_level_words(evidence)}"
 

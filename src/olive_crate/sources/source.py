@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import codecs
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
 from typing import IO, Any, cast
@@ -189,8 +188,7 @@ def within(source: Source, limits: Limits) -> Source:
     return msgspec.structs.replace(source, open=msgspec.structs.replace(source.open, limits=limits))
 
 
-@dataclass(frozen=True)
-class Sample:
+class Sample(msgspec.Struct, frozen=True, dict=True, eq=False):
     """Bytes read from a source, once."""
 
     source: Source

@@ -46,17 +46,17 @@ def _powers_of_five() -> np.ndarray:
     D. Lemire, "Number parsing at a gigabyte per second", Software: Practice and Experience 51
     (2021), section 6.
     """
-    words = []
-    for power in range(LOWEST, HIGHEST + 1):
-        if power >= 0:
-            value = 5**power
-            shift = 128 - value.bit_length()
-            value = value << shift if shift >= 0 else value >> -shift
-        else:
-            divisor = 5**-power
-            bits = divisor.bit_length()
-            value = (1 << (bits + 127)) // divisor + (power >= -27)
-        words += [value >> 64, value & (2**64 - 1)]
+    words, low = [], (1 << 64) - 1
+    five = 5**-LOWEST
+    for power in range(LOWEST, 0):
+        value = (1 << (five.bit_length() + 127)) // five + (power >= -27)
+        words += [value >> 64, value & low]
+        five //= 5
+    for _ in range(HIGHEST + 1):
+        shift = 128 - five.bit_length()
+        value = five << shift if shift >= 0 else five >> -shift
+        words += [value >> 64, value & low]
+        five *= 5
     return np.array(words, np.uint64)
 
 

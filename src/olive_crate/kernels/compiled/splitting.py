@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any, NamedTuple, cast
+from typing import Any, cast
 
+import msgspec
 import numpy as np
 
 from .. import reference
@@ -48,7 +49,7 @@ WORDS = 5
 """Where a task tells of the different texts."""
 
 
-class Scan(NamedTuple):
+class Scan(msgspec.Struct, frozen=True):
     """What a scan is given, and what there is room for."""
 
     given: tuple[Any, ...]
@@ -70,7 +71,7 @@ def scan_of(
         returned = _native.survey(buffer, low, high, delimiter, marks.quote)
         delimiters, feeds, returns, _, quotes, _ = returned
     else:
-        _, feeds, returns, quotes, _ = seen
+        feeds, returns, quotes = seen.feeds, seen.returns, seen.quotes
     quote = marks.quote if quotes else 0
     if marks.escape or marks.comment or (marks.skip_blanks and quote):
         return None
@@ -168,7 +169,7 @@ def is_utf8(buffer: Bytes, low: int, high: int) -> bool:
     return bool(_native.invalid_utf8(buffer, low, high) < 0)
 
 
-class _Task(NamedTuple):
+class _Task(msgspec.Struct, frozen=True):
     """A column that is read ahead: what goes over, and where it is put."""
 
     given: tuple[Any, ...]

@@ -9,8 +9,7 @@ power is exact (at most 22): W. D. Clinger, "How to read floating point numbers 
 
 from __future__ import annotations
 
-from typing import NamedTuple
-
+import msgspec
 import numpy as np
 
 from ..types import Bytes, Flags, Ints, NumberRequest, NumbersRead, Words
@@ -32,7 +31,7 @@ POWERS = 10.0 ** np.arange(23)
 MINUS, PLUS, ZERO = 45, 43, 48
 
 
-class Numerals(NamedTuple):
+class Numerals(msgspec.Struct, frozen=True):
     """What the numerals of a column say; each array has one element for each cell."""
 
     mantissa: Words
@@ -240,7 +239,7 @@ def with_implied(numerals: Numerals, implied: int) -> Numerals:
         decimals = numerals.decimals if marked else implied
     else:
         decimals = np.where(marked, numerals.decimals, implied)
-    return numerals._replace(decimals=decimals)
+    return msgspec.structs.replace(numerals, decimals=decimals)
 
 
 def integers(numerals: Numerals) -> tuple[Ints, Flags]:

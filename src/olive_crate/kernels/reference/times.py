@@ -232,9 +232,10 @@ def _by_cursor(
 ) -> tuple[dict[str, Ints], Flags]:
     cursor = _Cursor(buffer, starts, ends)
     found: dict[str, Ints] = {}
-    for kind, byte in pattern.steps:
+    for step in pattern.steps:
+        kind = step.kind
         if not kind:
-            cursor.literal(byte)
+            cursor.literal(step.byte)
         elif kind == "b":
             found["m"] = cursor.word(MONTHS + FULL_MONTHS) % 12 + 1
         elif kind == "p":

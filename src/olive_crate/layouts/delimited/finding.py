@@ -9,7 +9,6 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Sequence
-from typing import NamedTuple
 
 import msgspec
 
@@ -91,7 +90,7 @@ def _refuse_endless(text: bytes, sample: Sample, plan: Decisions) -> None:
         raise too_wide(sample.source.name, fields, plan.limits, "the first line")
 
 
-class _Cutting(NamedTuple):
+class _Cutting(msgspec.Struct, frozen=True):
     """How lines are cut into fields."""
 
     section: DelimitedSection
@@ -101,7 +100,7 @@ class _Cutting(NamedTuple):
     encoding: str
 
 
-class _Head(NamedTuple):
+class _Head(msgspec.Struct, frozen=True):
     """The rows at the head, and what they tell."""
 
     rows: list[Row]

@@ -16,7 +16,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable, Iterator
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
@@ -182,7 +182,7 @@ class _Kept:
         return ColumnStart(self._keeping, cut.row, cut.seen.records + cut.final)
 
 
-class _Scanned(NamedTuple):
+class _Scanned(msgspec.Struct, frozen=True):
     marks: Dialect
     found: Structure | Table
     is_ascii: bool

@@ -5,8 +5,8 @@ from __future__ import annotations
 from functools import partial
 from typing import Any
 
-import msgspec
 import pyarrow as pa
+from msgspec.structs import replace
 
 from ...columns.rule import SourceColumn
 from ...declaration.metadata import parts_in_metadata
@@ -38,11 +38,11 @@ def find_frame(source: Source, plan: Decisions) -> SourceLayout:
         last=plan.rows.last,
         limit=plan.limit,
     )
-    complete = msgspec.structs.replace(
+    complete = replace(
         plan,
         layout="frame",
         rows=Rows(data=plan.rows.data),
-        delimited=msgspec.structs.replace(plan.delimited, decimal="."),
+        delimited=replace(plan.delimited, decimal="."),
         variables=with_known(plan, names, list(map(_known, table.schema))),
     )
     blank = ("",) * len(found)
@@ -73,9 +73,9 @@ def _column(field: pa.Field) -> SourceColumn:
     """What a type says of the cells of a column."""
     kind, types = field.type, pa.types
     if types.is_timestamp(kind):
-        return TYPED._replace(type="zoned" if kind.tz else "datetime")
+        return replace(TYPED, type="zoned" if kind.tz else "datetime")
     if types.is_decimal(kind):
-        return TYPED._replace(type="number", shown_decimals=max(kind.scale, 0) or None)
+        return replace(TYPED, type="number", shown_decimals=max(kind.scale, 0) or None)
     known = (
         (types.is_boolean, "boolean"),
         (types.is_integer, "integer"),
@@ -84,7 +84,10 @@ def _column(field: pa.Field) -> SourceColumn:
         (types.is_time, "time"),
         (types.is_duration, "duration"),
     )
-    return next((TYPED._replace(type=word) for test, word in known if test(kind)), SourceColumn())
+    return next(
+        (replace(TYPED, type=word) for test, word in known if test(kind)),
+        SourceColumn(),
+    )
 
 
 def _known(field: pa.Field) -> dict[str, Any]:
@@ -98,4 +101,4 @@ def _known(field: pa.Field) -> dict[str, Any]:
 
 
 def _preview(source: Source, layout: RecordLayout, rows: int, cases: int) -> Preview:
-    return Preview(source, msgspec.structs.replace(layout, limit=cases), lines=rows)
+    return Preview(source, replace(layout, limit=cases), lines=rows)

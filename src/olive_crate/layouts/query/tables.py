@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 import msgspec
+from msgspec.structs import replace
 
 from ...columns.rule import SourceColumn
 from ...declaration.patterns import late
@@ -196,26 +197,26 @@ def _typed(made: Any, kind: str) -> tuple[SourceColumn, str | None, tuple[str, .
     if isinstance(made, types.Enum):
         return typed, "category", tuple(made.enums or ())
     if getattr(made, "display_width", None) == 1:  # as BOOLEAN is kept by MariaDB
-        return typed._replace(type="boolean|1|0"), None, ()
+        return replace(typed, type="boolean|1|0"), None, ()
     if isinstance(made, types.Boolean):
-        return typed._replace(type="boolean"), None, ()
+        return replace(typed, type="boolean"), None, ()
     if isinstance(made, types.Integer):
-        return typed._replace(type="integer"), None, ()
+        return replace(typed, type="integer"), None, ()
     if isinstance(made, (types.Numeric, types.Float)):
         scale = getattr(made, "scale", None)
         whole = scale == 0 and kind != "sqlite"
         decimals = scale if isinstance(scale, int) and 0 < scale <= 12 else None
-        number = typed._replace(type="integer" if whole else "number", shown_decimals=decimals)
+        number = replace(typed, type="integer" if whole else "number", shown_decimals=decimals)
         return number, None, ()
     if isinstance(made, types.DateTime):
         zoned = bool(getattr(made, "timezone", False))
-        return typed._replace(type="zoned" if zoned else "datetime"), None, ()
+        return replace(typed, type="zoned" if zoned else "datetime"), None, ()
     if isinstance(made, types.Date):
-        return typed._replace(type="date"), None, ()
+        return replace(typed, type="date"), None, ()
     if isinstance(made, types.Time):
-        return typed._replace(type="time"), None, ()
+        return replace(typed, type="time"), None, ()
     if isinstance(made, types.Interval) or type(made).__name__ == "INTERVAL":
-        return typed._replace(type="duration"), None, ()
+        return replace(typed, type="duration"), None, ()
     return SourceColumn(), None, ()
 
 

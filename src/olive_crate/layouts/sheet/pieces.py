@@ -194,7 +194,8 @@ class Assembly:
         at = np.flatnonzero(types == SHARED)
         if not len(at):
             return
-        index, reasons, *_ = kernels.read_numbers(buffer, starts[at], ends[at], INDEX)
+        read = kernels.read_numbers(buffer, starts[at], ends[at], INDEX)
+        index, reasons = read.values, read.reasons
         good = (reasons == 0) & (index >= 0) & (index < len(self.strings))
         self.unknown_strings += int(np.count_nonzero(~good))
         index = np.where(good, index, 0)
@@ -266,7 +267,8 @@ class Assembly:
 
 def serials_of(buffer: Bytes, starts: Ints, ends: Ints) -> np.ndarray:
     """Numerals as numbers; NaN for what is none."""
-    values, reasons, *_ = kernels.read_numbers(buffer, starts, ends, SERIAL)
+    read = kernels.read_numbers(buffer, starts, ends, SERIAL)
+    values, reasons = read.values, read.reasons
     for place in np.flatnonzero(reasons != 0).tolist():
         try:
             values[place] = float(buffer[starts[place] : ends[place]].tobytes())

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+import msgspec
 
 from ...evidence import DelimiterFound, EncodingFound
 from ...plan.model import Decisions
@@ -10,7 +10,7 @@ from ...sources.source import Sample, Source
 from ..base import Before
 
 
-class LooksAligned(NamedTuple):
+class LooksAligned(msgspec.Struct, frozen=True):
     """A source in which a delimiter was looked for, and what came of it."""
 
     source: Source

@@ -41,6 +41,8 @@ def is_value(cell: str) -> bool:
 @lru_cache(maxsize=4096)
 def _is_value(text: str) -> bool:
     """The same of a text in which digits are not told apart."""
+    if text.isdecimal() or text[:1].isalpha():  # known without a pattern
+        return text.isdecimal()
     return bool(NUMBER.fullmatch(text) or MOMENT.fullmatch(text))
 
 

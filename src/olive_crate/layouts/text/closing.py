@@ -66,7 +66,7 @@ class Closing(NamedTuple):
     """Rows from the first of them to the end of the source; 0 where none is left out."""
 
 
-class Tail(NamedTuple):
+class Tail(msgspec.Struct, frozen=True):
     """The end of a source."""
 
     rows: Sequence[Row]
@@ -259,8 +259,9 @@ def _kind(tail: Tail, place: int, fields: int) -> str:
     if tail.whole is None and beyond and _is_far_beyond(numbers, rows):
         return PERHAPS
     word_first = words[0][0] if words and len(words) == len(held) else ""
-    doubtful = bool(NOTE_WORD.fullmatch(word_first) or NOTE.match(word_first))
-    return PERHAPS if word or doubtful else ""
+    if word or (word_first and (NOTE_WORD.fullmatch(word_first) or NOTE.match(word_first))):
+        return PERHAPS
+    return ""
 
 
 def _is_note(row: Row, words: list[str], apart: list[str], rows: Sequence[Row]) -> bool:

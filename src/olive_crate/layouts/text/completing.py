@@ -36,22 +36,24 @@ WIDE, MOST_FOR_WIDE = 4 << 10, 4
 """A row of so many bytes has many columns, each of which costs something in each block: then blocks
 may be larger, up to so many times."""
 SPACE = "[ \u00a0\u202f]"
+ALIKE_IN_NUMBERS = {"\u00a0": " ", "\u202f": " ", "’": "'"}
 SHAPES = {
-    "comma decimals, points group": late(r"[+-]?\d{1,3}(\.\d{3})+,\d+"),
-    "point decimals, commas group": late(r"[+-]?\d{1,3}(,\d{3})+\.\d+"),
-    "comma decimals, blanks group": late(rf"[+-]?\d{{1,3}}({SPACE}\d{{3}})+,\d+"),
-    "point decimals, blanks group": late(rf"[+-]?\d{{1,3}}({SPACE}\d{{3}})+\.\d+"),
-    "comma decimals, apostrophes group": late(r"[+-]?\d{1,3}(['’]\d{3})+,\d+"),
-    "point decimals, apostrophes group": late(r"[+-]?\d{1,3}(['’]\d{3})+\.\d+"),
-    "points group": late(r"[+-]?[1-9]\d{0,2}(\.\d{3}){2,}"),
-    "commas group": late(r"[+-]?[1-9]\d{0,2}(,\d{3}){2,}"),
-    "blanks group": late(rf"[+-]?[1-9]\d{{0,2}}({SPACE}\d{{3}})+"),
-    "apostrophes group": late(r"[+-]?[1-9]\d{0,2}(['’]\d{3})+"),
-    "either comma": late(r"[+-]?[1-9]\d{0,2},\d{3}"),
-    "either point": late(r"[+-]?[1-9]\d{0,2}\.\d{3}"),
-    "comma decimals": late(r"[+-]?(\d+,\d*|,\d+)"),
-    "point decimals": late(r"[+-]?(\d+\.\d*|\.\d+)"),
+    "comma decimals, points group": ({",", "."}, late(r"[+-]?\d{1,3}(\.\d{3})+,\d+")),
+    "point decimals, commas group": ({",", "."}, late(r"[+-]?\d{1,3}(,\d{3})+\.\d+")),
+    "comma decimals, blanks group": ({",", " "}, late(rf"[+-]?\d{{1,3}}({SPACE}\d{{3}})+,\d+")),
+    "point decimals, blanks group": ({".", " "}, late(rf"[+-]?\d{{1,3}}({SPACE}\d{{3}})+\.\d+")),
+    "comma decimals, apostrophes group": ({",", "'"}, late(r"[+-]?\d{1,3}(['’]\d{3})+,\d+")),
+    "point decimals, apostrophes group": ({".", "'"}, late(r"[+-]?\d{1,3}(['’]\d{3})+\.\d+")),
+    "points group": ({"."}, late(r"[+-]?[1-9]\d{0,2}(\.\d{3}){2,}")),
+    "commas group": ({","}, late(r"[+-]?[1-9]\d{0,2}(,\d{3}){2,}")),
+    "blanks group": ({" "}, late(rf"[+-]?[1-9]\d{{0,2}}({SPACE}\d{{3}})+")),
+    "apostrophes group": ({"'"}, late(r"[+-]?[1-9]\d{0,2}(['’]\d{3})+")),
+    "either comma": ({","}, late(r"[+-]?[1-9]\d{0,2},\d{3}")),
+    "either point": ({"."}, late(r"[+-]?[1-9]\d{0,2}\.\d{3}")),
+    "comma decimals": ({","}, late(r"[+-]?(\d+,\d*|,\d+)")),
+    "point decimals": ({"."}, late(r"[+-]?(\d+\.\d*|\.\d+)")),
 }
+"""The marks that a number of each shape has to hold, and what it looks like."""
 GROUPS = {"points": ".", "commas": ",", "blanks": " ", "apostrophes": "'"}
 DIGITS = str.maketrans("12345678", "99999999")
 APART = "\x1e"
@@ -317,7 +319,9 @@ def _shapes(column: Iterable[str]) -> Counter[str]:
 @lru_cache(maxsize=4096)
 def _shape(text: str) -> str:
     """The first shape that a text has, empty if none; digits from 1 to 9 need not be told apart."""
-    return next((shape for shape, pattern in SHAPES.items() if pattern.fullmatch(text)), "")
+    held = {ALIKE_IN_NUMBERS.get(char, char) for char in text}
+    likely = ((shape, form) for shape, (marks, form) in SHAPES.items() if marks <= held)
+    return next((shape for shape, form in likely if form.fullmatch(text)), "")
 
 
 def _evidence(

@@ -7,6 +7,7 @@ import re
 from collections.abc import Iterator
 from typing import IO, NamedTuple, cast
 
+import msgspec
 import numpy as np
 
 from ...errors import Advice, SourceError
@@ -39,7 +40,7 @@ CENTRAL = "ąćęłńóśźżčďěňřšťůžáéíúýäöüőűôľĺŕđß�
 BALTIC = "āčēģīķļņšūžąęėįųõäöüĀČĒĢĪĶĻŅŠŪŽĄĘĖĮŲÕÄÖÜ"
 ALPHABETS = [
     (WESTERN, ["cp1252", "iso8859-15", "cp850", "mac-roman"]),
-    ("çğıöşüâîûÇĞİÖŞÜ", ["cp1254"]),
+    ("çğıöşüÇĞİÖŞÜ", ["cp1254"]),
     ("áðéíóúýþæöÁÉÍÓÚÞÆÖ", ["cp1252"]),
     (CENTRAL, ["cp1250", "iso8859-2"]),
     (BALTIC, ["cp1257"]),
@@ -51,6 +52,10 @@ MISPLACED = (
 )
 """A capital within a word, three letters beyond ASCII in a row, a sign or an exponent that leads
 a word, a mark that opens a question behind one, a dash within one."""
+STRANGE = 0.1
+"""The share of characters that may be other ones, or misplaced."""
+AROUND = 8 << 10
+"""Bytes beyond ASCII, each with what stands beside it, by which letters are known."""
 ASCII = bytes(range(0x80))
 LEADING = bytes(range(0xC0, 0x100))
 """Bytes that lead a character beyond ASCII in UTF-8."""
@@ -118,7 +123,7 @@ def _buffer(size: int) -> Bytes:
     return buffer
 
 
-class Steps(NamedTuple):
+class Steps(msgspec.Struct, frozen=True):
     """How much of a source to read at a time.
 
     Little at first, which is enough to learn how columns are written, but more of many columns.
@@ -159,7 +164,7 @@ def utf8_buffers(stream: CountedStream, encoding: str, steps: Steps, name: str) 
     at_start = True
     if steps.block >= LARGE:  # a buffer ends where a large page does
         pages = (steps.block + LARGE // 2) // LARGE
-        steps = steps._replace(block=max(1, pages) * LARGE - ROOM - PAD)
+        steps = msgspec.structs.replace(steps, block=max(1, pages) * LARGE - ROOM - PAD)
     while True:
         wanted = steps.size(stream.tally.bytes)
         buffer = _buffer(wanted if at_start or wanted == SPARE else steps.block)
@@ -311,9 +316,10 @@ def _striking(piece: bytes) -> bytes:
 
 def _single_byte(text: bytes) -> EncodingFound:
     beyond = text.translate(None, ASCII)
+    around = b" ".join(re.findall(rb"[A-Za-z]?[\x80-\xff]+[A-Za-z]?", text))[:AROUND]
     tried = ((each, letters) for letters, encodings in ALPHABETS for each in encodings)
-    names = list(dict.fromkeys(each for each, letters in tried if _spells(text, each, letters)))
-    names = names or _likely(text)
+    fitting = (each for each, letters in tried if _spells(around, each, letters))
+    names = list(dict.fromkeys(fitting)) or _likely(text)
     first = _decoded(beyond, names[0])
     others = [each for each in names[1:] if _decoded(beyond, each) != first]
     return EncodingFound(
@@ -343,11 +349,11 @@ def _decoded(text: bytes, encoding: str) -> str:
         return ""
 
 
-def _spells(text: bytes, encoding: str, letters: str) -> bool:
+def _spells(around: bytes, encoding: str, letters: str) -> bool:
     """Characters beyond ASCII are nearly all these letters or signs, and where they may stand."""
-    beyond = _decoded(text.translate(None, ASCII), encoding)
-    if not beyond:
-        return False
+    beyond = _decoded(around.translate(None, ASCII), encoding)
     usual = dict.fromkeys(map(ord, letters + SIGNS))
-    misplaced = re.findall(MISPLACED, _decoded(text, encoding))
-    return len(beyond.translate(usual)) + len(misplaced) <= 0.1 * len(beyond)
+    strange = len(beyond.translate(usual))
+    if not beyond or strange > STRANGE * len(beyond):
+        return False
+    return strange + len(re.findall(MISPLACED, _decoded(around, encoding))) <= STRANGE * len(beyond)

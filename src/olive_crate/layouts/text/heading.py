@@ -11,7 +11,8 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Sequence
-from typing import NamedTuple
+
+import msgspec
 
 from ...columns.rule import MISSING_MARKS
 from ...evidence import (
@@ -49,7 +50,7 @@ NONE = "none"
 """The alternative to a heading: there is none."""
 
 
-class RowsFound(NamedTuple):
+class RowsFound(msgspec.Struct, frozen=True):
     """Which rows play which part, as far as the head shows it."""
 
     names: HeadingFound | NoHeading
@@ -65,7 +66,7 @@ class RowsFound(NamedTuple):
     """Evidence for rows above that are left out."""
 
 
-class _Judged(NamedTuple):
+class _Judged(msgspec.Struct, frozen=True):
     """What a row seems to be."""
 
     is_heading: bool
@@ -81,7 +82,7 @@ def find_rows(rows: Sequence[Row], fields: int) -> RowsFound:
     if fields == 1:
         place = _last_of_words(rows, place)
     judged = _judged(rows[place], rows[place + 1 :], fields)
-    judged = judged._replace(certain=judged.certain and place == top)
+    judged = msgspec.structs.replace(judged, certain=judged.certain and place == top)
     if place and not any(row.filled for row in rows[place + 1 :]):
         judged = _Judged(False, False)  # the only full row is the last
     if not judged.is_heading:
@@ -124,14 +125,14 @@ def _below_heading(found: RowsFound, heading: Row, below: Sequence[Row]) -> Rows
     kind: type[UnitsFound | LabelsFound]
     columns = columns_of(rest, len(second.cells))
     if is_units(second, columns):
-        kind, found = UnitsFound, found._replace(units=second.number)
+        kind, found = UnitsFound, msgspec.structs.replace(found, units=second.number)
     elif is_labels(heading, second, columns):
-        kind, found = LabelsFound, found._replace(labels=second.number)
+        kind, found = LabelsFound, msgspec.structs.replace(found, labels=second.number)
     else:
         return found
     evidence = kind(value=str(second.number), supporting=second.filled, examples=example_of(second))
     first = rest[0].number if rest else second.number + 1
-    return found._replace(more=(evidence,), first=first)
+    return msgspec.structs.replace(found, more=(evidence,), first=first)
 
 
 def _sparse_heading(rows: Sequence[Row], place: int, fields: int) -> tuple[int, _Judged] | None:
@@ -144,7 +145,7 @@ def _sparse_heading(rows: Sequence[Row], place: int, fields: int) -> tuple[int, 
         judged = _judged(row, rows[index + 1 :], fields)
         named = row.filled > 1 or not row.cells[0].strip()
         if judged.is_heading and not _may_be_title(row, fields):
-            return index, judged._replace(certain=judged.certain and named)
+            return index, msgspec.structs.replace(judged, certain=judged.certain and named)
         if not _fits(row, columns):
             return None
     return None

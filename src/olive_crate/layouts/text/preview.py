@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
+import msgspec
+
 from ...plan.model import Decisions
 from ...sources.source import Sample, decoded
 from ..base import RawRow
@@ -18,7 +20,7 @@ LINE_KEPT = 2000
 """Characters kept of a line."""
 
 
-class Bounds(NamedTuple):
+class Bounds(msgspec.Struct, frozen=True):
     """Which rows hold data, and how the bytes are encoded."""
 
     encoding: str
