@@ -140,7 +140,8 @@ def with_withheld(block: TypedBlock, cells: Cells) -> TypedBlock:
 def convert_text(cells: Cells, rule: Rule, early: EarlyResult | None = None) -> Converted:
     """Take cells as `text` or `category`, just as they are written."""
     if isinstance(early, TextsRead):
-        reasons, values = early.blank.view(np.uint8), early.codes
+        reasons = early.blank.view(np.uint8)
+        values = early.codes if early.texts is None else early.texts
     else:
         cells = cells.trimmed(rule.trim)
         reasons, values = missing(cells, rule), None

@@ -132,6 +132,8 @@ def joined_values(kind: pa.DataType, blocks: Sequence[TypedBlock]) -> pa.Array:
     if pa.types.is_string(kind):
         if len(arrays) == 1 and arrays[0].type == kind:
             return arrays[0]
+        if (whole := _texts_in_place(blocks, arrays)) is not None:
+            return whole
         return kernels.joined_texts(arrays, [block.converted.reasons for block in blocks])
     if len(arrays) == 1:
         return arrays[0]
@@ -139,6 +141,24 @@ def joined_values(kind: pa.DataType, blocks: Sequence[TypedBlock]) -> pa.Array:
         return pa.chunked_array(arrays).unify_dictionaries().combine_chunks()
     whole = _in_place(blocks, arrays)
     return pa.concat_arrays(arrays) if whole is None else whole
+
+
+def _texts_in_place(
+    blocks: Sequence[TypedBlock], arrays: Sequence[pa.StringArray]
+) -> pa.StringArray | None:
+    """One array of blocks whose texts were moved there one after the other."""
+    begin = blocks[0].converted.place
+    if begin is None or begin.start:
+        return None
+    end = _end_of_run(begin, blocks, arrays)
+    if end is None:
+        return None
+    missing = any(array.null_count for array in arrays)
+    reasons = [block.converted.reasons for block in blocks] if missing else []
+    valid = kernels.validity(np.concatenate(reasons)).bitmap if missing else None
+    offsets = begin.column[: end + 1]
+    data = arrays[-1].buffers()[2].slice(0, int(offsets[end]))
+    return pa.StringArray.from_buffers(end, pa.py_buffer(offsets), data, valid)
 
 
 def text_bytes(blocks: Sequence[TypedBlock]) -> float:

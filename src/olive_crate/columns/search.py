@@ -31,7 +31,15 @@ import pyarrow as pa
 from .. import kernels
 from ..declaration.patterns import late
 from ..kernels.spans import Cells, SourceRows
-from ..kernels.types import Bytes, EarlyResult, Ints, NumbersRead, Request
+from ..kernels.types import (
+    Bytes,
+    EarlyResult,
+    Ints,
+    NumbersRead,
+    Request,
+    TextRequest,
+    TextsRead,
+)
 from .convert import TypedBlock, convert, missing, ways_of, with_withheld
 from .numbers import number_request
 from .rule import (
@@ -131,6 +139,8 @@ class Settled(msgspec.Struct, frozen=True, tag=True):
     by_source: bool = False
 
 
+SIDE_BY_SIDE = TextRequest()
+"""What is asked of texts that differ too much to be told apart."""
 State = Declared | DeclaredTime | Open | Narrowed | Settled
 
 
@@ -341,7 +351,7 @@ class TypeSearch:
         if ready is None:
             return None
         for asked in self._how.requests(kind):
-            if asked is ready[0]:
+            if asked is ready[0] or (asked == SIDE_BY_SIDE and isinstance(ready[1], TextsRead)):
                 return ready[1]
         return None
 
@@ -373,7 +383,9 @@ class TypeSearch:
         if several or isinstance(state, DeclaredTime):
             return None
         known = self._how.requests(kind)
-        return known[-1 if self.statistics.all_different else 0] if known else None
+        asked = known[-1 if self.statistics.all_different else 0] if known else None
+        room = self.statistics.text_room
+        return TextRequest(0, room) if room and asked == SIDE_BY_SIDE else asked
 
 
 def _are_firsts(done: Converted) -> bool:

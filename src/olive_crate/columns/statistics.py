@@ -101,6 +101,8 @@ class Statistics(msgspec.Struct, eq=False):
     scale: Scale = msgspec.field(default_factory=Scale)
     all_different: bool = False
     """Texts differ too much to be held as a dictionary."""
+    text_room: int = 0
+    """Bytes for each text of the next block, judged by the last; 0 where positions are needed."""
     leading_zeros: bool = False
     """Text only because its digits begin with zeros."""
     mark_counts: Ints | None = None
@@ -135,6 +137,8 @@ class Statistics(msgspec.Struct, eq=False):
         if block.kind == "text" and not self.all_different:
             encoded = pa.types.is_dictionary(done.values.type)
             self.all_different = len(done.values) > 0 and not encoded
+        if self.all_different and block.kind == "text":
+            self.text_room = 0 if self.obstacles is not None else kernels.room_for(done.values)
         if block.kind == "text" and self.counts_values:
             self.kept_counts += marks_in(done.values)
         if self.counts_values and block.kind:

@@ -17,7 +17,17 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 from ..errors import OliveCrateError
-from .buffers import FEW, arrow, bitmap, masked, or_minus_one, padded, strings, whole_numbers
+from .buffers import (
+    FEW,
+    arrow,
+    bitmap,
+    masked,
+    or_minus_one,
+    padded,
+    room_for,
+    strings,
+    whole_numbers,
+)
 from .types import PAD, Bytes
 
 if TYPE_CHECKING:
@@ -145,6 +155,7 @@ __all__ = [
     "masked",
     "or_minus_one",
     "padded",
+    "room_for",
     "strings",
     "use",
     "whole_numbers",

@@ -147,6 +147,13 @@ def strings_of(pieces: Sequence[bytes | memoryview]) -> pa.StringArray:
     return pa.StringArray.from_buffers(len(pieces), pa.py_buffer(offsets), data)
 
 
+def room_for(texts: pa.StringArray) -> int:
+    """Bytes for each text, if there come others that are like these on average, and a bit more."""
+    offsets = np.frombuffer(texts.buffers()[1], np.int32)
+    size = int(offsets[texts.offset + len(texts)] - offsets[texts.offset])
+    return size * 5 // (4 * len(texts)) + 2
+
+
 def whole_numbers(values: Ints) -> pa.Int64Array:
     """64-bit integers as an Arrow array, without a copy."""
     return pa.Array.from_buffers(pa.int64(), len(values), [None, pa.py_buffer(values)])

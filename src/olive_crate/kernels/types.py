@@ -229,13 +229,16 @@ class TextRequest(msgspec.Struct, frozen=True):
     """Text as it stands; different ones are told apart as long as they are no more than `most`."""
 
     most: int = 0
+    room: int = 0
+    """Bytes for each text, where texts are put side by side; those that need more are not."""
 
 
 class TextsRead(msgspec.Struct, frozen=True):
-    """Which cells are blank, and the texts as places in a dictionary, if they are few enough."""
+    """Which cells are blank, and the texts: as places in a dictionary, or side by side."""
 
     blank: Flags
     codes: pa.DictionaryArray | None
+    texts: pa.StringArray | None = None
 
 
 Request = NumberRequest | TimeRequest | TextRequest

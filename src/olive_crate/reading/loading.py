@@ -14,6 +14,7 @@ import numpy as np
 from ..columns.column import Column, Columns
 from ..columns.convert import TypedBlock
 from ..columns.outcome import joined, text_bytes
+from ..columns.whole_texts import WholeTexts
 from ..dataset.model import PlainDataset
 from ..dataset.receipt import CellCounts
 from ..declaration.variable import Variable
@@ -51,12 +52,18 @@ def loaded(found: SourceLayout, progress: Progress | None = None) -> PlainDatase
     began = time.perf_counter()
     reading = prepare(found)
     blocks: list[list[TypedBlock]] = [[] for _ in reading.columns]
+    texts = [WholeTexts() for _ in reading.columns] if found.source.size else []
     came: list[RowNumbers] = []
 
     def take(block: Block, typed: list[TypedBlock]) -> None:
         came.append(gathered([block.rows], found.layout.rows_per_case))
         for kept, each in zip(blocks, typed, strict=True):
             kept.append(each)
+        offsets = reading.tally.offsets
+        if texts and len(offsets) > 1:
+            share = offsets[-1][1] / (found.source.size or 1)
+            for kept, whole in zip(blocks, texts, strict=True):
+                whole.add(kept, share)
 
     with workers_for(found) as workers:
         run(reading, take, progress, keeping=True, workers=workers)

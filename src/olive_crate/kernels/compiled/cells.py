@@ -101,9 +101,14 @@ def texts(buffer: Bytes, starts: Ints, ends: Ints, reasons: Bytes | None = None)
     offsets = allocate(len(starts) + 1, np.int32)
     data = allocate(size + PAD, np.uint8)
     _native.gather(*given, why, offsets, data)
-    valid = validity(why).bitmap if len(why) else None
-    made = pa.py_buffer(offsets), pa.py_buffer(data[:size])
-    return pa.StringArray.from_buffers(len(starts), *made, valid)
+    return side_by_side(offsets, data[:size], why)
+
+
+def side_by_side(offsets: Any, data: Any, reasons: Bytes) -> pa.StringArray:
+    """Texts that lie side by side, one more offset than texts; without any reason, none is null."""
+    valid = validity(reasons).bitmap if len(reasons) else None
+    made = pa.py_buffer(offsets), pa.py_buffer(data)
+    return pa.StringArray.from_buffers(len(offsets) - 1, *made, valid)
 
 
 def encoded(
@@ -140,8 +145,11 @@ def all_differ(arrays: Sequence[pa.StringArray]) -> bool:
     met_twice = ordered[1:][ordered[1:] == ordered[:-1]]
     if not len(met_twice):
         return True
-    alike = pa.chunked_array(filled).take(pa.array(np.flatnonzero(hashes == met_twice[0])))
-    return len(alike.unique()) == len(alike) and reference.all_differ(arrays)
+    begins = np.cumsum([0, *map(len, filled)])
+    alike = np.flatnonzero(hashes == met_twice[0])[:2]
+    piece = np.searchsorted(begins, alike, "right") - 1
+    one, other = (filled[at][row] for at, row in zip(piece, alike - begins[piece], strict=True))
+    return one != other and reference.all_differ(arrays)
 
 
 def text_hashes(texts: pa.Array) -> Words:

@@ -11,6 +11,7 @@ import numpy as np
 from .. import reference
 from ..buffers import ColumnStart, allocate, array_type_of, counted, no_reasons
 from ..types import (
+    PAD,
     Bytes,
     CutPoint,
     Dialect,
@@ -39,6 +40,7 @@ from .cells import (
     all_words_fit,
     dictionary_of,
     parts_of,
+    side_by_side,
     steps_of,
 )
 
@@ -178,13 +180,14 @@ class _Task(msgspec.Struct, frozen=True):
     reasons: Any
     starts: Any
     ends: Any
+    data: Any
     place: Place | None
 
     def result(self, count: int, returned: tuple[Any, ...]) -> EarlyColumn | None:
         """What was read of so many cells."""
         if self.wanted is None:
             return None
-        left, blanks, worded, inexact, decimals, words, span = returned
+        left, blanks, worded, inexact, decimals, words, span, filled = returned
         values, reasons = self.values[:count], self.reasons[:count]
         none = not blanks and not worded and (words is not None or not left)
         reasons = no_reasons(count) if none else reasons.copy()  # and the block's room is free
@@ -195,7 +198,10 @@ class _Task(msgspec.Struct, frozen=True):
             codes = None
             if words is not None:
                 codes = dictionary_of(values, reasons == 0 if blanks else None, words)
-            return self.wanted, TextsRead(reasons.view(bool), codes)
+            texts = None
+            if filled >= 0:
+                texts = side_by_side(self.values[: count + 1], self.data[:filled], reasons)
+            return self.wanted, TextsRead(reasons.view(bool), codes, texts)
         more = (span, self.place, worded > 0, inexact)
         return self.wanted, NumbersRead(values, reasons, decimals, left, *more)
 
@@ -222,15 +228,21 @@ def _task(
     start: ColumnStart | None,
     reasons: Any,
 ) -> _Task:
-    located = at[1] == 0 and (wanted is None or isinstance(wanted, TextRequest))
+    is_text = isinstance(wanted, TextRequest)
+    beside = wanted.room if isinstance(wanted, TextRequest) else 0
+    located = at[1] == 0 and (wanted is None or is_text) and not beside
     starts, ends = np.empty((2, room), np.int32) if located else (NONE, NONE)
     values: Any = NO_REASONS
+    data: Any = allocate(room * beside + PAD, np.uint8) if beside else NO_REASONS
     place: Place | None = None
     rule: tuple[Any, ...]
     if wanted is None:
         rule = (POSITIONS, *at, 0, False, 0, b"", 0, 0, b"")
     elif isinstance(wanted, TextRequest):
-        values, _ = _room(index, array_type_of(wanted), room, start)
+        if beside:
+            values = allocate(room + 1, np.int32)
+        else:
+            values, _ = _room(index, array_type_of(wanted), room, start)
         rule = (TEXTS, *at, 0, False, 0, b"", 0, wanted.most, b"")
     elif isinstance(wanted, TimeRequest):
         values, place = _room(index, array_type_of(wanted), room, start)
@@ -241,9 +253,8 @@ def _task(
         kind = INTEGERS if wanted.whole else NUMBERS
         marks = (wanted.decimal, wanted.strict, wanted.implied)
         rule = (kind, *at, *marks, b"", 0, 0, parts_of(wanted.writing))
-    return _Task(
-        (*rule, values, reasons, starts, ends), wanted, values, reasons, starts, ends, place
-    )
+    given = (*rule, values, reasons, starts, ends, data)
+    return _Task(given, wanted, values, reasons, starts, ends, data, place)
 
 
 def _room(

@@ -241,10 +241,12 @@ Int matched(const In<byte>& buffer, const In<place>& starts, const In<place>& en
 
 // Columns that are read while a block is split
 
+constexpr Int SPARE = 32;  // bytes that are written beyond texts put side by side
+
 // A task as Python gives it, with the buffers it lends.
 struct LentTask {
     std::tuple<int, Int, Int, int, bool, int, In<byte>, int, Int, In<byte>, Out<byte>, Out<byte>,
-               Out<place>, Out<place>>
+               Out<place>, Out<place>, Out<byte>>
         parts;
     std::unique_ptr<Words> words;
     Writing writing;
@@ -252,7 +254,7 @@ struct LentTask {
     Task taken(PyObject* tuple, Int rows) {
         take_tuple(tuple, parts);
         const auto& [kind, field, width, decimal, strict, implied, steps, unit, most, written, values,
-                     reasons, starts, ends] = parts;
+                     reasons, starts, ends, data] = parts;
         Task task;
         task.kind = static_cast<Kind>(kind);
         task.field = field;
@@ -276,6 +278,11 @@ struct LentTask {
         if (is_text && most) {
             words = std::make_unique<Words>(most);
             task.words = words.get();
+        }
+        if (is_text && !most && data.bytes() > SPARE) {
+            require(values.bytes() >= 4 * (rows + 1), "a task: offsets");
+            task.data = data.data();
+            task.room = data.bytes() - SPARE;
         }
         task.values = values.data();
         task.reasons = reasons.data();
@@ -315,7 +322,7 @@ class Tasks {
                 const NumbersTold& own = task.told;
                 PyObject* one = given(std::tuple(own.left, own.blanks, own.worded, own.inexact,
                                                  own.most_decimals, told_of(task.words),
-                                                 span_of(own)));
+                                                 span_of(own), task.data ? task.filled : -1));
                 if (PyList_SetItem(list, static_cast<Py_ssize_t>(each), one) < 0) throw Failed{};
             }
         } catch (...) {

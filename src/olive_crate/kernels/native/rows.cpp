@@ -22,8 +22,27 @@ std::int64_t size_of(const Task& task) {
     return task.kind == Kind::texts || (task.kind == Kind::times && task.unit == Unit::days) ? 4 : 8;
 }
 
+// Texts of a piece behind those of the pieces before.
+void put_side_by_side(Task& task, const Runs& runs, std::int64_t row) {
+    byte* const reasons = task.reasons + row;
+    std::int64_t length = 0;
+    const std::int64_t blanks = blank(runs, reasons, &length);
+    task.told.blanks += blanks;
+    if (task.filled + length > task.room) {
+        task.data = nullptr;
+        return;
+    }
+    const byte* const without = blanks ? reasons : nullptr;
+    place* const offsets = reinterpret_cast<place*>(task.values) + row;
+    task.filled = gather(runs, without, offsets, task.data, task.filled);
+}
+
 // The cells of one column of a piece, which go to the rows from `row` on.
 void take(Task& task, const CellsAt& cells, std::int64_t row) {
+    if (task.kind == Kind::texts && task.data) {
+        put_side_by_side(task, {cells.buffer, cells.starts, cells.ends, cells.count}, row);
+        return;
+    }
     if (task.starts && !(task.kind == Kind::texts && task.words)) {
         const std::size_t size = static_cast<std::size_t>(cells.count) * sizeof(place);
         std::memcpy(task.starts + row, cells.starts, size);

@@ -19,7 +19,9 @@ struct Task {
     Patterns patterns{};
     int usual_pattern = 0;
     Unit unit = Unit::days;
-    byte* values = nullptr;  // of texts: numbers of the different ones
+    byte* values = nullptr;  // of texts: numbers of the different ones, or offsets
+    byte* data = nullptr;    // where texts are put side by side; null once they have no more room
+    std::int64_t room = 0, filled = 0;  // bytes of `data`, without those to spare
     Words* words = nullptr;  // where texts are told apart; null once there are too many
     byte* reasons = nullptr;
     place* starts = nullptr;

@@ -62,15 +62,19 @@ std::int64_t trim(const Runs& runs, bool left, bool right, place* starts, place*
     return changed;
 }
 
-std::int64_t blank(const Runs& runs, byte* into) {
-    std::int64_t found = 0;
+std::int64_t blank(const Runs& runs, byte* into, std::int64_t* length) {
+    std::int64_t found = 0, total = 0;
     for (std::int64_t cell = 0; cell < runs.count; ++cell) {
         place start = runs.starts[cell];
         const place end = runs.ends[cell];
+        total += end - start;
+        into[cell] = 0;
+        if (start < end && runs.buffer[start] > ' ') continue;  // as most are
         while (start < end && is_blank(runs.buffer[start])) ++start;
         into[cell] = start == end;
         found += into[cell];
     }
+    if (length) *length = total;
     return found;
 }
 
@@ -81,8 +85,8 @@ std::int64_t total_length(const Runs& runs, const byte* reasons) {
     return total;
 }
 
-void gather(const Runs& runs, const byte* reasons, place* offsets, byte* data) {
-    std::int64_t at = 0;
+std::int64_t gather(const Runs& runs, const byte* reasons, place* offsets, byte* data,
+                    std::int64_t at) {
     for (std::int64_t cell = 0; cell < runs.count; ++cell) {
         offsets[cell] = static_cast<place>(at);
         if (reasons && reasons[cell]) continue;
@@ -98,6 +102,7 @@ void gather(const Runs& runs, const byte* reasons, place* offsets, byte* data) {
         at += length;
     }
     offsets[runs.count] = static_cast<place>(at);
+    return at;
 }
 
 Words::Words(std::int64_t most_, std::int64_t expected) : offsets(1, 0), most(most_) {

@@ -18,14 +18,16 @@ struct Runs {
 // Starts and ends without the blanks around; returns how many cells changed.
 std::int64_t trim(const Runs&, bool left, bool right, place* starts, place* ends);
 
-// Which cells are empty or blank; returns how many.
-std::int64_t blank(const Runs&, byte* into);
+// Which cells are empty or blank; returns how many, and tells how long all are together.
+std::int64_t blank(const Runs&, byte* into, std::int64_t* length = nullptr);
 
 // How many bytes the runs have together; those with a reason have none.
 std::int64_t total_length(const Runs&, const byte* reasons);
 
-// The runs side by side, and the offset of each and of the end. `data` has 32 bytes to spare.
-void gather(const Runs&, const byte* reasons, place* offsets, byte* data);
+// The runs side by side from one place of `data` on, which has 32 bytes to spare, and the offset of
+// each and of the end; returns the last.
+std::int64_t gather(const Runs&, const byte* reasons, place* offsets, byte* data,
+                    std::int64_t at = 0);
 
 // Different texts, numbered as they come.
 class Words {
