@@ -561,11 +561,21 @@ struct Lanes {
       public:
         explicit Placed(const Shape& shape)
             : last(shape.last), literals(load(shape.literals)), literal(load(shape.literal)),
-              digits(load(shape.digits)), order(load(shape.order)) {}
+              digits(load(shape.digits)), order(load(shape.order)), before(shape.before) {}
 
-        OLIVE_INLINE bool read(const byte* at, Pairs& found) const {
-            const Four held =
-                _mm256_inserti128_si256(_mm256_castsi128_si256(half(at)), half(at + last), 1);
+        OLIVE_INLINE bool read(const byte* at, Pairs& found) const { return read(held(at), found); }
+
+        // Where the name of the month is so many letters longer, as if it had only three.
+        OLIVE_INLINE bool read_longer(const byte* at, int longer, Pairs& found) const {
+            return read(_mm256_blendv_epi8(held(at + longer), held(at), load(before)), found);
+        }
+
+      private:
+        OLIVE_INLINE Four held(const byte* at) const {
+            return _mm256_inserti128_si256(_mm256_castsi128_si256(half(at)), half(at + last), 1);
+        }
+
+        OLIVE_INLINE bool read(Four held, Pairs& found) const {
             const Four plain = _mm256_xor_si256(held, bytes('0'));
             const Four wrong = either(_mm256_xor_si256(both(held, literals), literal),
                                       _mm256_subs_epu8(both(plain, digits), bytes(9)));
@@ -581,10 +591,17 @@ struct Lanes {
             return _mm256_testz_si256(none, none);
         }
 
-      private:
         std::int64_t last;
         Four literals, literal, digits, order;
+        const byte* before;
     };
+
+    // Which of 32 characters are no digits.
+    static OLIVE_INLINE std::uint32_t others(const byte* at) {
+        const Four plain = _mm256_xor_si256(load(at), bytes('0'));
+        const Four digits = _mm256_cmpeq_epi8(_mm256_min_epu8(plain, bytes(9)), plain);
+        return ~static_cast<std::uint32_t>(_mm256_movemask_epi8(digits));
+    }
 
     static Four lengths(const Located& cells, std::int64_t cell) {
         return _mm256_cvtepi32_epi64(

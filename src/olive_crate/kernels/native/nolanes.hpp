@@ -13,7 +13,10 @@ struct NoLanes {
     struct Placed {
         const Shape& shape;
         bool read(const byte* at, Pairs& found) const { return read_placed(shape, at, found); }
+        bool read_longer(const byte*, int, Pairs&) const { return false; }
     };
+
+    static std::uint32_t others(const byte*) { return 0; }
 
     static bool read_placed(const Shape& shape, const byte* at, Pairs& found) {
         std::uint64_t wrong = 0;

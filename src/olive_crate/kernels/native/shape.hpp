@@ -33,6 +33,9 @@ struct Shape {
     // one stands, or a digit; then which digit makes which pair, 0x80 for those that are not there.
     int last = 0;
     byte literal[MOST] = {}, literals[MOST] = {}, digits[MOST] = {}, order[MOST];
+    // What stands before the end of the name of a month, of the same characters; all without a name.
+    byte before[MOST];
+    std::uint32_t outline = 0;  // which characters are no digits, and a bit for the end
 
     // `left_out` has a bit for each pair whose first digit is not written; in a `zulu` shape a zone is
     // the letter Z.
@@ -87,6 +90,8 @@ struct Shape {
         if (left_out & ~(1u << day | 1u << month | 1u << hour)) width = 0;
         for (const Pair pair : {day, month, hour})
             if ((left_out >> pair & 1) && from[2 * pair + 1] < 0) width = 0;
+        outline = 1u << at;
+        for (int each = 0; each < at; ++each) outline |= digits[each] ? 0 : 1u << each;
         set_order(from);
     }
 
@@ -124,6 +129,8 @@ struct Shape {
     void set_order(const signed char* from) {
         last = width > 16 ? width - 16 : 0;
         for (byte* const each : {literal, literals, digits}) std::memmove(each + 16, each + last, 16);
+        for (int each = 0; each < MOST; ++each)
+            before[each] = name < 0 || (each < 16 ? each : last + each - 16) < name + 3 ? 0xFF : 0;
         std::memset(order, 0x80, MOST);
         for (int digit = 0; digit < 2 * none; ++digit) {
             if (from[digit] >= 16)
@@ -147,6 +154,64 @@ inline std::vector<Shape> shapes_of(const Pattern& pattern) {
     }
     return found;
 }
+
+// A shape, in which the name of the month may be so many letters longer than three.
+struct Variant {
+    std::uint32_t outline;
+    const Shape* shape;
+    int longer;
+};
+
+// The shapes of a pattern by their outlines, for columns in which they take turns.
+class Variants {
+  public:
+    static constexpr int LONGEST = Shape::MOST - 6, MOST_LETTERS = 9;
+    Variants() = default;
+    Variants(const std::vector<Shape>& shapes, const Pattern& pattern) {
+        for (const Shape& shape : shapes) {
+            if (shape.tail != pattern.count) continue;
+            add({shape.outline, &shape, 0});
+            if (shape.name < 0 || shape.half >= 0) continue;
+            for (int longer = 1; shape.width + longer <= LONGEST && 3 + longer <= MOST_LETTERS; ++longer) {
+                const int ends = shape.name + 3;
+                const std::uint32_t letters = ((1u << (3 + longer)) - 1) << shape.name;
+                const std::uint32_t low = shape.outline & ((1u << ends) - 1);
+                add({low | letters | (shape.outline >> ends) << (ends + longer), &shape, longer});
+            }
+        }
+        for (int each = 0; !there && each < 256 && all.size() > 1 && all.size() <= 64; ++each) {
+            factor = 0x9E3779B1u * static_cast<std::uint32_t>(2 * each + 1);
+            there = fits();
+        }
+    }
+
+    bool are_there() const { return there; }
+    // The variant of an outline, if there is one; else any.
+    const Variant& of(std::uint32_t outline) const { return all[slots[outline * factor >> 24]]; }
+
+  private:
+    void add(const Variant& variant) {
+        for (const Variant& each : all)
+            if (each.outline == variant.outline) return;
+        all.push_back(variant);
+    }
+    // Does each have a slot of its own?
+    bool fits() {
+        bool taken[256] = {};
+        for (std::size_t each = 0; each < all.size(); ++each) {
+            const std::uint32_t slot = all[each].outline * factor >> 24;
+            if (taken[slot]) return false;
+            taken[slot] = true;
+            slots[slot] = static_cast<byte>(each);
+        }
+        return true;
+    }
+
+    std::vector<Variant> all;
+    byte slots[256] = {};
+    std::uint32_t factor = 1;
+    bool there = false;
+};
 
 // The greatest value of each pair.
 constexpr std::int16_t GREATEST[8] = {99, 99, 12, 31, 23, 59, 59, 0};

@@ -17,6 +17,10 @@ const int LENGTHS[12] = {31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31};
 
 std::uint64_t MONTH_HEADS[12];
 
+std::uint64_t MONTH_TAILS[12];
+
+int MONTH_LONGER[12];
+
 byte MONTH_SLOTS[64];
 
 place MONTH_STARTS[12 * (LAST_YEAR - FIRST_YEAR) + 1];
@@ -25,6 +29,10 @@ void set_months() {
     for (int month = 0; month < 12; ++month)
         for (int letter = 0; letter < 3; ++letter)
             MONTH_HEADS[month] |= static_cast<std::uint64_t>(MONTHS[month][letter]) << (8 * letter);
+    for (int month = 0; month < 12; ++month) {
+        MONTH_LONGER[month] = static_cast<int>(std::strlen(MONTHS[month])) - 3;
+        std::memcpy(&MONTH_TAILS[month], MONTHS[month] + 3, static_cast<std::size_t>(MONTH_LONGER[month]));
+    }
     for (byte month = 0; month < 12; ++month)
         MONTH_SLOTS[(MONTH_HEADS[month] * MONTH_FACTOR >> 16) % 64] = month;
     // one more at the end, so that each month ends where the next one starts

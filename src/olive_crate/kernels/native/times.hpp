@@ -18,10 +18,17 @@ struct Patterns {
     const Writing* writing = nullptr;
     int* usual = nullptr;  // the pattern that the cell before followed
 
+    bool vary = false;  // the shapes of the usual one take turns
+
     // The shapes of one of them, the one with all digits first; they are made when they are needed.
     const std::vector<Shape>& shapes(int each) {
         std::optional<std::vector<Shape>>& held = made[each];
         if (!held) held = shapes_of(all[each]);
+        return *held;
+    }
+    const Variants& variants(int each) {
+        std::optional<Variants>& held = varying[each];
+        if (!held) held.emplace(shapes(each), all[each]);
         return *held;
     }
 
@@ -43,10 +50,13 @@ struct Patterns {
 
   private:
     std::optional<std::vector<Shape>> made[MOST];
+    std::optional<Variants> varying[MOST];
 };
 
 extern const char* const MONTHS[12];
 extern std::uint64_t MONTH_HEADS[12];  // their first three letters
+extern std::uint64_t MONTH_TAILS[12];  // what follows, in so many letters
+extern int MONTH_LONGER[12];
 constexpr std::uint64_t MONTH_FACTOR = 15;
 extern byte MONTH_SLOTS[64];           // months, by their first letters times the factor
 extern const int LENGTHS[12];

@@ -249,6 +249,21 @@ class Moments {
     const Pattern& usual_pattern() const { return *pattern; }
     void leave_usual_shape() { rest = SPELL; }
 
+    // The shapes of the usual pattern, where they take turns.
+    const Variants* variants() const { return patterns.vary && !words_first && !rest ? varying : nullptr; }
+    // So many of a chunk had another shape than the usual one: do they take turns?
+    void note_others(int count, int size) {
+        if (4 * count > 3 * size) leave_usual_shape();
+        if (8 * count <= size || !Lanes::THERE) return;
+        varying = &patterns.variants(*patterns.usual);
+        patterns.vary = varying->are_there();
+        if (patterns.vary) rest = 0;
+    }
+    void leave_variants() {
+        patterns.vary = false;
+        rest = SPELL;
+    }
+
     // The reason of a cell, 0 if it could be read.
     byte take(const byte* at, const byte* end, std::int64_t& days, std::int64_t& micros,
               NumbersTold& told) {
@@ -275,10 +290,12 @@ class Moments {
 
   private:
     void set_usual(int each) {
+        patterns.vary = patterns.vary && each == *patterns.usual;
         *patterns.usual = each;
         pattern = &patterns.all[each];
         shapes = &patterns.shapes(each);
         usual = shapes->empty() ? nullptr : &shapes->front();
+        if (patterns.vary) varying = &patterns.variants(each);
     }
 
     bool read_usual(const byte* at, const byte* end, std::int64_t& days, std::int64_t& micros) {
@@ -315,6 +332,7 @@ class Moments {
     const Pattern* pattern;
     const std::vector<Shape>* shapes;
     const Shape* usual;
+    const Variants* varying = nullptr;
     bool words_first;  // a word may look like a date, and is none
     static constexpr int SPELL = 32;
     int rest = 0;  // for so many chunks of cells the usual shape is left alone
@@ -357,6 +375,43 @@ static int read_usual_cells(const Cells& cells, std::int64_t begin, int size, co
     return count;
 }
 
+// Is the name of the month, which is so many letters longer than three, one in full?
+static OLIVE_INLINE bool is_in_full(const byte* name, int longer) {
+    const int month = longer ? month_at(name) - 1 : -1;
+    if (month < 0) return !longer;
+    const std::uint64_t rest = (fetch(name + 3) | 0x2020202020202020ull) & (~0ull >> (64 - 8 * longer));
+    return (MONTH_LONGER[month] == longer) & (rest == MONTH_TAILS[month]);
+}
+
+// The cells of shapes that take turns, each found by its outline; lists the others of so many.
+template <Unit UNIT, class Cells>
+static int read_varied_cells(const Cells& cells, std::int64_t begin, int size, const Variants& variants,
+                             Value<UNIT>* values, byte* reasons, int* rest) {
+    int count = 0;
+    for (int each = 0; each < size; ++each) {
+        const std::int64_t cell = begin + each;
+        const byte* const at = cells.begin(cell);
+        const std::uint64_t width = static_cast<std::uint64_t>(cells.end(cell) - at);
+        const std::uint32_t end = width <= Variants::LONGEST ? 1u << width : 0;
+        const std::uint32_t outline = end ? (Lanes::others(at) & (end - 1)) | end : 0;
+        const Variant& variant = variants.of(outline);
+        const Shape& shape = *variant.shape;
+        Pairs pairs;
+        place days = 0;
+        std::int64_t micros = 0;
+        bool good = (variant.outline == outline) &
+                    Lanes::Placed{shape}.read_longer(at, variant.longer, pairs);
+        if (UNIT != Unit::of_day) good &= days_of<false>(shape, at, pairs, days);
+        if (UNIT != Unit::days) good &= micros_of<false>(shape, at, pairs, micros);
+        if (shape.name >= 0) good &= is_in_full(at + shape.name, variant.longer);
+        values[cell] = good ? value_of<UNIT>(days, micros) : 0;
+        reasons[cell] = !good;
+        rest[count] = each;
+        count += !good;
+    }
+    return count;
+}
+
 template <Unit UNIT, class Cells>
 static NumbersTold read_all_times(const Cells cells, std::int64_t total, Patterns& patterns,
                                   Value<UNIT>* values, byte* reasons) {
@@ -366,13 +421,17 @@ static NumbersTold read_all_times(const Cells cells, std::int64_t total, Pattern
     for (std::int64_t begin = 0; begin < total; begin += CHUNK) {
         const int size = static_cast<int>(total - begin < CHUNK ? total - begin : CHUNK);
         int count = size;
-        const Shape* const usual = moments.usual_shape();
-        if (usual && usual->has_date == (UNIT != Unit::of_day) &&
+        const Variants* const variants = moments.variants();
+        const Shape* const usual = variants ? nullptr : moments.usual_shape();
+        if (variants) {
+            count = read_varied_cells<UNIT, Cells>(cells, begin, size, *variants, values, reasons, rest);
+            if (4 * count > 3 * size) moments.leave_variants();
+        } else if (usual && usual->has_date == (UNIT != Unit::of_day) &&
             usual->has_hour == (UNIT != Unit::days)) {
             count = (usual->is_plain() ? read_usual_cells<UNIT, true, Cells>
                                        : read_usual_cells<UNIT, false, Cells>)(
                 cells, begin, size, *usual, moments.usual_pattern(), values, reasons, rest);
-            if (4 * count > 3 * size) moments.leave_usual_shape();
+            moments.note_others(count, size);
         } else {
             for (int each = 0; each < size; ++each) rest[each] = each;
         }
