@@ -3,6 +3,7 @@
 #include "instructions.hpp"
 
 #include "nolanes.hpp"
+#include "texts.hpp"
 
 #include <algorithm>
 #include <cstddef>
@@ -72,7 +73,8 @@ using Lanes = NoLanes;
 #include "numbers.inl"
 #include "times.inl"
 static const Kernels TABLE = {survey,        cut,         find_stops, split,
-                              read_integers, read_floats, read_times, validity};
+                              read_integers, read_floats, read_times, validity,
+                              invalid_utf8};
 }  // namespace portable
 
 #if OLIVE_X86
@@ -106,7 +108,8 @@ using Lanes = NoLanes;
 #include "numbers.inl"
 #include "times.inl"
 static const Kernels TABLE = {survey,        cut,         find_stops, split,
-                              read_integers, read_floats, read_times, validity};
+                              read_integers, read_floats, read_times, validity,
+                              invalid_utf8};
 }  // namespace sse2
 #endif
 
@@ -142,7 +145,8 @@ using Lanes = NoLanes;
 #include "numbers.inl"
 #include "times.inl"
 static const Kernels TABLE = {survey,        cut,         find_stops, split,
-                              read_integers, read_floats, read_times, validity};
+                              read_integers, read_floats, read_times, validity,
+                              invalid_utf8};
 }  // namespace neon
 #endif
 
@@ -190,11 +194,13 @@ class Wide : public Bits {
     __m256i one, two;
 };
 #include "scanning.inl"
+#include "utf8.inl"
 #include "lanes.inl"
 #include "numbers.inl"
 #include "times.inl"
 static const Kernels TABLE = {survey,        cut,         find_stops, split,
-                              read_integers, read_floats, read_times, validity};
+                              read_integers, read_floats, read_times, validity,
+                              invalid_utf8};
 }  // namespace avx2
 #if defined(__clang__)
 #pragma clang attribute pop

@@ -18,6 +18,7 @@ struct Kernels {
     // `reasons` are the same, of what follows none of the patterns.
     NumbersTold (*read_times)(const CellsAt&, Patterns&, Unit, void* values, byte* reasons);
     Missing (*validity)(const byte* reasons, std::int64_t count, byte* bits);
+    std::int64_t (*invalid_utf8)(const byte*, std::int64_t low, std::int64_t high);
 };
 
 // The fastest that this processor can run, or those of a name.

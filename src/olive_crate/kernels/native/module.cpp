@@ -86,7 +86,7 @@ void closed_up(const Out<byte>& buffer, int quote, const Out<place>& starts, con
 
 Int invalid(const In<byte>& buffer, Int low, Int high) {
     require_within(buffer, low, high);
-    return unlocked([&] { return invalid_utf8(buffer.data(), low, high); });
+    return unlocked([&] { return in_use().invalid_utf8(buffer.data(), low, high); });
 }
 
 // Numbers and times
