@@ -52,7 +52,7 @@ def loaded(found: SourceLayout, progress: Progress | None = None) -> PlainDatase
     began = time.perf_counter()
     reading = prepare(found)
     blocks: list[list[TypedBlock]] = [[] for _ in reading.columns]
-    texts = [WholeTexts() for _ in reading.columns] if found.source.size else []
+    texts: list[WholeTexts] = []
     came: list[RowNumbers] = []
 
     def take(block: Block, typed: list[TypedBlock]) -> None:
@@ -60,8 +60,9 @@ def loaded(found: SourceLayout, progress: Progress | None = None) -> PlainDatase
         for kept, each in zip(blocks, typed, strict=True):
             kept.append(each)
         offsets = reading.tally.offsets
-        if texts and len(offsets) > 1:
-            share = offsets[-1][1] / (found.source.size or 1)
+        if len(offsets) > 1 and found.source.size:
+            share = offsets[-1][1] / found.source.size
+            texts.extend(WholeTexts() for _ in blocks[len(texts) :])
             for kept, whole in zip(blocks, texts, strict=True):
                 whole.add(kept, share)
 

@@ -330,10 +330,10 @@ def _is_far_beyond(numbers: dict[int, Decimal], rows: Sequence[Row]) -> bool:
 
 
 def _is_beyond(number: Decimal, rows: Sequence[Row], index: int) -> bool:
-    """Is a number larger than all those above it?"""
-    return abs(number) > max(
-        map(abs, _numbers(rows[-FEWEST_ROWS:], index)), default=Decimal()
-    ) and (abs(number) > max(map(abs, _numbers(rows, index)), default=Decimal()))
+    """Is a number larger than all those above it? The nearest are looked at first."""
+    size = abs(number)
+    above = (abs(each) for row in reversed(rows) for each in _numbers((row,), index))
+    return size > 0 and all(size > each for each in above)
 
 
 def _have_first(rows: Sequence[Row]) -> bool:
