@@ -321,7 +321,7 @@ def moments(draw: st.DrawFn) -> tuple[str, list[str]]:
     moments(), st.booleans(), st.sampled_from([DAYS, OF_DAY, SINCE_1970]), st.sampled_from([1, 60])
 )
 def test_dates_and_times_are_read_alike(level, given_moments, exact, unit, repeated):
-    """A long column too, in which the kernels learn from the first cells how the rest are written."""
+    """A long column too: from its first cells the kernels learn how the rest are written."""
     pattern, texts = given_moments[0], given_moments[1] * repeated
     wanted = TimeRequest((compiled_pattern(pattern),), (exact,), unit)
     given_ = cells_of([text.encode() for text in texts])

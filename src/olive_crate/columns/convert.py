@@ -33,6 +33,8 @@ FEW_TEXTS = 128
 """So many texts of a block are kept one by one."""
 REPEATING, MOST_DIFFERENT = 1024, 1 << 30
 """Texts of a block are told apart at once if there are no more than so many different ones."""
+SIDE_BY_SIDE = TextRequest()
+"""What is asked of texts that differ too much to be told apart."""
 BLANKS = " \t\n\v\f\r"
 """What is no part of a word for true or false."""
 NO_CELLS = np.zeros(0, np.int64)
@@ -96,7 +98,7 @@ class Ways:
         known = self._requests.get(kind)
         if known is None:
             request = request_for(self.rule(kind))
-            plain = (TextRequest(),) if isinstance(request, TextRequest) else ()
+            plain = (SIDE_BY_SIDE,) if isinstance(request, TextRequest) else ()
             known = self._requests[kind] = () if request is None else (request, *plain)
         return known
 

@@ -27,20 +27,13 @@ from typing import NamedTuple
 import msgspec
 import numpy as np
 import pyarrow as pa
+from msgspec.structs import replace
 
 from .. import kernels
 from ..declaration.patterns import late
 from ..kernels.spans import Cells, SourceRows
-from ..kernels.types import (
-    Bytes,
-    EarlyResult,
-    Ints,
-    NumbersRead,
-    Request,
-    TextRequest,
-    TextsRead,
-)
-from .convert import TypedBlock, convert, missing, ways_of, with_withheld
+from ..kernels.types import Bytes, EarlyResult, Ints, NumbersRead, Request
+from .convert import SIDE_BY_SIDE, TypedBlock, convert, missing, ways_of, with_withheld
 from .numbers import number_request
 from .rule import (
     FIRST_MARK,
@@ -139,8 +132,6 @@ class Settled(msgspec.Struct, frozen=True, tag=True):
     by_source: bool = False
 
 
-SIDE_BY_SIDE = TextRequest()
-"""What is asked of texts that differ too much to be told apart."""
 State = Declared | DeclaredTime | Open | Narrowed | Settled
 
 
@@ -342,7 +333,7 @@ class TypeSearch:
             return TypedBlock(kind, done, marks=marked)
         reasons = done.reasons.copy()
         reasons[done.unread[hit]] = MARK_REASONS[mark[hit]]
-        done = msgspec.structs.replace(done, reasons=reasons, unread=done.unread[~hit], only=0)
+        done = replace(done, reasons=reasons, unread=done.unread[~hit], only=0)
         return TypedBlock(kind, done, marks=True)
 
     def _early(self, cells: Cells, kind: str) -> EarlyResult | None:
@@ -351,7 +342,7 @@ class TypeSearch:
         if ready is None:
             return None
         for asked in self._how.requests(kind):
-            if asked is ready[0] or (asked == SIDE_BY_SIDE and isinstance(ready[1], TextsRead)):
+            if asked is ready[0] or (asked == SIDE_BY_SIDE and type(asked) is type(ready[0])):
                 return ready[1]
         return None
 
@@ -385,7 +376,7 @@ class TypeSearch:
         known = self._how.requests(kind)
         asked = known[-1 if self.statistics.all_different else 0] if known else None
         room = self.statistics.text_room
-        return TextRequest(0, room) if room and asked == SIDE_BY_SIDE else asked
+        return replace(SIDE_BY_SIDE, room=room) if room and asked == SIDE_BY_SIDE else asked
 
 
 def _are_firsts(done: Converted) -> bool:

@@ -138,7 +138,8 @@ class Statistics(msgspec.Struct, eq=False):
             encoded = pa.types.is_dictionary(done.values.type)
             self.all_different = len(done.values) > 0 and not encoded
         if self.all_different and block.kind == "text":
-            self.text_room = 0 if self.obstacles is not None else kernels.room_for(done.values)
+            beside = self.obstacles is None and pa.types.is_string(done.values.type)
+            self.text_room = kernels.room_for(done.values) if beside else 0
         if block.kind == "text" and self.counts_values:
             self.kept_counts += marks_in(done.values)
         if self.counts_values and block.kind:

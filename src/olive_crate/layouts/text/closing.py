@@ -332,8 +332,10 @@ def _is_far_beyond(numbers: dict[int, Decimal], rows: Sequence[Row]) -> bool:
 def _is_beyond(number: Decimal, rows: Sequence[Row], index: int) -> bool:
     """Is a number larger than all those above it? The nearest are looked at first."""
     size = abs(number)
-    above = (abs(each) for row in reversed(rows) for each in _numbers((row,), index))
-    return size > 0 and all(size > each for each in above)
+    above = (
+        number_of(row.cells[index].strip()) for row in reversed(rows) if index < len(row.cells)
+    )
+    return size > 0 and all(each is None or size > abs(each) for each in above)
 
 
 def _have_first(rows: Sequence[Row]) -> bool:
