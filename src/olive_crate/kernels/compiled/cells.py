@@ -189,7 +189,7 @@ def joined_texts(arrays: Sequence[pa.Array], reasons: Sequence[Bytes]) -> pa.Arr
     for array, (codes, why, offsets, words) in zip(arrays, parts, strict=True):
         into = all_offsets[row : row + len(array) + 1]
         if codes is None:
-            np.add(offsets, base, out=into)
+            np.add(offsets, base - offsets[0], out=into)
             data[base : base + len(words)] = words
             base += len(words)
         else:
@@ -218,7 +218,8 @@ def _part(array: pa.Array, reasons: Bytes) -> tuple[Any, Any, Any, Any]:
         _, offsets, data = array.buffers()
         places = np.frombuffer(offsets, np.int32)[: len(array) + 1]
         words = np.frombuffer(data, np.uint8) if data is not None else NO_REASONS
-        return None, NO_REASONS, places, words[: int(places[-1]) if len(places) else 0]
+        held = words[int(places[0]) : int(places[-1])] if len(places) else NO_REASONS
+        return None, NO_REASONS, places, held
     _, offsets, data = array.dictionary.buffers()
     codes = np.frombuffer(array.indices.buffers()[1], np.int32)[: len(array)]
     why = reasons if array.null_count else NO_REASONS
