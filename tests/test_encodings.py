@@ -25,7 +25,10 @@ TEXTS = {
     "Czech": ("Český Krumlov", "Dvořák", "Náchod", "Růžička", "Žďár", "žluťoučký kůň"),
     "Latvian": ("Mežaparks", "Rīga", "Šampēteris", "Jūrmala", "Dzimšana", "Ķekava"),
     "Lithuanian": ("Šiauliai", "Panevėžys", "Klaipėda", "Ąžuolas", "žemė", "ąžuolų"),
+    "Croatian": ("Šibenik", "Čakovec", "nije što", "žetva", "među", "noć"),
+    "Hebrew": ("זית", "כרם", "שמן זית", "גליל", "מסיק"),
     "Greek": ("Ελένη", "Αθήνα", "Γιώργος", "Θεσσαλονίκη", "ελιά"),
+    "Ukrainian": ("Київ", "Львів", "оливкова олія", "врожай", "їжа"),
     "Russian": ("Иван", "Москва", "Ольга", "Казань", "маслина"),
 }
 SPELT = {
@@ -36,10 +39,12 @@ SPELT = {
     "cp850": ["Spanish", "in capitals", "German", "Portuguese", "Nordic"],
     "mac-roman": ["Spanish", "German", "Portuguese"],
     "cp1254": ["Turkish"],
-    "cp1250": ["Polish", "Czech"],
+    "cp1250": ["Polish", "Czech", "Croatian"],
+    "iso8859-2": ["Polish", "Czech", "Croatian"],
+    "cp1255": ["Hebrew"],
     "cp1257": ["Latvian", "Lithuanian"],
     "cp1253": ["Greek"],
-    "cp1251": ["Russian"],
+    "cp1251": ["Russian", "Ukrainian"],
     "koi8-r": ["Russian"],
 }
 

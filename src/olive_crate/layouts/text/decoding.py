@@ -36,22 +36,23 @@ SINGLE_BYTE = [
 ]
 SIGNS = "€°²³µ«»’‘“”„–—…·ªº§£¿¡½®™"
 WESTERN = "äöüßÄÖÜéèêëàâáãåæçñóòôõøœíìîïúùûýÿÉÈÀÁÂÃÅÆÇÑÓÒÔÕØŒÍÚ"
-CENTRAL = "ąćęłńóśźżčďěňřšťůžáéíúýäöüőűôľĺŕđßĄĆĘŁŃÓŚŹŻČĎĚŇŘŠŤŮŽÁÉÍÚÝÄÖÜŐŰÔĽ"
-BALTIC = "āčēģīķļņšūžąęėįųõäöüĀČĒĢĪĶĻŅŠŪŽĄĘĖĮŲÕÄÖÜ"
 ALPHABETS = [
     (WESTERN, ["cp1252", "iso8859-15", "cp850", "mac-roman"]),
     ("çğıöşüÇĞİÖŞÜ", ["cp1254"]),
     ("áðéíóúýþæöÁÉÍÓÚÞÆÖ", ["cp1252"]),
-    (CENTRAL, ["cp1250", "iso8859-2"]),
-    (BALTIC, ["cp1257"]),
+    ("ąćęłńóśźżĄĆĘŁŃÓŚŹŻ", ["cp1250", "iso8859-2"]),
+    ("čćďđěňřšťůžáéíóúýäöüőűôľĺŕČĆĎĐĚŇŘŠŤŮŽÁÉÍÓÚÝÄÖÜŐŰÔĽĹŔ", ["cp1250", "iso8859-2"]),
+    ("āčēģīķļņšūžąęėįųõäöüĀČĒĢĪĶĻŅŠŪŽĄĘĖĮŲÕÄÖÜ", ["cp1257"]),
+    ("אבגדהוזחטיךכלםמןנסעףפץצקרשת", ["cp1255"]),
 ]
-"""Letters of western, Turkish, Icelandic, central European and Baltic languages, and what may spell
-them, the commonest first."""
+"""Letters of western languages, Turkish, Icelandic, Polish, others of central Europe, Baltic ones
+and Hebrew, and what may spell them, the commonest first."""
 MISPLACED = (
-    r"(?<=[a-zà-ÿ])[À-Þ]|[À-ÿ]{3}|[£²³](?=[A-Za-zÀ-ÿ])|(?<=[A-Za-z])[¿¡]|(?<=[a-z])[–—](?=[a-z])"
+    r"(?<=[a-zà-ÿ])[À-Þ]|[À-ÿ]{3}|[£²³®™½](?=[A-Za-zÀ-ÿ])|(?<=[A-Za-z])[¿¡]|"
+    r"(?<=[a-z])[–—«»](?=[a-z])|(?<=[A-Za-z])[\u0590-\u06ff]|[\u0590-\u06ff](?=[A-Za-z])"
 )
 """A capital within a word, three letters beyond ASCII in a row, a sign or an exponent that leads
-a word, a mark that opens a question behind one, a dash within one."""
+a word, a mark that opens a question behind one, a dash or quote within one, two scripts in one."""
 STRANGE = 0.1
 """The share of characters that may be other ones, or misplaced."""
 AROUND = 8 << 10
@@ -317,9 +318,8 @@ def _striking(piece: bytes) -> bytes:
 def _single_byte(text: bytes) -> EncodingFound:
     beyond = text.translate(None, ASCII)
     around = b" ".join(re.findall(rb"[A-Za-z]?[\x80-\xff]+[A-Za-z]?", text))[:AROUND]
-    tried = ((each, letters) for letters, encodings in ALPHABETS for each in encodings)
-    fitting = (each for each, letters in tried if _spells(around, each, letters))
-    names = list(dict.fromkeys(fitting)) or _likely(text)
+    names = list(dict.fromkeys(each for known in ALPHABETS for each in _fitting(around, *known)))
+    names = names or _likely(text)
     first = _decoded(beyond, names[0])
     others = [each for each in names[1:] if _decoded(beyond, each) != first]
     return EncodingFound(
@@ -349,11 +349,17 @@ def _decoded(text: bytes, encoding: str) -> str:
         return ""
 
 
-def _spells(around: bytes, encoding: str, letters: str) -> bool:
-    """Characters beyond ASCII are nearly all these letters or signs, and where they may stand."""
+def _fitting(around: bytes, letters: str, encodings: list[str]) -> list[str]:
+    """The encodings in which nearly all characters beyond ASCII are these, the best first."""
+    strange = {each: _strange(around, each, letters) for each in encodings}
+    good = [each for each, share in strange.items() if share <= STRANGE]
+    return sorted(good, key=strange.__getitem__)
+
+
+def _strange(around: bytes, encoding: str, letters: str) -> float:
+    """The share of characters beyond ASCII that are no such letters or signs, or misplaced."""
     beyond = _decoded(around.translate(None, ASCII), encoding)
-    usual = dict.fromkeys(map(ord, letters + SIGNS))
-    strange = len(beyond.translate(usual))
+    strange = len(beyond.translate(dict.fromkeys(map(ord, letters + SIGNS))))
     if not beyond or strange > STRANGE * len(beyond):
-        return False
-    return strange + len(re.findall(MISPLACED, _decoded(around, encoding))) <= STRANGE * len(beyond)
+        return 1.0
+    return (strange + len(re.findall(MISPLACED, _decoded(around, encoding)))) / len(beyond)
