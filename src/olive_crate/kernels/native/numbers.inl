@@ -500,9 +500,9 @@ static NumbersTold read_all(const Cells cells, std::int64_t total, NumberRule ru
                     return some(given, begin, many, rule, into, reasons, rest, vain, habit, told);
                 };
                 count = has_unit ? read(Unsigned<Cells>{cells, *writing, cells.begin(begin)}) : read(cells);
-                if (habit.wide && 4 * count > 3 * many) habit.no_lanes = SPELL;
-                habit.wide = !habit.no_lanes && (habit.wide || 2 * count > many) &&
-                             are_long(cells, begin, size);
+                const bool wide = (habit.wide || 2 * count > many) && are_long(cells, begin, size);
+                if ((habit.wide || !wide) && 4 * count > 3 * many) habit.no_lanes = SPELL;
+                habit.wide = !habit.no_lanes && wide;
             } else {
                 habit.no_lanes -= habit.no_lanes > 0;
             }
