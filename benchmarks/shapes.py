@@ -73,6 +73,7 @@ SHAPES: dict[str, tuple[float, Cell]] = {
     "dates month/day/year": (2, lambda rng: day(rng, "%m/%d/%Y")),
     "dates day.month.year": (2, lambda rng: day(rng, "%d.%m.%Y")),
     "dates 5 Jan 2021": (2, lambda rng: day(rng, "%d %b %Y")),
+    "dates 5 January 2021": (2, lambda rng: day(rng, "%d %B %Y")),
     "times of day": (2, lambda rng: f"{rng.randrange(24):02}:{rng.randrange(60):02}"),
     "moments": (2, moment),
     "dates 1/5/2021": (2, lambda rng: bare(START + dt.timedelta(days=rng.randrange(4000)))),

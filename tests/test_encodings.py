@@ -49,6 +49,10 @@ SPELT = {
 }
 
 
+LETTERS = ("cp1252", "cp850", "mac-roman", "cp1254", "cp1250", "iso8859-2", "cp1257", "cp1255")
+"""Encodings that are told by letters, and leave no doubt where they are the only ones."""
+
+
 def table(language: str) -> str:
     names = TEXTS[language]
     return "grower;note\n" + "".join(f"{name};{note}\n" for name in names for note in names[:2])
@@ -71,7 +75,7 @@ def test_letters_are_read_as_they_were_written(encoding: str, language: str) -> 
     assert found["grower"].values.to_pylist() == written
     about = encoding_of(text.encode(encoding))
     assert about.basis == "characters"
-    assert not about.certain
+    assert about.certain == (about.value in LETTERS and not about.alternatives)
     assert about.characters == sum(not char.isascii() for char in text)
 
 
@@ -81,3 +85,34 @@ def test_other_encodings_are_named_only_where_they_read_other_letters(names: lis
     about = encoding_of(data)
     for other in about.alternatives:
         assert data.decode(other) != data.decode(about.value)
+
+
+@pytest.mark.parametrize("count", [1, 6, 9, 10, 60])
+def test_few_letters_leave_a_doubt(count: int) -> None:
+    about = encoding_of(("grower\n" + "Núñez\n" * count).encode("cp1252"))
+    assert (about.value, about.certain) == ("cp1252", 2 * count >= 20)
+
+
+@pytest.mark.parametrize(
+    ("text", "encoding", "first", "others"),
+    [
+        ("Győr;Kőszeg", "cp1250", "cp1252", {"cp1250", "iso8859-2"}),
+        ("RAMÓN;NÚÑEZ", "mac-roman", "cp1252", {"mac-roman"}),
+        ("price €;oil", "iso8859-15", "iso8859-15", {"cp850", "mac-roman"}),
+    ],
+)
+def test_what_may_as_well_be_right_is_named(
+    text: str, encoding: str, first: str, others: set[str]
+) -> None:
+    about = encoding_of(("a;b\n" + f"{text}\n" * 30).encode(encoding))
+    assert about.value == first
+    assert others <= set(about.alternatives)
+    assert not about.certain
+
+
+def test_an_encoding_is_found_by_lines_far_down() -> None:
+    """The head is ASCII, and letters come after the first block."""
+    lines = [f"{row},Lara" for row in range(60_000)] + [f"{row},Núñez" for row in range(40)]
+    found = oc.load(("id,grower\n" + "\n".join(lines) + "\n").encode("cp850"))
+    assert found["grower"].values[-1].as_py() == "Núñez"
+    assert found.rows == 60_040

@@ -487,9 +487,24 @@ def test_records_are_found_alike(records, behind, at):
         assert one[0][-1] == 2 and all(place <= len(data) for place in one[1])
 
 
-@given(st.binary(max_size=40), st.text(max_size=20))
-def test_utf8_is_told_as_the_standard_library_tells_it(junk, text):
-    for piece in (junk, text.encode(), text.encode() + junk, text.encode()[:-1]):
+BORDERS = [0x00, 0x7F, 0x80, 0x8F, 0x90, 0x9F, 0xA0, 0xBF, 0xC0, 0xC1, 0xC2, 0xDF, 0xE0, 0xE1]
+BORDERS += [0xEC, 0xED, 0xEE, 0xEF, 0xF0, 0xF1, 0xF3, 0xF4, 0xF5, 0xFF]
+"""Where rows of the table of well-formed sequences begin and end (The Unicode Standard, 3.9)."""
+
+
+@settings(max_examples=400)
+@given(
+    st.text(st.sampled_from("aé\u07ff\u0800\ud7ff\ue000\uffff\U00010000\U0010ffff"), max_size=90),
+    st.lists(st.tuples(st.integers(0, 400), st.sampled_from(BORDERS)), max_size=3),
+    st.integers(0, 3),
+)
+def test_utf8_is_told_as_the_standard_library_tells_it(level, text, changes, cut):
+    """Characters of each length, some bytes changed, the last ones cut off."""
+    data = bytearray(text.encode())
+    for at, byte in changes:
+        if data:
+            data[at % len(data)] = byte
+    for piece in (bytes(data), bytes(data[: len(data) - cut]), b"olive " * 20 + bytes(data)):
         try:
             piece.decode()
             valid = True

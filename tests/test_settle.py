@@ -162,14 +162,15 @@ def test_a_question_shows_its_cells_with_those_beside_them(tmp_path):
 
 
 def test_an_encoding_shows_a_word_as_each_answer_reads_it(tmp_path):
-    names = "".join(f"{n};Sáez Muñoz\n" for n in range(40))
-    (tmp_path / "names.csv").write_bytes(f"id;grower\n{names}".encode("cp1252"))
+    names = "".join(f"{n};Kőszeg Győr\n" for n in range(40))
+    (tmp_path / "names.csv").write_bytes(f"id;grower\n{names}".encode("cp1250"))
     point = next(
         each
         for each in oc.draft(tmp_path / "names.csv").open_points()
         if each.about == "source.encoding"
     )
-    assert point.readings[0] in ("Sáez", "Muñoz") and len({*point.readings}) > 1
+    assert point.readings[0] in ("Kõszeg", "Gyõr")
+    assert {*point.readings[1:]} & {"Kőszeg", "Győr"}
 
 
 def test_questions_are_about_the_cells_that_the_plan_takes(tmp_path):

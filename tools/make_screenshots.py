@@ -158,7 +158,7 @@ def main() -> None:
                 take_page("report", demo / "report.html")
             if not sys.argv[1:] or "notebook" in sys.argv[1:]:
                 take_notebook("notebook", demo)
-            (demo / "answers").write_text("\n\n2\nbelow detection\n2\nsample lost\nq\n")
+            (demo / "answers").write_text("\n2\nbelow detection\n2\nsample lost\nq\n")
             for name, command in SHOTS.items():
                 if not sys.argv[1:] or name in sys.argv[1:]:
                     take(name, command, demo, environment)

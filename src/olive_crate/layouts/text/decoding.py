@@ -49,12 +49,16 @@ ALPHABETS = [
 and Hebrew, and what may spell them, the commonest first."""
 MISPLACED = (
     r"(?<=[a-zà-ÿ])[À-Þ]|[À-ÿ]{3}|[£²³®™½](?=[A-Za-zÀ-ÿ])|(?<=[A-Za-z])[¿¡]|"
-    r"(?<=[a-z])[–—«»](?=[a-z])|(?<=[A-Za-z])[\u0590-\u06ff]|[\u0590-\u06ff](?=[A-Za-z])"
+    r"(?<=[a-z])[–—«»](?=[a-z])|(?<=[A-Za-z])[€£°²³ªº§µ®™½]+(?=[A-Za-z])|"
+    r"(?<=[A-Za-z])[\u0590-\u06ff]|[\u0590-\u06ff](?=[A-Za-z])"
 )
 """A capital within a word, three letters beyond ASCII in a row, a sign or an exponent that leads
-a word, a mark that opens a question behind one, a dash or quote within one, two scripts in one."""
+a word, a mark that opens a question behind one, a sign, dash or quote within one, two scripts in
+one."""
 STRANGE = 0.1
 """The share of characters that may be other ones, or misplaced."""
+ENOUGH = 20
+"""So many characters leave no doubt, if no other encoding makes likely letters of them."""
 AROUND = 8 << 10
 """Bytes beyond ASCII, each with what stands beside it, by which letters are known."""
 ASCII = bytes(range(0x80))
@@ -318,8 +322,8 @@ def _striking(piece: bytes) -> bytes:
 def _single_byte(text: bytes) -> EncodingFound:
     beyond = text.translate(None, ASCII)
     around = b" ".join(re.findall(rb"[A-Za-z]?[\x80-\xff]+[A-Za-z]?", text))[:AROUND]
-    names = list(dict.fromkeys(each for known in ALPHABETS for each in _fitting(around, *known)))
-    names = names or _likely(text)
+    fitting = list(dict.fromkeys(each for known in ALPHABETS for each in _fitting(around, *known)))
+    names = fitting or _likely(text)
     first = _decoded(beyond, names[0])
     others = [each for each in names[1:] if _decoded(beyond, each) != first]
     return EncodingFound(
@@ -327,7 +331,7 @@ def _single_byte(text: bytes) -> EncodingFound:
         basis="characters",
         characters=len(beyond),
         alternatives=tuple(others[:3]),
-        certain=False,
+        certain=bool(fitting) and not others and len(beyond) >= ENOUGH,
     )
 
 
