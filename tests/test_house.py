@@ -268,6 +268,37 @@ def test_small_files_wake_no_heavy_package(demo, name, work):
     assert told.stdout.strip() == "[]"
 
 
+KINDS = {
+    "texts": lambda row: f"lot {row % 2999}",
+    "all differ": lambda row: f"lot {row}",
+    "few words": lambda row: ("Picual", "Arbequina")[row % 2],
+    "marks": lambda row: "NA" if row % 9 == 0 else str(row),
+    "codes": lambda row: "777" if row % 9 == 0 else f"{row % 90}.5",
+    "numbers in words": lambda row: f"{row}" if row % 300 else "none",
+    "days": lambda row: f"{row % 28 + 1}/{row % 12 + 1}/2025",
+    "named days": lambda row: f"{row % 28 + 1} January 2025",
+    "moments": lambda row: f"2025-01-0{row % 9 + 1} 10:00:0{row % 9}",
+    "zones": lambda row: f"2025-01-0{row % 9 + 1}T10:00:00+01:00",
+    "times": lambda row: f"{row % 24}:00",
+    "flags": lambda row: ("yes", "no", "")[row % 3],
+    "percent": lambda row: f"{row % 100}%",
+    "groups": lambda row: f"{row + 1000:,}".replace(",", "'"),
+    "long numbers": lambda row: f"{10**18 + row}",
+    "zeros": lambda row: f"{row:05}",
+    "blanks": lambda row: f"  {row % 7}  ",
+    "accents": lambda row: f"Núñez {row}",
+}
+
+
+@pytest.mark.parametrize("work", ["look", "draft", "load"])
+def test_no_kind_of_column_wakes_a_heavy_package(tmp_path, work):
+    """Three thousand rows, so that what is done to many cells only is done."""
+    lines = [";".join(KINDS)]
+    lines += [";".join(make(row) for make in KINDS.values()) for row in range(3000)]
+    (tmp_path / "kinds.csv").write_text("\n".join(lines) + "\n", "utf-8")
+    test_small_files_wake_no_heavy_package(tmp_path, "kinds.csv", work)
+
+
 def test_a_load_of_a_small_file_passes_few_functions(tmp_path):
     """As many as `tools/functions_of_a_load.py` counts; the bounds are those of the house."""
     done = subprocess.run(

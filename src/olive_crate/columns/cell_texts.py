@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Callable
 from typing import Any
 
@@ -19,17 +20,27 @@ from .dates import ANY_ZONED
 from .dictionary_encoding import decoded
 from .rule import IS_NOT_IN_FILE
 
+EPOCH = dt.datetime(1970, 1, 1, tzinfo=dt.UTC)
 WAYS = ("codes", "null", "reasons")
 
 
 def shown_cells(column: Column, count: int) -> list[str]:
     """The first cells of a column; a missing one shows its reason in brackets."""
-    values = column.values.slice(0, count).to_pylist()
+    values = _as_python(column.values.slice(0, count))
     variable = column.variable
     return [
         f"[{column.why(index)}]" if value is None else shown_of(value, variable)
         for index, value in enumerate(values)
     ]
+
+
+def _as_python(values: pa.Array) -> list[Any]:
+    """Values as Python has them. (Arrow's way with moments in UTC wakes a data frame package.)"""
+    kind = values.type
+    if not pa.types.is_timestamp(kind) or kind.tz != "UTC" or kind.unit != "us":
+        return list(values.to_pylist())
+    micros = values.view(pa.int64()).to_pylist()
+    return [None if each is None else EPOCH + dt.timedelta(microseconds=each) for each in micros]
 
 
 def shown_of(value: Any, variable: Variable) -> str:

@@ -52,18 +52,20 @@ class Obstacles(msgspec.Struct, eq=False):
     texts: dict[str, tuple[int, list[int]]] = msgspec.field(default_factory=dict)
     """The texts in the way, each with its count and its first rows."""
 
-    def add(self, texts: pa.Array, rows: Ints) -> None:
-        """Count these texts, which stand in these rows."""
+    def add(self, cells: Cells, rows: Ints) -> None:
+        """Count the texts of these cells, which stand in these rows."""
         self.count += len(rows)
-        if len(rows) <= kernels.FEW:  # without waking up Arrow's compute functions
+        if len(rows) <= kernels.FEW:
             at: dict[str, list[int]] = {}
+            texts = kernels.texts(cells.buffer, cells.starts, cells.ends)
             for place, text in enumerate(texts.to_pylist()):
                 at.setdefault(text, []).append(place)
             for text, places in at.items():
                 self._add_one(text, len(places), rows[places])
             return
-        encoded = texts.dictionary_encode()
-        index = encoded.indices.to_numpy()
+        encoded = kernels.encoded(cells.buffer, cells.starts, cells.ends)
+        assert encoded is not None  # however many differ
+        index = kernels.or_minus_one(encoded.indices)
         counts = np.bincount(index, minlength=len(encoded.dictionary))
         for place, text in enumerate(encoded.dictionary.to_pylist()):
             known = text in self.texts or len(self.texts) < TRACKED
@@ -205,9 +207,7 @@ class Statistics(msgspec.Struct, eq=False):
             reasons = done.reasons if done.values.null_count else None
             self.watch.add(done.values, reasons, done.span)
         if len(done.unread):
-            rest = cells.at(done.unread).trimmed()
-            texts = kernels.texts(rest.buffer, rest.starts, rest.ends)
-            obstacles.add(texts, rows[done.unread])
+            obstacles.add(cells.at(done.unread).trimmed(), rows[done.unread])
         if obstacles.odd > obstacles.fitting + MANY_ODD:
             self.obstacles = None
 

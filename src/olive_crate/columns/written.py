@@ -47,6 +47,7 @@ WITH_UNIT = late(
     rf"|\d[\d.,'’\s]*?\s?{UNIT_SIGN.format('behind')})\)?"
 )
 """A number with a sign of currency or percent."""
+CLOCK = late(r"(\d{1,2}):\d{2}(:\d{2})?")
 TWELVE_HOURS = late(r"\d{1,2}:\d{2}(:\d{2})? [AaPp][Mm]")
 NUMBERLIKE = late(r"[+-]?[\d.,'’ \u00a0\u202f]*\d[.,]?")
 
@@ -107,9 +108,19 @@ def written(words: Sequence[str], packed: bool = False) -> tuple[str, ...]:
     """
     dates = [date_kinds(word) or (packed_kinds(word) if packed else ()) for word in words[:9]]
     usual = max(dates, key=dates.count) if dates else ()
-    if usual := usual or unit_kinds(words):
+    if usual := usual or unit_kinds(words) or clock_kinds(words):
         return usual
     return boolean_kinds(set(map(str.casefold, set(words))))
+
+
+def clock_kinds(words: Sequence[str]) -> tuple[str, ...]:
+    """The kind of times whose hours may have one digit; one and the same "hour" makes ratios."""
+    matches = [CLOCK.fullmatch(word) for word in words if word not in MISSING_MARKS]
+    found = [match for match in matches if match]
+    if len(found) < len(matches) or len({match[1] for match in found}) < 2:
+        return ()
+    seconds = {match[2] is not None for match in found}
+    return (f"time|%H:%M{':%S' if seconds.pop() else ''}",) if len(seconds) == 1 else ()
 
 
 def unit_kinds(words: Sequence[str]) -> tuple[str, ...]:
