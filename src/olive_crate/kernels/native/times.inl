@@ -295,7 +295,9 @@ class Moments {
         pattern = &patterns.all[each];
         shapes = &patterns.shapes(each);
         usual = shapes->empty() ? nullptr : &shapes->front();
-        if (patterns.vary) varying = &patterns.variants(each);
+        if (!patterns.vary) return;
+        varying = &patterns.variants(each);
+        patterns.vary = varying->are_there();
     }
 
     bool read_usual(const byte* at, const byte* end, std::int64_t& days, std::int64_t& micros) {
