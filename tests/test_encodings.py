@@ -116,3 +116,11 @@ def test_an_encoding_is_found_by_lines_far_down() -> None:
     found = oc.load(("id,grower\n" + "\n".join(lines) + "\n").encode("cp850"))
     assert found["grower"].values[-1].as_py() == "Núñez"
     assert found.rows == 60_040
+
+
+def test_an_encoding_that_does_not_fit_every_byte_is_not_taken() -> None:
+    """0x81 is a letter in cp850, and nothing in cp1252, of which the first lines would be."""
+    rows = ["Núñez ¡Olé!".encode("cp1252")] * 700 + [b"M\x81ller"]
+    about = encoding_of(b"grower\n" + b"\n".join(rows) + b"\n")
+    assert about.value != "cp1252"
+    (b"grower\n" + b"\n".join(rows)).decode(about.value)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 from collections.abc import Callable
 from pathlib import Path
 
@@ -60,6 +61,32 @@ def test_every_text_is_where_it_was(register: Path, workers: int) -> None:
         assert column.values.type == "string", name
         assert column.values.null_count == wanted.count(None), name
         column.values.validate(full=True)
+
+
+@pytest.mark.parametrize("encoding", ["utf-16", "cp1252", "utf-8-sig"])
+def test_in_other_encodings_and_compressed(register: Path, tmp_path: Path, encoding: str) -> None:
+    """Where the size of the file is not that of its text, or is not known."""
+    text = register.read_text("utf-8")
+    plain, packed = tmp_path / "register.csv", tmp_path / "register.csv.gz"
+    plain.write_bytes(text.encode(encoding))
+    packed.write_bytes(gzip.compress(text.encode(encoding), 1))
+    whole = oc.load(register, workers=1)
+    for path in (plain, packed):
+        found = oc.load(path, encoding=encoding)
+        for name in TEXTS:
+            assert found[name].values.equals(whole[name].values), name
+
+
+def test_operations_take_from_whole_texts_what_stands_there(register: Path) -> None:
+    whole = oc.load(register)
+    some = whole.filter("lot is not missing").tail(1000).head(10)
+    for name, make in TEXTS.items():
+        wanted = [make(row) for row in range(ROWS - 1000, ROWS - 990)]
+        assert some[name].values.to_pylist() == [
+            each if each.strip(" ") else None for each in wanted
+        ]
+    longest = max(len(make(row)) for row in range(ROWS) for make in [TEXTS["longer"]])
+    assert f"{longest}" in str(whole.codebook("longer"))
 
 
 def test_both_kernels_read_the_same(register: Path) -> None:

@@ -322,7 +322,8 @@ def _striking(piece: bytes) -> bytes:
 def _single_byte(text: bytes) -> EncodingFound:
     beyond = text.translate(None, ASCII)
     around = b" ".join(re.findall(rb"[A-Za-z]?[\x80-\xff]+[A-Za-z]?", text))[:AROUND]
-    fitting = list(dict.fromkeys(each for known in ALPHABETS for each in _fitting(around, *known)))
+    tried = dict.fromkeys(each for known in ALPHABETS for each in _fitting(around, *known))
+    fitting = [each for each in tried if _decoded(beyond, each)]
     names = fitting or _likely(text)
     first = _decoded(beyond, names[0])
     others = [each for each in names[1:] if _decoded(beyond, each) != first]
