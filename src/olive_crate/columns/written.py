@@ -115,6 +115,8 @@ def written(words: Sequence[str], packed: bool = False) -> tuple[str, ...]:
 
 def clock_kinds(words: Sequence[str]) -> tuple[str, ...]:
     """The kind of times whose hours may have one digit; one and the same "hour" makes ratios."""
+    if not any(":" in word for word in words[:9]):
+        return ()
     matches = [CLOCK.fullmatch(word) for word in words if word not in MISSING_MARKS]
     found = [match for match in matches if match]
     if len(found) < len(matches) or len({match[1] for match in found}) < 2:

@@ -85,7 +85,8 @@ def from_a_record(text: bytes, marks: Dialect) -> bytes:
     row = _well_quoted_row(sign, marks.delimiter.decode("utf-8"))
 
     def badly(records: list[bytes]) -> int:
-        return sum(len(each) for each in records if not row.fullmatch(each.rstrip(b"\r\n")))
+        held = (each for each in records if sign in each)  # others are well quoted
+        return sum(len(each) for each in held if not row.fullmatch(each.rstrip(b"\r\n")))
 
     one, other = (
         _put_together(each.splitlines(keepends=True), sign, True)
