@@ -10,12 +10,7 @@ def main() -> None:
     try:
         _catch_interrupts()
         _collect_rarely()
-        from olive_crate.cli import main as run
-
-        run()
-    except SystemExit as stop:
-        _leave(stop.code)
-        raise
+        _run()
     except KeyboardInterrupt:
         import os
         import sys
@@ -41,10 +36,21 @@ def _collect_rarely() -> None:
     gc.set_threshold(100_000, 50, 50)
 
 
-def _leave(status: object) -> None:
-    """End at once, once everything is written: to take apart all objects takes longer than to look.
+def _run() -> None:
+    """Run the command and end the process; an interrupt may still come while output is written."""
+    from olive_crate.cli import main as run
 
-    Where other threads are still at work, they are waited for as usual.
+    try:
+        run()
+    except SystemExit as stop:
+        _leave(stop.code)
+        raise
+
+
+def _leave(status: object) -> None:
+    """End at once when everything is written: tearing down all objects takes longer than a look.
+
+    If other threads are still at work, the process ends as usual and waits for them.
     """
     import atexit
     import os
@@ -57,7 +63,10 @@ def _leave(status: object) -> None:
     try:
         sys.stdout.flush()
         sys.stderr.flush()
-    except OSError:  # nobody reads any more
+    except BrokenPipeError:  # nobody reads any more
+        status = status or 1
+    except OSError as error:
+        os.write(2, f"olive-crate: the output was not written: {error.strerror}\n".encode())
         status = status or 1
     os._exit(status)
 

@@ -16,7 +16,7 @@ from ..declaration.variable import TIMES, Variable
 from ..errors import PlanError
 from ..kernels.buffers import all_present
 from ..kernels.reference import times
-from ..kernels.types import Pattern, Place
+from ..kernels.types import Pattern, Place, Validity
 from ..plan.model import Decisions
 from .column import NOTHING, Column, followed
 from .convert import TypedBlock, arrow_type
@@ -153,12 +153,18 @@ def _texts_in_place(
     end = _end_of_run(begin, blocks, arrays)
     if end is None:
         return None
-    missing = any(array.null_count for array in arrays)
-    reasons = [block.converted.reasons for block in blocks] if missing else []
-    valid = kernels.validity(np.concatenate(reasons)).bitmap if missing else None
+    validity = _validity(blocks, arrays)
     offsets = begin.column[: end + 1]
     data = arrays[-1].buffers()[2].slice(0, int(offsets[end]))
-    return pa.StringArray.from_buffers(end, pa.py_buffer(offsets), data, valid)
+    bitmap = None if validity is None else validity.bitmap
+    return pa.StringArray.from_buffers(end, pa.py_buffer(offsets), data, bitmap)
+
+
+def _validity(blocks: Sequence[TypedBlock], arrays: Sequence[pa.Array]) -> Validity | None:
+    """Which cells of all blocks have a value; `None`: all have one."""
+    if not any(array.null_count for array in arrays):
+        return None
+    return kernels.validity(np.concatenate([block.converted.reasons for block in blocks]))
 
 
 def text_bytes(blocks: Sequence[TypedBlock]) -> float:
@@ -195,10 +201,7 @@ def _in_place(blocks: Sequence[TypedBlock], arrays: Sequence[pa.Array]) -> pa.Ar
         return None
     low = begin.start - before
     _move(begin.column, low, arrays[:first])
-    missing = any(array.null_count for array in arrays)
-    reasons = [block.converted.reasons for block in blocks] if missing else []
-    validity = kernels.validity(np.concatenate(reasons)) if missing else None
-    return kernels.masked(begin.column[low:end], validity, kind)
+    return kernels.masked(begin.column[low:end], _validity(blocks, arrays), kind)
 
 
 def _end_of_run(

@@ -8,12 +8,12 @@ import msgspec
 import numpy as np
 import pyarrow as pa
 
-from ..kernels.buffers import allocate
+from ..kernels.buffers import allocate, size_of
 from ..kernels.types import Place
 from .convert import TypedBlock
 
 MORE = 1.25
-"""Room is made for so many times what is expected; what is not used costs nothing."""
+"""Factor of the expected size to reserve; memory that is not used costs nothing."""
 SPARE = 1 << 16
 MOST = (1 << 31) - 1
 """Bytes that narrow offsets reach."""
@@ -43,9 +43,9 @@ class WholeTexts:
 
     def _begin(self, blocks: Sequence[TypedBlock], share: float) -> bool:
         """Make room for all of the source; false where that is out of reach."""
-        before = [each.converted.values for each in blocks[:-1]]
-        rows = sum(map(len, before)) / share * MORE + len(blocks[-1].converted.values)
-        size = sum(map(_size, before)) / share * MORE + _size(blocks[-1].converted.values) + SPARE
+        *before, last = [each.converted.values for each in blocks]
+        rows = sum(map(len, before)) / share * MORE + len(last)
+        size = sum(map(size_of, before)) / share * MORE + size_of(last) + SPARE
         if size > MOST:
             return False
         try:
@@ -63,7 +63,7 @@ class WholeTexts:
         values = block.converted.values
         if not _is_plain(block):
             return False
-        count, size = len(values), _size(values)
+        count, size = len(values), size_of(values)
         if self._rows + count >= len(self._offsets) or self._filled + size > len(self._data):
             return False
         valid, offsets, data = values.buffers()
@@ -84,8 +84,3 @@ class WholeTexts:
 
 def _is_plain(block: TypedBlock) -> bool:
     return pa.types.is_string(block.converted.values.type) and not block.converted.values.offset
-
-
-def _size(texts: pa.StringArray) -> int:
-    offsets = np.frombuffer(texts.buffers()[1], np.int32)
-    return int(offsets[len(texts)] - offsets[0])

@@ -114,7 +114,10 @@ def written(words: Sequence[str], packed: bool = False) -> tuple[str, ...]:
 
 
 def clock_kinds(words: Sequence[str]) -> tuple[str, ...]:
-    """The kind of times whose hours may have one digit; one and the same "hour" makes ratios."""
+    """The kind of times with one-digit hours.
+
+    Cells that all begin with the same number may be ratios (`1:10`, `1:20`), and are none.
+    """
     if not any(":" in word for word in words[:9]):
         return ()
     matches = [CLOCK.fullmatch(word) for word in words if word not in MISSING_MARKS]

@@ -148,10 +148,14 @@ def strings_of(pieces: Sequence[bytes | memoryview]) -> pa.StringArray:
 
 
 def room_for(texts: pa.StringArray) -> int:
-    """Bytes for each text, if there come others that are like these on average, and a bit more."""
+    """Bytes to reserve for each text, if the next ones are as long as these on average."""
+    return size_of(texts) * 5 // (4 * len(texts)) + 2
+
+
+def size_of(texts: pa.StringArray) -> int:
+    """How many bytes these texts have together."""
     offsets = np.frombuffer(texts.buffers()[1], np.int32)
-    size = int(offsets[texts.offset + len(texts)] - offsets[texts.offset])
-    return size * 5 // (4 * len(texts)) + 2
+    return int(offsets[texts.offset + len(texts)] - offsets[texts.offset])
 
 
 def whole_numbers(values: Ints) -> pa.Int64Array:

@@ -228,9 +228,8 @@ def _task(
     start: ColumnStart | None,
     reasons: Any,
 ) -> _Task:
-    is_text = isinstance(wanted, TextRequest)
     beside = wanted.room if isinstance(wanted, TextRequest) else 0
-    located = at[1] == 0 and (wanted is None or is_text) and not beside
+    located = at[1] == 0 and not beside and (wanted is None or isinstance(wanted, TextRequest))
     starts, ends = np.empty((2, room), np.int32) if located else (NONE, NONE)
     values: Any = NO_REASONS
     data: Any = allocate(room * beside + PAD, np.uint8) if beside else NO_REASONS

@@ -57,8 +57,8 @@ a word, a mark that opens a question behind one, a sign, dash or quote within on
 one."""
 STRANGE = 0.1
 """The share of characters that may be other ones, or misplaced."""
-ENOUGH = 20
-"""So many characters leave no doubt, if no other encoding makes likely letters of them."""
+ENOUGH = 5
+"""So many different characters leave no doubt if no other encoding gives likely letters."""
 AROUND = 8 << 10
 """Bytes beyond ASCII, each with what stands beside it, by which letters are known."""
 ASCII = bytes(range(0x80))
@@ -332,7 +332,7 @@ def _single_byte(text: bytes) -> EncodingFound:
         basis="characters",
         characters=len(beyond),
         alternatives=tuple(others[:3]),
-        certain=bool(fitting) and not others and len(beyond) >= ENOUGH,
+        certain=bool(fitting) and not others and len({*beyond}) >= ENOUGH,
     )
 
 
