@@ -52,6 +52,7 @@ MISSING_MARKS = [
 ]
 """Texts that people write for "no value". See "Missing values" in the design."""
 NARROW = ("integer", "number", "date", "datetime", "zoned", "time")
+DIGIT = late(r"\d")
 DATELIKE = late(r"[0-9]{1,4}([-/])[0-9]{1,2}\1[0-9]{1,4}")
 UNIT_SIGNS = "€$£¥₹₺₽₪%‰"
 """Signs of currency, percent and per mille."""
@@ -297,12 +298,13 @@ def impossible(words: Sequence[str], rule: Rule) -> set[str]:
     return found if whole else found | {"integer"}
 
 
-def thinkable(cells: Cells, decimal: str, share: float = 1.0) -> tuple[str, ...]:
+def thinkable(words: Sequence[str], decimal: str, share: float = 1.0) -> tuple[str, ...]:
     """The types that at least this share of the cells may have, judged by their first character."""
-    rest = cells.trimmed()
-    lead = rest.buffer[rest.starts]
-    digit = (lead >= ord("0")) & (lead <= ord("9"))
-    if digit.sum() >= share * len(lead):
+    if not DIGIT.search("".join(words)):
+        return ()
+    leads = [word[:1] for word in words]
+    digits = sum("0" <= lead <= "9" for lead in leads)
+    if digits >= share * len(words):
         return NARROW
-    signed = digit | (lead == ord("-")) | (lead == ord("+")) | (lead == ord(decimal))
-    return NARROW[:2] if signed.sum() >= share * len(lead) else ()
+    signed = digits + sum(map(leads.count, {"-", "+", decimal}))
+    return NARROW[:2] if signed >= share * len(words) else ()

@@ -46,7 +46,7 @@ from .rule import (
     thinkable,
     words_of,
 )
-from .statistics import Statistics
+from .statistics import PROBED, Statistics
 from .written import written
 
 WIDER = {"integer": "number", "boolean|1|0": "integer"}
@@ -241,8 +241,9 @@ class TypeSearch:
             return _Step(TypedBlock(UNKNOWN, empty, marks=marks), Open())
         probe = cells.at(filled[:PROBE]).trimmed()
         words = words_of(probe)
-        ruled_out = impossible(words, self.rule)
-        for kind in thinkable(probe, self.rule.decimal):
+        likely = thinkable(words, self.rule.decimal)
+        ruled_out = impossible(words, self.rule) if likely else set()
+        for kind in likely:
             if kind in ruled_out:
                 continue
             if not len(self._attempt(probe, kind).converted.unread):
@@ -250,9 +251,12 @@ class TypeSearch:
         candidates = tuple(kind for kind in written(words) if not self._failures(probe, kind))
         if candidates:
             return self._from_narrowed(cells, Narrowed(candidates[0], candidates))
-        if not all_of_it:
-            _, filled = self._nothing(cells)
-        self.statistics.note_text(cells, filled, self.rule.decimal, self._attempt)
+        sample = cells.at(slice(None, None, max(1, len(cells) // PROBED)))
+        _, filled = self._nothing(sample)
+        if len(filled) < PROBE:
+            sample = cells
+            _, filled = self._nothing(sample)
+        self.statistics.note_text(sample.at(filled), self.rule.decimal, self._attempt)
         return _Step(self._attempt(cells, "text"), Narrowed("text", ("text",)))
 
     def _whole_numbers(self, cells: Cells) -> _Step | None:

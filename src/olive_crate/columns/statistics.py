@@ -18,12 +18,13 @@ from ..kernels.reference.blanks import BLANK
 from ..kernels.spans import Cells, SourceRows
 from ..kernels.types import Ints
 from .convert import TypedBlock
-from .rule import FIRST_MARK, MISSING_MARKS, Converted, Rule, base, thinkable, words_of
+from .rule import DIGIT, FIRST_MARK, MISSING_MARKS, Converted, Rule, base, thinkable, words_of
 from .suggestions import Scale, Watch
 from .written import NUMBERLIKE, all_digits, numberlike, written
 
 MARKS = frozenset(MISSING_MARKS)
 LONGEST_MARK = max(len(mark.encode("utf-8")) for mark in MISSING_MARKS)
+FEW_WORDS = 64
 LOOKED_AT = 16_384
 """Texts that are looked at for marks together."""
 FIRST_BYTES = np.zeros(256, bool)
@@ -177,18 +178,22 @@ class Statistics(msgspec.Struct, eq=False):
         if self.obstacles is None and base(kind) != "boolean":
             self.obstacles = Obstacles(kind, self.fitting)
 
-    def note_text(self, cells: Cells, filled: Ints, decimal: str, attempt: Attempt) -> None:
-        """A column begins as text; if most of it is of another type, its obstacles are named."""
-        step = max(1, len(filled) // PROBED)
-        probe = cells.at(filled[::step])
+    def note_text(self, filled: Cells, decimal: str, attempt: Attempt) -> None:
+        """A column begins as text; if most of it is of another type, its obstacles are named.
+
+        It is judged by some of the cells that hold a value.
+        """
+        probe = filled.at(slice(None, None, max(1, len(filled) // PROBED)))
         words = words_of(probe)
+        if not DIGIT.search("".join(words)):
+            return
         self.leading_zeros = all_digits(words)
         if self.leading_zeros:
             return
         if numberlike(words):
             self.obstacles = Obstacles("number")
             return
-        likely = [*thinkable(probe, decimal, 0.5)[1:]]
+        likely = [*thinkable(words, decimal, 0.5)[1:]]
         likely += [kind for kind in written(words) if base(kind) != "boolean"]
         for kind in likely:
             if 2 * len(attempt(probe, kind).converted.unread) < len(probe):
@@ -243,6 +248,8 @@ def marks_in(values: pa.Array) -> Counter[str]:
     """The well-known marks among these texts, with their counts."""
     encoded = pa.types.is_dictionary(values.type)
     words = values.dictionary if encoded else values
+    if len(words) <= FEW_WORDS and MARKS.isdisjoint(words.to_pylist()):
+        return Counter()
     places = _marks_at(words)
     if not len(places):
         return Counter()

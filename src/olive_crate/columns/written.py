@@ -7,7 +7,7 @@ from functools import lru_cache
 
 from ..declaration.patterns import late
 from .month_names import date_kind
-from .rule import MISSING_MARKS, UNIT_SIGNS
+from .rule import DIGIT, MISSING_MARKS, UNIT_SIGNS
 
 PAIRS = (
     ("yes", "no"),
@@ -106,6 +106,8 @@ def written(words: Sequence[str], packed: bool = False) -> tuple[str, ...]:
 
     With `packed`, digits alone may be a date.
     """
+    if not DIGIT.search("".join(words)):
+        return boolean_kinds(set(map(str.casefold, set(words))))
     dates = [date_kinds(word) or (packed_kinds(word) if packed else ()) for word in words[:9]]
     usual = max(dates, key=dates.count) if dates else ()
     if usual := usual or unit_kinds(words) or clock_kinds(words):

@@ -561,32 +561,48 @@ struct Lanes {
       public:
         explicit Placed(const Shape& shape)
             : last(shape.last), literals(load(shape.literals)), literal(load(shape.literal)),
-              digits(load(shape.digits)), order(load(shape.order)), before(shape.before) {}
+              digits(load(shape.digits)), order(load(shape.order)), before(shape.before),
+              least(eight(shape.least)), span(eight(shape.span)) {}
 
-        OLIVE_INLINE bool read(const byte* at, Pairs& found) const { return read(held(at), found); }
+        OLIVE_INLINE bool read(const byte* at, Sums& found) const {
+            const Four text = held(at), plain = _mm256_xor_si256(text, bytes('0'));
+            return read(text, plain, _mm256_subs_epu8(both(plain, digits), bytes(9)), found);
+        }
 
-        // Where the name of the month is so many letters longer, as if it had only three.
-        OLIVE_INLINE bool read_longer(const byte* at, int longer, Pairs& found) const {
-            return read(_mm256_blendv_epi8(held(at + longer), held(at), load(before)), found);
+        // Of which it is known where the digits stand, and where the name of the month is so many
+        // letters longer, as if it had only three.
+        OLIVE_INLINE bool read_named(const byte* at, int longer, Sums& found) const {
+            return read_outlined(_mm256_blendv_epi8(held(at + longer), held(at), load(before)), found);
+        }
+        OLIVE_INLINE bool read_outlined(const byte* at, Sums& found) const {
+            return read_outlined(held(at), found);
         }
 
       private:
         OLIVE_INLINE Four held(const byte* at) const {
             return _mm256_inserti128_si256(_mm256_castsi128_si256(half(at)), half(at + last), 1);
         }
+        static __m128i eight(const std::int16_t* at) { return half(reinterpret_cast<const byte*>(at)); }
 
-        OLIVE_INLINE bool read(Four held, Pairs& found) const {
-            const Four plain = _mm256_xor_si256(held, bytes('0'));
-            const Four wrong = either(_mm256_xor_si256(both(held, literals), literal),
-                                      _mm256_subs_epu8(both(plain, digits), bytes(9)));
+        OLIVE_INLINE bool read_outlined(Four text, Sums& found) const {
+            return read(text, _mm256_xor_si256(text, bytes('0')), _mm256_setzero_si256(), found);
+        }
+
+        OLIVE_INLINE bool read(Four text, Four plain, Four no_digits, Sums& found) const {
+            const Four wrong = either(_mm256_xor_si256(both(text, literals), literal), no_digits);
             const Four halves =
                 _mm256_maddubs_epi16(_mm256_shuffle_epi8(plain, order), _mm256_set1_epi16(0x010A));
             const __m128i pairs =  // a pair may lie in both
                 _mm_add_epi16(_mm256_castsi256_si128(halves), _mm256_extracti128_si256(halves, 1));
-            const __m128i beyond =
-                _mm_cmpgt_epi16(pairs, half(reinterpret_cast<const byte*>(GREATEST)));
-            found.date = static_cast<std::uint64_t>(_mm_cvtsi128_si64(pairs));
-            found.clock = static_cast<std::uint64_t>(_mm_extract_epi64(pairs, 1));
+            const __m128i terms =
+                _mm_madd_epi16(pairs, _mm_setr_epi16(1200, 12, 1, 0, 3600, 60, 1, 0));
+            const __m128i sums = _mm_add_epi32(terms, _mm_srli_epi64(terms, 32));
+            found.months = _mm_cvtsi128_si32(sums);
+            found.seconds = _mm_extract_epi32(sums, 2);
+            found.day = _mm_extract_epi16(pairs, Shape::day);
+            found.of_century = _mm_extract_epi16(pairs, Shape::of_century);
+            found.hour = _mm_extract_epi16(pairs, Shape::hour);
+            const __m128i beyond = _mm_subs_epu16(_mm_sub_epi16(pairs, least), span);
             const Four none = either(wrong, _mm256_zextsi128_si256(beyond));
             return _mm256_testz_si256(none, none);
         }
@@ -594,6 +610,7 @@ struct Lanes {
         std::int64_t last;
         Four literals, literal, digits, order;
         const byte* before;
+        __m128i least, span;
     };
 
     // Which of 32 characters are no digits.

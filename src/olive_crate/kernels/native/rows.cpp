@@ -244,6 +244,20 @@ class Records {
     std::vector<std::int64_t> own_lines;
 };
 
+// Few different words as they lie between stops; false if they cannot be told so.
+bool tell_between(Task& task, const Records& records, const byte* buffer, byte quote,
+                  std::int64_t fields, std::int64_t row) {
+    const place* const stops = task.words && !task.data ? records.stops_of(task.field) : nullptr;
+    if (!stops || records.found.doubled) return false;
+    const Fields cells{buffer, stops, fields, records.count,
+                       records.found.quotes ? quote : static_cast<byte>(0)};
+    place* const codes = reinterpret_cast<place*>(task.values) + row;
+    std::int64_t blanks = 0;
+    if (!encode_filled(cells, task.reasons + row, *task.words, codes, blanks)) return false;
+    task.told.blanks += blanks;
+    return true;
+}
+
 // Numbers and times as they lie between stops; false if some of them are quoted, or cannot be so.
 bool take_between(Task& task, const Records& records, const byte* buffer, std::int64_t fields,
                   std::int64_t row) {
@@ -317,7 +331,11 @@ RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t
         bool can = !records.found.doubled || changeable;
         for (std::int64_t each = 0; can && each < count; ++each) {
             Task& task = tasks[each];
-            if (take_between(task, records, buffer, fields, all.count)) continue;
+            const bool done = task.kind == Kind::texts
+                                  ? tell_between(task, records, buffer, static_cast<byte>(marks.quote),
+                                                 fields, all.count)
+                                  : take_between(task, records, buffer, fields, all.count);
+            if (done) continue;
             can = locate(task.field);
             if (can) take(task, cells, all.count);
         }

@@ -36,6 +36,8 @@ struct Shape {
     // What stands before the end of the name of a month, of the same characters; all without a name.
     byte before[MOST];
     std::uint32_t outline = 0;  // which characters are no digits, and a bit for the end
+    // The least value of each pair, and how much greater it may be.
+    std::int16_t least[8] = {}, span[8] = {99, 99, 12, 31, 23, 59, 59, 0};
 
     // `left_out` has a bit for each pair whose first digit is not written; in a `zulu` shape a zone is
     // the letter Z.
@@ -90,6 +92,10 @@ struct Shape {
         if (left_out & ~(1u << day | 1u << month | 1u << hour)) width = 0;
         for (const Pair pair : {day, month, hour})
             if ((left_out >> pair & 1) && from[2 * pair + 1] < 0) width = 0;
+        for (const Pair pair : {day, month}) {
+            least[pair] = from[2 * pair + 1] >= 0;
+            span[pair] = static_cast<std::int16_t>(span[pair] - least[pair]);
+        }
         outline = 1u << at;
         for (int each = 0; each < at; ++each) outline |= digits[each] ? 0 : 1u << each;
         set_order(from);
@@ -186,6 +192,7 @@ class Variants {
     }
 
     bool are_there() const { return there; }
+    bool are_named() const { return all.front().shape->name >= 0; }
     // The variant of an outline, if there is one; else any.
     const Variant& of(std::uint32_t outline) const { return all[slots[outline * factor >> 24]]; }
 
@@ -213,14 +220,10 @@ class Variants {
     bool there = false;
 };
 
-// The greatest value of each pair.
-constexpr std::int16_t GREATEST[8] = {99, 99, 12, 31, 23, 59, 59, 0};
-
-// Pairs of digits, sixteen bits each: those of the date, those of the time of day.
-struct Pairs {
-    std::uint64_t date, clock;
-    unsigned date_part(int place) const { return static_cast<unsigned>(date >> (16 * place)) & 0xFFFF; }
-    unsigned clock_part(int place) const { return static_cast<unsigned>(clock >> (16 * place)) & 0xFFFF; }
+// What the digits of a cell come to: months since the year 0, days, seconds of the day.
+struct Sums {
+    int months, day, seconds;
+    int of_century, hour;
 };
 
 }  // namespace olive

@@ -15,26 +15,22 @@ const char* const MONTHS[12] = {"january", "february", "march",     "april",   "
 
 const int LENGTHS[12] = {31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31};
 
-std::uint64_t MONTH_HEADS[12];
-
-std::uint64_t MONTH_TAILS[12];
-
-int MONTH_LONGER[12];
+MonthName MONTH_NAMES[12];
 
 byte MONTH_SLOTS[64];
 
 place MONTH_STARTS[12 * (LAST_YEAR - FIRST_YEAR) + 1];
 
 void set_months() {
-    for (int month = 0; month < 12; ++month)
-        for (int letter = 0; letter < 3; ++letter)
-            MONTH_HEADS[month] |= static_cast<std::uint64_t>(MONTHS[month][letter]) << (8 * letter);
-    for (int month = 0; month < 12; ++month) {
-        MONTH_LONGER[month] = static_cast<int>(std::strlen(MONTHS[month])) - 3;
-        std::memcpy(&MONTH_TAILS[month], MONTHS[month] + 3, static_cast<std::size_t>(MONTH_LONGER[month]));
+    for (byte month = 0; month < 12; ++month) {
+        MonthName& name = MONTH_NAMES[month];
+        const char* const letters = MONTHS[month];
+        name.longer = static_cast<int>(std::strlen(letters)) - 3;
+        for (int letter = 0; letters[letter]; ++letter)
+            (letter < 3 ? name.head : name.tail) |=
+                static_cast<std::uint64_t>(letters[letter]) << 8 * (letter < 3 ? letter : letter - 3);
+        MONTH_SLOTS[(name.head * MONTH_FACTOR >> 16) % 64] = month;
     }
-    for (byte month = 0; month < 12; ++month)
-        MONTH_SLOTS[(MONTH_HEADS[month] * MONTH_FACTOR >> 16) % 64] = month;
     // one more at the end, so that each month ends where the next one starts
     place days = -25567;  // 1 January 1900
     for (int month = 0; month <= 12 * (LAST_YEAR - FIRST_YEAR); ++month) {

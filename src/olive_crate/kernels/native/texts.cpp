@@ -161,24 +161,59 @@ place Words::number_of(const byte* at, std::int64_t length) {
     return number;
 }
 
-template <bool FINDS_BLANKS>
-bool Words::number(const Runs& runs, Reasons<FINDS_BLANKS> reasons, place* codes,
+namespace {
+
+// Where a cell begins, and its length; false if it cannot be told.
+inline bool find(const Runs& runs, std::int64_t cell, const byte*& at, std::int64_t& length) {
+    at = runs.buffer + runs.starts[cell];
+    length = runs.ends[cell] - runs.starts[cell];
+    return true;
+}
+
+template <bool QUOTES>
+struct Between {
+    Fields all;
+};
+
+template <bool QUOTES>
+inline bool find(const Between<QUOTES>& fields, std::int64_t cell, const byte*& at,
+                 std::int64_t& length) {
+    const place* const stop = fields.all.stops + cell * fields.all.step;
+    at = fields.all.buffer + stop[0] + 1;
+    length = stop[1] - stop[0] - 1;
+    if (!QUOTES || *at != fields.all.quote || !length) return true;
+    const bool closes = length > 1 && at[length - 1] == fields.all.quote;
+    at += 1;
+    length -= 2;
+    return closes;
+}
+
+inline std::int64_t count_of(const Runs& runs) { return runs.count; }
+template <bool QUOTES>
+inline std::int64_t count_of(const Between<QUOTES>& fields) {
+    return fields.all.count;
+}
+
+}  // namespace
+
+template <bool FINDS_BLANKS, class Cells>
+bool Words::number(const Cells cells, Reasons<FINDS_BLANKS> reasons, place* codes,
                    std::int64_t& blanks) {
-    const byte* const buffer = runs.buffer;
-    const place *const starts = runs.starts, *const ends = runs.ends;
     const Slot* all = slots.data();
     int by = shift;
-    for (std::int64_t cell = 0, count = runs.count; cell < count; ++cell) {
-        const byte* const at = buffer + starts[cell];
-        const std::int64_t length = ends[cell] - starts[cell];
+    for (std::int64_t cell = 0, count = count_of(cells); cell < count; ++cell) {
+        const byte* at;
+        std::int64_t length;
+        if (!find(cells, cell, at, length)) return false;
         if constexpr (FINDS_BLANKS) {
             reasons[cell] = 0;
             if ((*at <= ' ' || !length) && all_blank(at, length)) {
                 reasons[cell] = 1;
                 blanks += 1;
+                codes[cell] = 0;
+                continue;
             }
-        }
-        if (reasons && reasons[cell]) {
+        } else if (reasons && reasons[cell]) {
             codes[cell] = 0;
             continue;
         }
@@ -206,6 +241,12 @@ bool encode(const Runs& runs, const byte* reasons, Words& words, place* codes) {
 
 bool encode_filled(const Runs& runs, byte* reasons, Words& words, place* codes, std::int64_t& blanks) {
     return words.number<true>(runs, reasons, codes, blanks);
+}
+
+bool encode_filled(const Fields& fields, byte* reasons, Words& words, place* codes,
+                   std::int64_t& blanks) {
+    return fields.quote ? words.number<true>(Between<true>{fields}, reasons, codes, blanks)
+                        : words.number<true>(Between<false>{fields}, reasons, codes, blanks);
 }
 
 void hashes(const Runs& runs, std::uint64_t* into) {

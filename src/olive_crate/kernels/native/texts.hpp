@@ -15,6 +15,15 @@ struct Runs {
     std::int64_t count;
 };
 
+// Fields of a column as they lie between stops, each so many stops behind the one before; those that
+// begin and end with a quote (0: none) hold what stands between.
+struct Fields {
+    const byte* buffer;
+    const place* stops;
+    std::int64_t step, count;
+    byte quote;
+};
+
 // Starts and ends without the blanks around; returns how many cells changed.
 std::int64_t trim(const Runs&, bool left, bool right, place* starts, place* ends);
 
@@ -42,10 +51,11 @@ class Words {
   private:
     friend bool encode(const Runs&, const byte*, Words&, place*);
     friend bool encode_filled(const Runs&, byte*, Words&, place*, std::int64_t&);
+    friend bool encode_filled(const Fields&, byte*, Words&, place*, std::int64_t&);
     template <bool WRITTEN>
     using Reasons = std::conditional_t<WRITTEN, byte*, const byte*>;
-    template <bool FINDS_BLANKS>
-    bool number(const Runs&, Reasons<FINDS_BLANKS>, place* codes, std::int64_t& blanks);
+    template <bool FINDS_BLANKS, class Cells>
+    bool number(const Cells, Reasons<FINDS_BLANKS>, place* codes, std::int64_t& blanks);
     // A text of up to 16 bytes as a whole, a longer one by its hash.
     struct Slot {
         std::uint64_t low = 0, high = 0;
@@ -65,6 +75,9 @@ bool encode(const Runs&, const byte* reasons, Words& words, place* codes);
 
 // The same, and which cells are empty or blank: adds how many these are.
 bool encode_filled(const Runs&, byte* reasons, Words& words, place* codes, std::int64_t& blanks);
+
+// The same of fields; false also where one begins with a quote and does not end with it.
+bool encode_filled(const Fields&, byte* reasons, Words& words, place* codes, std::int64_t& blanks);
 
 // A number for each run, the same for the same text: different numbers are different texts.
 void hashes(const Runs&, std::uint64_t* into);

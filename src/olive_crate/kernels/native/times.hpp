@@ -54,11 +54,14 @@ struct Patterns {
 };
 
 extern const char* const MONTHS[12];
-extern std::uint64_t MONTH_HEADS[12];  // their first three letters
-extern std::uint64_t MONTH_TAILS[12];  // what follows, in so many letters
-extern int MONTH_LONGER[12];
+
+struct MonthName {
+    std::uint64_t head, tail;  // its first three letters; what follows
+    int longer;                // how many letters that are
+};
+extern MonthName MONTH_NAMES[12];
 constexpr std::uint64_t MONTH_FACTOR = 15;
-extern byte MONTH_SLOTS[64];           // months, by their first letters times the factor
+extern byte MONTH_SLOTS[64];  // months, by their first letters times the factor
 extern const int LENGTHS[12];
 constexpr int FIRST_YEAR = 1900, LAST_YEAR = 2200;  // without the last
 extern place MONTH_STARTS[12 * (LAST_YEAR - FIRST_YEAR) + 1];

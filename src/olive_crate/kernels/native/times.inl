@@ -70,7 +70,19 @@ static bool meaning(const Parts& parts, std::int64_t& days, std::int64_t& micros
 static inline int month_at(const byte* at) {
     const std::uint64_t first = (fetch(at) | 0x202020) & 0xFFFFFF;
     const int found = MONTH_SLOTS[(first * MONTH_FACTOR >> 16) % 64];
-    return MONTH_HEADS[found] == first ? found + 1 : 0;
+    return MONTH_NAMES[found].head == first ? found + 1 : 0;
+}
+
+// The number of the month whose whole name or first three letters stand at a place, so many letters
+// more than three; 0 if none is written so.
+static OLIVE_INLINE int month_at(const byte* at, int longer) {
+    const std::uint64_t first = (fetch(at) | 0x202020) & 0xFFFFFF;
+    const int found = MONTH_SLOTS[(first * MONTH_FACTOR >> 16) % 64];
+    const MonthName& name = MONTH_NAMES[found];
+    const std::uint64_t letters = (1ull << (8 * longer)) - 1;
+    const std::uint64_t other = ((fetch(at + 3) | 0x2020202020202020ull) ^ name.tail) & letters;
+    const bool good = (name.head == first) & !other & ((longer == 0) | (longer == name.longer));
+    return good ? found + 1 : 0;
 }
 
 struct Cursor {
@@ -165,38 +177,46 @@ static bool by_cursor(const byte* at, const byte* end, const Pattern& pattern, s
     return cursor.at == end;
 }
 
-// Days of a date within its month and the table; false where it is none. PLAIN: its year has four
-// digits and its month is a number.
-template <bool PLAIN>
-static OLIVE_INLINE bool days_of(const Shape& shape, const byte* at, const Pairs& pairs, place& days) {
-    unsigned year = pairs.date_part(0) * 100 + pairs.date_part(1);
-    if (!PLAIN && shape.short_year) year += year < 69 ? 2000 : 1900;
-    const unsigned month =
-        (PLAIN || shape.name < 0 ? pairs.date_part(2) : static_cast<unsigned>(month_at(at + shape.name))) - 1;
-    const unsigned since = year - FIRST_YEAR;
-    const bool within = (since < LAST_YEAR - FIRST_YEAR) & (month < 12);
-    const place* const start = MONTH_STARTS + (within ? 12 * since + month : 0);
-    const int day = static_cast<int>(pairs.date_part(3));
+// Days of a date within its month and the table; false where it is none.
+static OLIVE_INLINE bool days_of(int months, int day, place& days) {
+    constexpr unsigned FIRST = 12 * FIRST_YEAR + 1, COUNT = 12 * (LAST_YEAR - FIRST_YEAR);
+    const unsigned since = static_cast<unsigned>(months) - FIRST;
+    const bool within = since < COUNT;
+    const place* const start = MONTH_STARTS + (within ? since : 0);
     days = start[0] + day - 1;
-    return within & (day >= 1) & (days < start[1]);
+    return within & (days < start[1]);
+}
+
+// Months since the year 0, without those of a name.
+static OLIVE_INLINE int months_of(const Shape& shape, const Sums& sums) {
+    return sums.months + (shape.short_year ? 12 * (sums.of_century < 69 ? 2000 : 1900) : 0);
+}
+
+// The same where PLAIN says that the year has four digits and the month is a number.
+template <bool PLAIN>
+static OLIVE_INLINE bool days_of(const Shape& shape, const byte* at, const Sums& sums, place& days) {
+    if (PLAIN) return days_of(sums.months, sums.day, days);
+    const int month = shape.name < 0 ? 0 : month_at(at + shape.name);
+    return days_of(months_of(shape, sums) + month, sums.day, days) & (shape.name < 0 || month > 0);
 }
 
 // Microseconds of the day; false where the hour is none of twelve. PLAIN: it is one of 24.
 template <bool PLAIN>
-static OLIVE_INLINE bool micros_of(const Shape& shape, const byte* at, const Pairs& pairs,
+static OLIVE_INLINE bool micros_of(const Shape& shape, const byte* at, const Sums& sums,
                                    std::int64_t& micros) {
-    unsigned hour = pairs.clock_part(0);
+    constexpr int NOON = 12 * 3600;
+    int seconds = sums.seconds;
     bool good = true;
     if (!PLAIN && shape.twelve) {
-        good = hour >= 1 && hour <= 12;
-        hour %= 12;
+        good = sums.hour >= 1 && sums.hour <= 12;
+        seconds -= sums.hour == 12 ? NOON : 0;
         if (shape.half >= 0) {
             const byte first = at[shape.half] | 0x20;
-            hour += first == 'p' ? 12 : 0;
+            seconds += first == 'p' ? NOON : 0;
             good = good && (first == 'a' || first == 'p') && (at[shape.half + 1] | 0x20) == 'm';
         }
     }
-    micros = ((hour * 60 + pairs.clock_part(1)) * 60 + pairs.clock_part(2)) * 1000000ll;
+    micros = seconds * 1000000ll;
     return good;
 }
 
@@ -222,12 +242,12 @@ static inline bool read_shaped(const byte* at, const byte* end, const Pattern& p
     const bool whole = shape.tail == pattern.count;
     const std::int64_t behind = end - at - shape.width;
     if (whole ? behind != 0 : behind < 0) return false;
-    Pairs pairs;
-    if (!Lanes::Placed{shape}.read(at, pairs)) return false;
+    Sums sums;
+    if (!Lanes::Placed{shape}.read(at, sums)) return false;
     place day = 0;
     days = micros = 0;
-    if (shape.has_date && !days_of<false>(shape, at, pairs, day)) return false;
-    if (shape.has_hour && !micros_of<false>(shape, at, pairs, micros)) return false;
+    if (shape.has_date && !days_of<false>(shape, at, sums, day)) return false;
+    if (shape.has_hour && !micros_of<false>(shape, at, sums, micros)) return false;
     days = day;
     if (whole) return true;
     return followed(at + shape.width, end, pattern, shape, micros);
@@ -351,7 +371,7 @@ static Value<UNIT> value_of(std::int64_t days, std::int64_t micros) {
 
 // The cells of one shape, without a branch; lists the others of so many.
 template <Unit UNIT, bool PLAIN, class Cells>
-static int read_usual_cells(const Cells& cells, std::int64_t begin, int size, const Shape& shape,
+static int read_usual_cells(const Cells cells, std::int64_t begin, int size, const Shape& shape,
                             const Pattern& pattern, Value<UNIT>* values, byte* reasons, int* rest) {
     const Lanes::Placed placed{shape};
     const int width = shape.width;
@@ -360,14 +380,14 @@ static int read_usual_cells(const Cells& cells, std::int64_t begin, int size, co
     for (int each = 0; each < size; ++each) {
         const std::int64_t cell = begin + each;
         const byte* const at = cells.begin(cell);
-        Pairs pairs;
+        Sums sums;
         place days = 0;
         std::int64_t micros = 0;
         const byte* const end = cells.end(cell);
         const std::int64_t behind = end - at - width;
-        bool good = (whole ? behind == 0 : behind >= 0) & placed.read(at, pairs);
-        if (UNIT != Unit::of_day) good &= days_of<PLAIN>(shape, at, pairs, days);
-        if (UNIT != Unit::days) good &= micros_of<PLAIN>(shape, at, pairs, micros);
+        bool good = (whole ? behind == 0 : behind >= 0) & placed.read(at, sums);
+        if (UNIT != Unit::of_day) good &= days_of<PLAIN>(shape, at, sums, days);
+        if (UNIT != Unit::days) good &= micros_of<PLAIN>(shape, at, sums, micros);
         if (!whole && good) good = followed(at + width, end, pattern, shape, micros);
         values[cell] = good ? value_of<UNIT>(days, micros) : 0;
         reasons[cell] = !good;
@@ -377,35 +397,39 @@ static int read_usual_cells(const Cells& cells, std::int64_t begin, int size, co
     return count;
 }
 
-// Is the name of the month, which is so many letters longer than three, one in full?
-static OLIVE_INLINE bool is_in_full(const byte* name, int longer) {
-    const int month = longer ? month_at(name) - 1 : -1;
-    if (month < 0) return !longer;
-    const std::uint64_t rest = (fetch(name + 3) | 0x2020202020202020ull) & (~0ull >> (64 - 8 * longer));
-    return (MONTH_LONGER[month] == longer) & (rest == MONTH_TAILS[month]);
-}
-
 // The cells of shapes that take turns, each found by its outline; lists the others of so many.
-template <Unit UNIT, class Cells>
-static int read_varied_cells(const Cells& cells, std::int64_t begin, int size, const Variants& variants,
+template <Unit UNIT, bool NAMED, class Cells>
+static int read_varied_cells(const Cells cells, std::int64_t begin, int size, const Variants& variants,
                              Value<UNIT>* values, byte* reasons, int* rest) {
+    const Variant* found[CHUNK];
+    std::uint32_t outlines[CHUNK];
+    for (int each = 0; each < size; ++each) {
+        const byte* const at = cells.begin(begin + each);
+        const std::uint64_t width = static_cast<std::uint64_t>(cells.end(begin + each) - at);
+        const std::uint32_t end = width <= Variants::LONGEST ? 1u << width : 0;
+        const std::uint32_t outline = end ? (Lanes::others(at) & (end - 1)) | end : 0;
+        outlines[each] = outline;
+        found[each] = &variants.of(outline);
+    }
+    int months[CHUNK];
+    for (int each = 0; NAMED && each < size; ++each)
+        months[each] = month_at(cells.begin(begin + each) + found[each]->shape->name, found[each]->longer);
     int count = 0;
     for (int each = 0; each < size; ++each) {
         const std::int64_t cell = begin + each;
         const byte* const at = cells.begin(cell);
-        const std::uint64_t width = static_cast<std::uint64_t>(cells.end(cell) - at);
-        const std::uint32_t end = width <= Variants::LONGEST ? 1u << width : 0;
-        const std::uint32_t outline = end ? (Lanes::others(at) & (end - 1)) | end : 0;
-        const Variant& variant = variants.of(outline);
+        const Variant& variant = *found[each];
         const Shape& shape = *variant.shape;
-        Pairs pairs;
+        const Lanes::Placed placed{shape};
+        Sums sums;
         place days = 0;
         std::int64_t micros = 0;
-        bool good = (variant.outline == outline) &
-                    Lanes::Placed{shape}.read_longer(at, variant.longer, pairs);
-        if (UNIT != Unit::of_day) good &= days_of<false>(shape, at, pairs, days);
-        if (UNIT != Unit::days) good &= micros_of<false>(shape, at, pairs, micros);
-        if (shape.name >= 0) good &= is_in_full(at + shape.name, variant.longer);
+        bool good = variant.outline == outlines[each];
+        good &= NAMED ? placed.read_named(at, variant.longer, sums) : placed.read_outlined(at, sums);
+        const int month = NAMED ? months[each] : 0;
+        if (NAMED) good &= month > 0;
+        if (UNIT != Unit::of_day) good &= days_of(months_of(shape, sums) + month, sums.day, days);
+        if (UNIT != Unit::days) good &= micros_of<false>(shape, at, sums, micros);
         values[cell] = good ? value_of<UNIT>(days, micros) : 0;
         reasons[cell] = !good;
         rest[count] = each;
@@ -426,7 +450,9 @@ static NumbersTold read_all_times(const Cells cells, std::int64_t total, Pattern
         const Variants* const variants = moments.variants();
         const Shape* const usual = variants ? nullptr : moments.usual_shape();
         if (variants) {
-            count = read_varied_cells<UNIT, Cells>(cells, begin, size, *variants, values, reasons, rest);
+            count = (variants->are_named() ? read_varied_cells<UNIT, true, Cells>
+                                           : read_varied_cells<UNIT, false, Cells>)(
+                cells, begin, size, *variants, values, reasons, rest);
             if (4 * count > 3 * size) moments.leave_variants();
         } else if (usual && usual->has_date == (UNIT != Unit::of_day) &&
             usual->has_hour == (UNIT != Unit::days)) {

@@ -160,7 +160,7 @@ def _kind_of(char: str) -> str:
 def usual_shape(texts: Sequence[str]) -> str:
     """The shape that all of these texts have; empty if they differ."""
     first = shape_of(texts[0]) if texts else ""
-    return first if all(shape_of(text) == first for text in texts) else ""
+    return first if all(map(first.__eq__, map(shape_of, texts))) else ""
 
 
 def headings_of(
