@@ -259,7 +259,7 @@ SMALL = (*SMALL, "census_2024.txt", "harvest.html", "months", "survey.plan.toml"
 @pytest.mark.parametrize("work", ["look", "draft", "load"])
 @pytest.mark.parametrize("name", SMALL)
 def test_small_files_wake_no_heavy_package(demo, name, work):
-    heavy = ("pandas", "matplotlib", "pyarrow.compute", "sqlalchemy", "jinja2")
+    heavy = ("pandas", "matplotlib", "pyarrow.compute", "sqlalchemy", "jinja2", "numpy.ma")
     code = (
         f"import sys, olive_crate as oc; oc.{work}({str(demo / name)!r});"
         f"print([each for each in {heavy} if each in sys.modules])"

@@ -120,7 +120,7 @@ def missing_texts(column: Column) -> tuple[Ints, pa.Array]:
     cells = np.flatnonzero((column.reasons > 1) & (column.reasons != IS_NOT_IN_FILE))
     texts = np.full(len(cells), None, object)
     reasons = column.reasons[cells]
-    for number in np.unique(reasons).tolist():
+    for number in kernels.distinct(reasons).tolist():
         code = column.variable.missing[number - FIRST_CODE] if number >= FIRST_CODE else None
         if code is not None and code.value is not None:
             texts[reasons == number] = value_text(code.value)

@@ -167,7 +167,7 @@ class Column(msgspec.Struct, frozen=True, eq=False):
         ['', 'lost', '', '']
         """
         words = np.full(256, "", object)
-        for number in np.unique(self.reasons[self.reasons != 0]).tolist():
+        for number in kernels.distinct(self.reasons[self.reasons != 0]).tolist():
             words[number] = reason_words(self.variable, number)
         names: np.ndarray = words[self.reasons]
         return names
@@ -181,7 +181,7 @@ class Column(msgspec.Struct, frozen=True, eq=False):
         [None, 'lost', None, None]
         """
         known = told_apart(self.variable)
-        numbers = np.unique(self.reasons[self.reasons != 0]).tolist()
+        numbers = kernels.distinct(self.reasons[self.reasons != 0]).tolist()
         place = np.zeros(256, np.int16)
         place[numbers] = np.arange(len(numbers))
         indices = kernels.arrow(place[self.reasons], self.reasons != 0, pa.int16())

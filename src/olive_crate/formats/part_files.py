@@ -17,6 +17,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
+from .. import kernels
 from ..columns.column import Column
 from ..dataset.packed_set import MOST_FOLDERS, STAGING, Constant, Part, PartsBy
 from ..dataset.receipt import Receipt
@@ -224,7 +225,7 @@ def _constants(column: Column) -> tuple[Ints, list[Constant]]:
     words: list[Any] = encoded.dictionary.to_pylist()
     made = [Constant(text=_text(each)) for each in words]
     place = np.asarray(encoded.indices.fill_null(0), np.int64).copy()
-    for number in np.unique(column.reasons[column.reasons != 0]).tolist():
+    for number in kernels.distinct(column.reasons[column.reasons != 0]).tolist():
         hit = column.reasons == number
         place[hit] = len(made)
         made.append(Constant(reason=str(column.why(int(np.argmax(hit))))))

@@ -235,6 +235,21 @@ def arrow(values: np.ndarray, valid: Flags | None, kind: pa.DataType) -> pa.Arra
     return masked(values, known, kind)
 
 
+def distinct(values: np.ndarray) -> np.ndarray:
+    """The different values in order; `np.unique` would import the arrays with masks."""
+    ordered = np.sort(values)
+    new = np.ones(len(ordered), bool)
+    new[1:] = ordered[1:] != ordered[:-1]
+    return ordered[new]
+
+
+def median(values: np.ndarray) -> float:
+    """The middle one of these numbers; `np.median` would import the arrays with masks."""
+    ordered = np.sort(values)
+    low, high = ordered[(len(ordered) - 1) // 2], ordered[len(ordered) // 2]
+    return float((low + high) / 2)
+
+
 def masked(values: np.ndarray, validity: Validity | None, kind: pa.DataType) -> pa.Array:
     """The same, null where cells have no value; `None`: all have one."""
     data = pa.py_buffer(np.ascontiguousarray(values))

@@ -231,7 +231,7 @@ def _problems(columns: Mapping[str, Column], came: RowNumbers) -> Problems:
             continue
         texts, rows = column.withheld.only(cells).texts, came.at(cells)
         places = came.keys(cells) >> FILE_BITS
-        for place in np.unique(places).tolist():
+        for place in kernels.distinct(places).tolist():
             hit = np.flatnonzero(places == place)
             own = texts.take(kernels.whole_numbers(hit))
             parts.append((name, column.variable.type or "text", rows[hit], own))

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import tarfile
 import zipfile
 from pathlib import Path
 from typing import IO, Any, cast
@@ -90,6 +89,8 @@ def tarred(raw: Source, limits: Limits = Limits()) -> Source:
 
 
 def _tar_members(raw: Source, limits: Limits) -> dict[str, Source]:
+    import tarfile  # not needed for zip archives, as workbooks are
+
     try:
         with tarfile.open(fileobj=cast(Any, _seekable(raw))) as archive:
             names = [each.name for each in archive.getmembers() if each.isfile()]
@@ -106,6 +107,8 @@ def members_of(raw: Source, limits: Limits = Limits()) -> dict[str, Source]:
 
 
 def _of_tar(raw: Source, name: str, limits: Limits) -> Source:
+    import tarfile
+
     def opened() -> Any:
         archive = tarfile.open(fileobj=cast(Any, _seekable(raw)))  # noqa: SIM115 - lives on
         return archive.extractfile(name)

@@ -14,6 +14,7 @@ from collections.abc import Sequence
 import msgspec
 import numpy as np
 
+from ... import kernels
 from ...plan.fields import Field
 from ..base import Break
 from .changes import BLANK, DIGIT, LETTER, change_scores, classes_of, codes_of
@@ -64,8 +65,8 @@ def body_of(lines: Sequence[str]) -> list[int]:
     blank = classes_of(codes_of([lines[index] for index in filled])) == BLANK
     usual = blank.mean(axis=0) > 0.5
     alike = (blank == usual).mean(axis=1)
-    middle = float(np.median(alike))
-    spread = float(np.median(np.abs(alike - middle)))
+    middle = kernels.median(alike)
+    spread = kernels.median(np.abs(alike - middle))
     like = alike >= min(middle - 4 * spread - 0.05, 0.9)
     places = range(len(filled))
     edge = next((at for at in places if like[at : at + 3].mean() > 0.6), None)

@@ -93,7 +93,9 @@ def _entropies(codes: np.ndarray) -> np.ndarray:
 
 def _distance(left: np.ndarray, right: np.ndarray) -> float:
     """Total variation between the characters at two positions."""
-    both = np.unique(np.concatenate((left, right)))
-    first = np.array([(left == each).mean() for each in both])
-    second = np.array([(right == each).mean() for each in both])
+    different, place = np.unique(np.concatenate((left, right)), return_inverse=True)
+    first, second = (
+        np.bincount(part, minlength=len(different)) / len(part)
+        for part in (place[: len(left)], place[len(left) :])
+    )
     return float(0.5 * np.abs(first - second).sum())

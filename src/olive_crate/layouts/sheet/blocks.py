@@ -12,6 +12,7 @@ import itertools
 import msgspec
 import numpy as np
 
+from ... import kernels
 from ...columns.rule import MISSING_MARKS
 from ...declaration.patterns import late
 from ...kernels.types import Flags
@@ -105,7 +106,7 @@ def _over_spacers(
     for group in groups[1:]:
         left = made[-1]
         gap = int(columns[group].min()) - int(columns[left].max())
-        if gap == 2 and _same_rows(np.unique(rows[left]), np.unique(rows[group])):
+        if gap == 2 and _same_rows(kernels.distinct(rows[left]), kernels.distinct(rows[group])):
             made[-1] = np.concatenate((left, group))
         else:
             made.append(group)
@@ -116,7 +117,7 @@ def _same_rows(left: np.ndarray, right: np.ndarray) -> bool:
     """Do two groups of columns begin in one row, end in about one row, and fill most between?"""
     high = int(max(left[-1], right[-1])) - int(min(left[0], right[0])) + 1
     ends = abs(int(left[-1]) - int(right[-1])) <= max(2, (1 - SIDE_BY_SIDE) * high)
-    both = len(np.union1d(left, right))
+    both = len(kernels.distinct(np.concatenate((left, right))))
     begins = abs(int(left[0]) - int(right[0])) <= 1
     return begins and ends and min(len(left), len(right)) >= HALF * both
 
@@ -148,7 +149,7 @@ class _Piece:
         self.columns, self.kinds, self.rows = columns, kinds, rows
         self._cells, self._at = cells, at
         words = self._words_above()
-        self.head = np.unique(rows[words]) if self.has_values else np.zeros(0, np.int64)
+        self.head = kernels.distinct(rows[words]) if self.has_values else np.zeros(0, np.int64)
         """Rows of words above the first row with a value."""
         self.title = len(self.head) == 1 and len(rows[words]) == 1
         """The first row is one text, which may name what follows."""

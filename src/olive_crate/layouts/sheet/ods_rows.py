@@ -69,10 +69,10 @@ def part_of(
     starts, ends = np.concatenate(([0], read.ends))[:-1], read.ends.copy()
     of_truth = np.array([form.kind == BOOLEAN for form in forms], bool)
     by_style = (read.types == TIMES) | ((read.types == NUMBERS) & of_truth[which])
-    odd = np.union1d(np.flatnonzero(by_style), np.array(read.special, np.int64))
+    odd = np.concatenate((np.flatnonzero(by_style), np.array(read.special, np.int64)))
     made: list[bytes] = []
     size = len(text)
-    for cell in odd.astype(np.int64).tolist():
+    for cell in kernels.distinct(odd).tolist():
         kind, value = VALUES[int(read.types[cell])]
         held = text[starts[cell] : ends[cell]].decode("utf-8", "replace")
         shown = even(ENTITY.sub(lambda match: NAMED[match[1]], held)) if not value else ""

@@ -250,7 +250,8 @@ class Xlsx:
         cut = _RowPieces(pieces, f"{self.name}: {entry.path}", self.container.limits)
         hidden: list[int] = []
         count = 0
-        with Workers(self.workers if whole else 1) as workers:
+        several = whole and self.container.size(entry.path) > PIECE
+        with Workers(self.workers if several else 1) as workers:
             for _, (found, without) in workers.ahead(
                 lambda rows: _read_rows(assembly, rows), iter(cut)
             ):

@@ -95,7 +95,7 @@ def unescaped(strings: Strings) -> Strings:
     places = [m.start() for m in re.finditer(rb"&|_x[0-9A-Fa-f]{4}_|\r", data)]
     if not places or not len(starts):
         return strings
-    hit = np.unique(np.searchsorted(starts, np.array(places), side="right") - 1)
+    hit = kernels.distinct(np.searchsorted(starts, np.array(places), side="right") - 1)
     hit = hit[hit >= 0]
     changed = [raw_text(data[starts[place] : ends[place]]) for place in hit.tolist()]
     lengths = np.array([len(text) for text in changed], np.int64)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import codecs
 import re
+from collections import Counter
 from collections.abc import Iterator
 from typing import IO, NamedTuple, cast
 
@@ -322,7 +323,8 @@ def _striking(piece: bytes) -> bytes:
 def _single_byte(text: bytes) -> EncodingFound:
     beyond = text.translate(None, ASCII)
     around = b" ".join(re.findall(rb"[A-Za-z]?[\x80-\xff]+[A-Za-z]?", text))[:AROUND]
-    tried = dict.fromkeys(each for known in ALPHABETS for each in _fitting(around, *known))
+    counts = Counter(around.translate(None, ASCII))
+    tried = dict.fromkeys(each for known in ALPHABETS for each in _fitting(around, counts, *known))
     fitting = [each for each in tried if _decoded(beyond, each)]
     names = fitting or _likely(text)
     first = _decoded(beyond, names[0])
@@ -354,17 +356,21 @@ def _decoded(text: bytes, encoding: str) -> str:
         return ""
 
 
-def _fitting(around: bytes, letters: str, encodings: list[str]) -> list[str]:
+def _fitting(around: bytes, counts: Counter[int], letters: str, encodings: list[str]) -> list[str]:
     """The encodings in which nearly all characters beyond ASCII are these, the best first."""
-    strange = {each: _strange(around, each, letters) for each in encodings}
+    strange = {each: _strange(around, counts, each, letters) for each in encodings}
     good = [each for each, share in strange.items() if share <= STRANGE]
     return sorted(good, key=strange.__getitem__)
 
 
-def _strange(around: bytes, encoding: str, letters: str) -> float:
-    """The share of characters beyond ASCII that are no such letters or signs, or misplaced."""
-    beyond = _decoded(around.translate(None, ASCII), encoding)
-    strange = len(beyond.translate(dict.fromkeys(map(ord, letters + SIGNS))))
-    if not beyond or strange > STRANGE * len(beyond):
+def _strange(around: bytes, counts: Counter[int], encoding: str, letters: str) -> float:
+    """The share of characters beyond ASCII that are no such letters or signs, or misplaced.
+
+    `counts` has the bytes beyond ASCII.
+    """
+    chars = _decoded(bytes(counts), encoding)
+    met = zip(chars, counts.values(), strict=bool(chars))
+    strange = sum(count for char, count in met if char not in letters and char not in SIGNS)
+    if not chars or strange > STRANGE * counts.total():
         return 1.0
-    return (strange + len(re.findall(MISPLACED, _decoded(around, encoding)))) / len(beyond)
+    return (strange + len(re.findall(MISPLACED, _decoded(around, encoding)))) / counts.total()
