@@ -16,10 +16,12 @@ demo: .venv/ready
 	$(BIN)/olive-crate demo demo
 
 # All tests with the kernels that were built, and those of reading with the reference kernels too.
+# One worker more than there are processors, as some tests wait for others.
+WORKERS ?= $(shell $(PYTHON) -c 'import os; print((os.cpu_count() or 1) + 1)')
 READING = memory records values cells_as_people_write_them fixed missing balance workbooks detection fuzz packed
 test: .venv/ready
-	$(BIN)/python -m pytest -n auto
-	OLIVE_CRATE_KERNELS=reference $(BIN)/python -m pytest -n auto $(READING:%=tests/test_%.py)
+	$(BIN)/python -m pytest -n $(WORKERS)
+	OLIVE_CRATE_KERNELS=reference $(BIN)/python -m pytest -n $(WORKERS) $(READING:%=tests/test_%.py)
 
 lint: .venv/ready
 	$(BIN)/ruff check .

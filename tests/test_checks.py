@@ -58,6 +58,7 @@ def test_counts_have_labels_shares_and_reasons(survey):
     assert len(survey.counts(["score", "village"])) == 2
 
 
+@settings(max_examples=30)
 @given(datasets(), st.integers(1, 9))
 def test_every_cell_is_counted_once(tmp_path_factory, dataset, bins):
     path = tmp_path_factory.mktemp("counts") / "x.parquet"

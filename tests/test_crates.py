@@ -444,10 +444,11 @@ def test_the_commands_do_what_the_library_does(tmp_path, here, demo):
     assert refused.returncode == 1 and "no crate" in refused.stderr
 
 
-def test_addresses_are_asked_only_when_told(tmp_path):
+def test_addresses_are_asked_only_when_told(tmp_path, monkeypatch):
     """A table of the web: read at each refresh, asked for at a status only if that is wanted."""
     from olive_crate.demo.server import serving
 
+    monkeypatch.setattr(time, "sleep", lambda _seconds: None)  # as between attempts
     crate = oc.Crate.new(tmp_path / "crate")
     with serving(0) as server:
         crate.add(f"{server.address}/harvest.html", table="tanks", name="tanks")

@@ -8,8 +8,7 @@ up, and the caller goes the long way, by a parser, to the same cells.
 
 from __future__ import annotations
 
-from typing import NamedTuple
-
+import msgspec
 import numpy as np
 
 from ..types import PAD, Bytes, DocumentRows, Ints, NumberRequest, SheetRead, SheetRule
@@ -25,7 +24,7 @@ MOST_COLUMNS = 1 << 14
 LT, GT, SLASH, QUOTE, SPACE = 60, 62, 47, 34, 32
 
 
-class Scanned(NamedTuple):
+class Scanned(msgspec.Struct, frozen=True):
     """The filled cells of a piece of XML; spans of their values point into its buffer."""
 
     rows: Ints

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from typing import NamedTuple
 
 import msgspec
 
@@ -44,7 +43,7 @@ LOOKED_FOR_HEADING = 10
 WORD = late(r"\w")
 
 
-class _Head(NamedTuple):
+class _Head(msgspec.Struct, frozen=True):
     """The rows at the head, and what they tell."""
 
     rows: list[Row]

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import Any, NamedTuple
+from typing import Any
+
+import msgspec
 
 from ...columns.rule import number_of
 from ...declaration.promises import PromisedValues
@@ -18,7 +20,7 @@ COVERED = 0.5
 """The share of a column's rows that a list has to hold for."""
 
 
-class Allowed(NamedTuple):
+class Allowed(msgspec.Struct, frozen=True):
     """The values that a list allows."""
 
     areas: tuple[Area, ...]

@@ -9,8 +9,8 @@ row of data that only has its first cell filled stays a case.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
 
+import msgspec
 import numpy as np
 
 from ...evidence import Evidence, RepeatedHeading
@@ -27,7 +27,7 @@ NARROWEST = 3
 ROWS_NAMED = 20
 
 
-class Aside(NamedTuple):
+class Aside(msgspec.Struct, frozen=True):
     """Rows that are set aside."""
 
     titles: tuple[tuple[int, str], ...] = ()
@@ -41,7 +41,7 @@ class Aside(NamedTuple):
         return tuple(sorted({*(row for row, _ in self.titles), *self.repeated}))
 
 
-class _Filled(NamedTuple):
+class _Filled(msgspec.Struct, frozen=True):
     """The filled rows of the data."""
 
     cells: GridCells

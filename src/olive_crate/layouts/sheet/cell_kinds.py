@@ -5,7 +5,6 @@ from __future__ import annotations
 import itertools
 import re
 from collections.abc import Sequence
-from typing import NamedTuple
 
 import msgspec
 import numpy as np
@@ -45,7 +44,7 @@ LOOKED_AT = 5000
 """Texts that are searched for numbers, or for blanks around them."""
 
 
-class ColumnKinds(NamedTuple):
+class ColumnKinds(msgspec.Struct, frozen=True):
     """What the kinds of cells say of one column."""
 
     type: str

@@ -4,7 +4,6 @@ what the kinds of its cells tell about each column."""
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
 
 import msgspec
 import numpy as np
@@ -52,7 +51,7 @@ WIDEST = 16_384
 NONE = Assembly(Strings.of([]), (), False).cells()
 
 
-class _Chosen(NamedTuple):
+class _Chosen(msgspec.Struct, frozen=True):
     """The sheet that is read."""
 
     entry: SheetEntry
@@ -62,7 +61,7 @@ class _Chosen(NamedTuple):
     from_1904: bool
 
 
-class _Area(NamedTuple):
+class _Area(msgspec.Struct, frozen=True):
     """The rectangle that is read, its columns, and how the plan writes it down."""
 
     area: Area

@@ -116,7 +116,7 @@ class CellList(NamedTuple):
     """A range or a name, where the words stand in cells."""
 
 
-class HeadMark(NamedTuple):
+class HeadMark(msgspec.Struct, frozen=True):
     """What a sheet itself has for a heading: its last row, and by what."""
 
     row: int

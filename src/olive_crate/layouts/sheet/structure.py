@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from typing import NamedTuple
 
 import msgspec
 import numpy as np
@@ -23,7 +22,7 @@ MOST_LEVELS = 6
 """Rows of a heading by merged cells."""
 
 
-class _Heading(NamedTuple):
+class _Heading(msgspec.Struct, frozen=True):
     """The rows of a heading, and what shows that they are."""
 
     rows: tuple[int, ...]
