@@ -15,9 +15,10 @@ demo: .venv/ready
 	rm -rf demo
 	$(BIN)/olive-crate demo demo
 
-# All tests with the kernels that were built, and those of reading with the reference kernels too.
-# One worker more than there are processors, as some tests wait for others.
+# One worker more than there are processors, as some tests wait for other processes.
 WORKERS ?= $(shell $(PYTHON) -c 'import os; print((os.cpu_count() or 1) + 1)')
+
+# All tests with the kernels that were built, and those of reading with the reference kernels too.
 READING = memory records values cells_as_people_write_them fixed missing balance workbooks detection fuzz packed
 test: .venv/ready
 	$(BIN)/python -m pytest -n $(WORKERS)
