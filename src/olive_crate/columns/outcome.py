@@ -79,8 +79,10 @@ class Outcome(msgspec.Struct, eq=False, dict=True):
         """
         own = len(self.declared.missing)
         shared = len(self.search.rule.codes) - own
-        if not shared and len(self.marks) == 1:  # all other numbers are below that of this code
-            return np.asarray(np.minimum(numbers, np.uint8(reason_of(own)), out=numbers))
+        if not shared and len(self.marks) == 1:
+            down = FIRST_MARK + MISSING_MARKS.index(self.marks[0]) - reason_of(own)
+            numbers -= (numbers >= FIRST_MARK).view(np.uint8) * np.uint8(down)
+            return numbers
         table = bytearray(range(256))
         for place in range(own, own + shared):
             table[reason_of(place)] = reason_of(place + len(self.marks))
