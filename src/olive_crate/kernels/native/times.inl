@@ -192,7 +192,8 @@ static OLIVE_INLINE int months_of(const Shape& shape, const Sums& sums) {
     return sums.months + (shape.short_year ? 12 * (sums.of_century < 69 ? 2000 : 1900) : 0);
 }
 
-// The same where PLAIN says that the year has four digits and the month is a number.
+// Days of a date by its digits and the name of its month. PLAIN: its year has four digits and its
+// month is a number.
 template <bool PLAIN>
 static OLIVE_INLINE bool days_of(const Shape& shape, const byte* at, const Sums& sums, place& days) {
     if (PLAIN) return days_of(sums.months, sums.day, days);
