@@ -27,6 +27,7 @@ TEXTS = {
     "Lithuanian": ("Šiauliai", "Panevėžys", "Klaipėda", "Ąžuolas", "žemė", "ąžuolų"),
     "Croatian": ("Šibenik", "Čakovec", "nije što", "žetva", "među", "noć"),
     "Hebrew": ("זית", "כרם", "שמן זית", "גליל", "מסיק"),
+    "Arabic": ("زيتون", "زيت الزيتون", "معصرة", "حلب", "إدلب", "القطاف؟"),
     "Greek": ("Ελένη", "Αθήνα", "Γιώργος", "Θεσσαλονίκη", "ελιά"),
     "Ukrainian": ("Київ", "Львів", "оливкова олія", "врожай", "їжа"),
     "Russian": ("Иван", "Москва", "Ольга", "Казань", "маслина"),
@@ -43,13 +44,18 @@ SPELT = {
     "iso8859-2": ["Polish", "Czech", "Croatian"],
     "cp1255": ["Hebrew"],
     "cp1257": ["Latvian", "Lithuanian"],
+    "cp1256": ["Arabic"],
+    "iso8859-6": ["Arabic"],
     "cp1253": ["Greek"],
+    "iso8859-7": ["Greek"],
     "cp1251": ["Russian", "Ukrainian"],
     "koi8-r": ["Russian"],
+    "iso8859-5": ["Russian", "Ukrainian"],
 }
 
 
 LETTERS = ("cp1252", "cp850", "mac-roman", "cp1254", "cp1250", "iso8859-2", "cp1257", "cp1255")
+LETTERS += ("cp1256", "iso8859-6")
 """Encodings that are told by letters, and leave no doubt where they are the only ones."""
 
 

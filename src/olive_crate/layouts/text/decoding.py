@@ -31,9 +31,9 @@ MANY = 50
 LEAST = 4
 """The smallest pieces are this part of the usual ones."""
 SINGLE_BYTE = [
-    *("cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1257", "latin-1", "iso8859-15"),
-    *("iso8859-2", "iso8859-5", "iso8859-7", "koi8-r", "cp850", "cp437", "mac-roman"),
-    *("shift_jis", "euc_jp", "gb18030", "big5", "euc_kr"),
+    *("cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1256", "cp1257", "latin-1"),
+    *("iso8859-15", "iso8859-2", "iso8859-5", "iso8859-6", "iso8859-7", "koi8-r", "cp850"),
+    *("cp437", "mac-roman", "shift_jis", "euc_jp", "gb18030", "big5", "euc_kr"),
 ]
 SIGNS = "€°²³µ«»’‘“”„–—…·ªº§£¿¡½®™"
 WESTERN = "äöüßÄÖÜéèêëàâáãåæçñóòôõøœíìîïúùûýÿÉÈÀÁÂÃÅÆÇÑÓÒÔÕØŒÍÚ"
@@ -45,9 +45,10 @@ ALPHABETS = [
     ("čćďđěňřšťůžáéíóúýäöüőűôľĺŕČĆĎĐĚŇŘŠŤŮŽÁÉÍÓÚÝÄÖÜŐŰÔĽĹŔ", ["cp1250", "iso8859-2"]),
     ("āčēģīķļņšūžąęėįųõäöüĀČĒĢĪĶĻŅŠŪŽĄĘĖĮŲÕÄÖÜ", ["cp1257"]),
     ("אבגדהוזחטיךכלםמןנסעףפץצקרשת", ["cp1255"]),
+    ("ءآأؤإئابةتثجحخدذرزسشصضطظعغفقكلمنهوىيپچژگ،؛؟", ["cp1256", "iso8859-6"]),
 ]
-"""Letters of western languages, Turkish, Icelandic, Polish, others of central Europe, Baltic ones
-and Hebrew, and what may spell them, the commonest first."""
+"""Letters of western languages, Turkish, Icelandic, Polish, others of central Europe, Baltic ones,
+Hebrew and Arabic, and what may spell them, the commonest first."""
 MISPLACED = (
     r"(?<=[a-zà-ÿ])[À-Þ]|[À-ÿ]{3}|[£²³®™½](?=[A-Za-zÀ-ÿ])|(?<=[A-Za-z])[¿¡]|"
     r"(?<=[a-z])[–—«»](?=[a-z])|(?<=[A-Za-z])[€£°²³ªº§µ®™½]+(?=[A-Za-z])|"
