@@ -56,12 +56,11 @@ class Outcome(msgspec.Struct, eq=False, dict=True):
             written = self.search.statistics.decimals
             if decimals is None and 0 < written <= MOST_DECIMALS:
                 decimals = written
-        as_written = "|" in self.kind or self.kind == "zoned"
         return msgspec.structs.replace(
             declared,
             type=base(self.kind),
             decimals=decimals,
-            **(_writing(declared, self.kind) if as_written else {}),
+            **writing_of(declared, self.kind),
             missing=declared.missing + marks + self.search.rule.codes[own:],
         )
 
@@ -91,8 +90,10 @@ class Outcome(msgspec.Struct, eq=False, dict=True):
         return np.frombuffer(bytearray(numbers.tobytes()).translate(table), np.uint8)
 
 
-def _writing(variable: Variable, kind: str) -> dict[str, Any]:
-    """The parts of the declaration that say how a kind is written."""
+def writing_of(variable: Variable, kind: str) -> dict[str, Any]:
+    """The parts of the declaration that say how a kind is written; none for the usual way."""
+    if not form(kind) and kind != "zoned":
+        return {}
     if kind == "zoned":
         return {"format": ANY_ZONED}
     written = form(kind) or ""

@@ -194,7 +194,7 @@ class Statistics(msgspec.Struct, eq=False):
             self.obstacles = Obstacles("number")
             return
         likely = [*thinkable(words, decimal, 0.5)[1:]]
-        likely += [kind for kind in written(words) if base(kind) != "boolean"]
+        likely += [kind for kind in written(words, mostly=True) if base(kind) != "boolean"]
         for kind in likely:
             if 2 * len(attempt(probe, kind).converted.unread) < len(probe):
                 self.obstacles = Obstacles(kind)

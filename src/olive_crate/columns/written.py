@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import lru_cache
+from typing import Any
 
 from ..declaration.patterns import late
 from .month_names import date_kind
@@ -101,21 +102,21 @@ def boolean_kinds(words: set[str]) -> tuple[str, ...]:
     return tuple(f"boolean|{pair[0]}|{pair[1]}" for pair in PAIRS if words <= set(pair))
 
 
-def written(words: Sequence[str], packed: bool = False) -> tuple[str, ...]:
+def written(words: Sequence[str], packed: bool = False, mostly: bool = False) -> tuple[str, ...]:
     """Kinds with a way of writing that these cells may follow, judged by a few of them.
 
-    With `packed`, digits alone may be a date.
+    With `packed`, digits alone may be a date; with `mostly`, half of them may follow no way.
     """
     if not DIGIT.search("".join(words)):
         return boolean_kinds(set(map(str.casefold, set(words))))
     dates = [date_kinds(word) or (packed_kinds(word) if packed else ()) for word in words[:9]]
     usual = max(dates, key=dates.count) if dates else ()
-    if usual := usual or unit_kinds(words) or clock_kinds(words):
+    if usual := usual or unit_kinds(words, mostly) or clock_kinds(words, mostly):
         return usual
     return boolean_kinds(set(map(str.casefold, set(words))))
 
 
-def clock_kinds(words: Sequence[str]) -> tuple[str, ...]:
+def clock_kinds(words: Sequence[str], mostly: bool = False) -> tuple[str, ...]:
     """The kind of times with one-digit hours.
 
     Cells that all begin with the same number may be ratios (`1:10`, `1:20`), and are none.
@@ -124,19 +125,26 @@ def clock_kinds(words: Sequence[str]) -> tuple[str, ...]:
         return ()
     matches = [CLOCK.fullmatch(word) for word in words if word not in MISSING_MARKS]
     found = [match for match in matches if match]
-    if len(found) < len(matches) or len({match[1] for match in found}) < 2:
+    if not _enough(found, matches, mostly) or len({match[1] for match in found}) < 2:
         return ()
     seconds = {match[2] is not None for match in found}
     return (f"time|%H:%M{':%S' if seconds.pop() else ''}",) if len(seconds) == 1 else ()
 
 
-def unit_kinds(words: Sequence[str]) -> tuple[str, ...]:
+def unit_kinds(words: Sequence[str], mostly: bool = False) -> tuple[str, ...]:
     """The kind of numbers that all carry one sign of currency or percent."""
-    if not words or not any(sign in words[0] for sign in UNIT_SIGNS):
+    if not any(sign in word for word in words[: 9 if mostly else 1] for sign in UNIT_SIGNS):
         return ()
     matches = [WITH_UNIT.fullmatch(word) for word in words if word not in MISSING_MARKS]
-    signs = {match and (match["before"] or match["behind"]) for match in matches}
-    return (f"number|{signs.pop()}",) if len(signs) == 1 and None not in signs else ()
+    found = [match for match in matches if match]
+    signs = {match["before"] or match["behind"] for match in found}
+    if len(signs) != 1 or not _enough(found, matches, mostly):
+        return ()
+    return (f"number|{signs.pop()}",)
+
+
+def _enough(found: Sequence[Any], tried: Sequence[Any], mostly: bool) -> bool:
+    return len(found) == len(tried) or (mostly and 2 * len(found) > len(tried))
 
 
 def all_digits(words: Sequence[str]) -> bool:

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from typing import Any
 
 from msgspec.structs import replace
 
-from ..columns.outcome import Outcome
+from ..columns.outcome import Outcome, writing_of
 from ..columns.rule import base, form
 from ..columns.statistics import MANY_ODD, Obstacles
 from ..declaration.patterns import late
@@ -246,7 +245,7 @@ def _text_evidence(outcome: Outcome, name: str) -> list[Evidence]:
         return []
     ranked = _ranked(obstacles)
     kind = "number" if obstacles.kind == "integer" else obstacles.kind
-    parts: dict[str, Any] = {"type": base(kind)} | ({"format": form(kind)} if form(kind) else {})
+    parts = {"type": base(kind), **writing_of(outcome.declared, kind)}
     flags, codes = flagged(ranked) if base(kind) == "number" else ((), ranked)
     parts |= {"flags": list(flags)} if flags else {}
     parts |= {"missing": [each.text for each in codes[:CODES_OFFERED]]} if codes else {}
