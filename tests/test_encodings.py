@@ -31,6 +31,7 @@ TEXTS = {
     "Greek": ("Ελένη", "Αθήνα", "Γιώργος", "Θεσσαλονίκη", "ελιά"),
     "Ukrainian": ("Київ", "Львів", "оливкова олія", "врожай", "їжа"),
     "Russian": ("Иван", "Москва", "Ольга", "Казань", "маслина"),
+    "Russian in capitals": ("ГОРОД", "МОСКВА", "ТВЕРЬ", "КАЗАНЬ", "САМАРА", "МАСЛИНА"),
 }
 SPELT = {
     "cp1252": [
@@ -48,8 +49,9 @@ SPELT = {
     "iso8859-6": ["Arabic"],
     "cp1253": ["Greek"],
     "iso8859-7": ["Greek"],
-    "cp1251": ["Russian", "Ukrainian"],
-    "koi8-r": ["Russian"],
+    "cp1251": ["Russian", "Ukrainian", "Russian in capitals"],
+    "cp866": ["Russian"],
+    "koi8-r": ["Russian", "Russian in capitals"],
     "iso8859-5": ["Russian", "Ukrainian"],
 }
 

@@ -357,6 +357,14 @@ def test_names_of_months_are_read_alike(level, listed):
     assert one.values[one.reasons == 0].tolist() == two.values[one.reasons == 0].tolist()
 
 
+@given(st.lists(st.integers(-9, 9) | st.integers(-(2**40), 2**40), min_size=1, max_size=60))
+def test_small_helpers_do_what_those_of_numpy_do(listed):
+    values = np.array(listed)
+    assert kernels.distinct(values).tolist() == np.unique(values).tolist()
+    assert kernels.median(values) == np.median(values)
+    assert len(kernels.distinct(values[:0])) == 0
+
+
 REASONS = st.one_of(
     st.lists(st.sampled_from([0, 0, 0, 200]), max_size=200),
     st.lists(st.integers(0, 255), max_size=200),

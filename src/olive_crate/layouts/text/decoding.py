@@ -33,7 +33,7 @@ LEAST = 4
 SINGLE_BYTE = [
     *("cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1256", "cp1257", "latin-1"),
     *("iso8859-15", "iso8859-2", "iso8859-5", "iso8859-6", "iso8859-7", "koi8-r", "cp850"),
-    *("cp437", "mac-roman", "shift_jis", "euc_jp", "gb18030", "big5", "euc_kr"),
+    *("cp437", "cp866", "mac-roman", "shift_jis", "euc_jp", "gb18030", "big5", "euc_kr"),
 ]
 SIGNS = "€°²³µ«»’‘“”„–—…·ªº§£¿¡½®™"
 WESTERN = "äöüßÄÖÜéèêëàâáãåæçñóòôõøœíìîïúùûýÿÉÈÀÁÂÃÅÆÇÑÓÒÔÕØŒÍÚ"
@@ -45,18 +45,22 @@ ALPHABETS = [
     ("čćďđěňřšťůžáéíóúýäöüőűôľĺŕČĆĎĐĚŇŘŠŤŮŽÁÉÍÓÚÝÄÖÜŐŰÔĽĹŔ", ["cp1250", "iso8859-2"]),
     ("āčēģīķļņšūžąęėįųõäöüĀČĒĢĪĶĻŅŠŪŽĄĘĖĮŲÕÄÖÜ", ["cp1257"]),
     ("אבגדהוזחטיךכלםמןנסעףפץצקרשת", ["cp1255"]),
-    ("ءآأؤإئابةتثجحخدذرزسشصضطظعغفقكلمنهوىيپچژگ،؛؟", ["cp1256", "iso8859-6"]),
+    ("الءآأؤإئبةتثجحخدذرزسشصضطظعغفقكمنهوىيپچژگ،؛؟", ["cp1256", "iso8859-6"]),
 ]
 """Letters of western languages, Turkish, Icelandic, Polish, others of central Europe, Baltic ones,
 Hebrew and Arabic, and what may spell them, the commonest first."""
 MISPLACED = (
     r"(?<=[a-zà-ÿ])[À-Þ]|[À-ÿ]{3}|[£²³®™½](?=[A-Za-zÀ-ÿ])|(?<=[A-Za-z])[¿¡]|"
     r"(?<=[a-z])[–—«»](?=[a-z])|(?<=[A-Za-z])[€£°²³ªº§µ®™½]+(?=[A-Za-z])|"
-    r"(?<=[A-Za-z])[\u0590-\u06ff]|[\u0590-\u06ff](?=[A-Za-z])"
+    r"(?<=[A-Za-z])[\u0590-\u06ff]|[\u0590-\u06ff](?=[A-Za-z])|"
+    r"[ךםןףץ](?=[א-ת])|ة(?=[\u0621-\u064a])"
 )
 """A capital within a word, three letters beyond ASCII in a row, a sign or an exponent that leads
 a word, a mark that opens a question behind one, a sign, dash or quote within one, two scripts in
-one."""
+one, a letter that ends Hebrew or Arabic words within one."""
+ARTICLE, OFTEN = "ال", 0.08
+"""Two letters that make up at least this share of Arabic: Russian in other encodings may be spelt
+by Arabic letters only, but not by these."""
 STRANGE = 0.1
 """The share of characters that may be other ones, or misplaced."""
 ENOUGH = 5
@@ -370,8 +374,10 @@ def _strange(around: bytes, counts: Counter[int], encoding: str, letters: str) -
     `counts` has the bytes beyond ASCII.
     """
     chars = _decoded(bytes(counts), encoding)
-    met = zip(chars, counts.values(), strict=bool(chars))
-    strange = sum(count for char, count in met if char not in letters and char not in SIGNS)
+    met = dict(zip(chars, counts.values(), strict=bool(chars)))
+    strange = sum(count for char, count in met.items() if char not in letters + SIGNS)
     if not chars or strange > STRANGE * counts.total():
+        return 1.0
+    if ARTICLE in letters and sum(met.get(char, 0) for char in ARTICLE) < OFTEN * counts.total():
         return 1.0
     return (strange + len(re.findall(MISPLACED, _decoded(around, encoding)))) / counts.total()
