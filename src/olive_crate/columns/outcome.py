@@ -56,11 +56,12 @@ class Outcome(msgspec.Struct, eq=False, dict=True):
             written = self.search.statistics.decimals
             if decimals is None and 0 < written <= MOST_DECIMALS:
                 decimals = written
+        as_written = "|" in self.kind or self.kind == "zoned"
         return msgspec.structs.replace(
             declared,
             type=base(self.kind),
             decimals=decimals,
-            **writing_of(declared, self.kind),
+            **(writing_of(declared, self.kind) if as_written else {}),
             missing=declared.missing + marks + self.search.rule.codes[own:],
         )
 
