@@ -220,7 +220,7 @@ class _Ahead(Generic[T, R]):
     def _is_due(self) -> bool:
         """Wait until the next one is done, and work on others meanwhile; false at the end."""
         while not self._due:
-            if self._ask() or self._due:
+            if self._ask(patient=False) or self._due:  # there is room, or some are due
                 continue
             if self._failed is not None:
                 raise self._failed
