@@ -93,11 +93,11 @@ class Outcome(msgspec.Struct, eq=False, dict=True):
 
 def writing_of(variable: Variable, kind: str) -> dict[str, Any]:
     """The parts of the declaration that say how a kind is written; none for the usual way."""
-    if not form(kind) and kind != "zoned":
-        return {}
     if kind == "zoned":
         return {"format": ANY_ZONED}
-    written = form(kind) or ""
+    written = form(kind)
+    if not written:
+        return {}
     if base(kind) == "number":
         return {"unit": variable.unit or written}
     if base(kind) == "boolean":

@@ -251,11 +251,13 @@ class TypeSearch:
         candidates = tuple(kind for kind in written(words) if not self._failures(probe, kind))
         if candidates:
             return self._from_narrowed(cells, Narrowed(candidates[0], candidates))
-        sample = cells.at(slice(None, None, max(1, len(cells) // PROBED)))
-        _, filled = self._nothing(sample)
-        if len(filled) < PROBE:
-            sample = cells
+        sample = cells
+        if not all_of_it:
+            sample = cells.at(slice(None, None, max(1, len(cells) // PROBED)))
             _, filled = self._nothing(sample)
+            if len(filled) < PROBE:
+                sample = cells
+                _, filled = self._nothing(sample)
         self.statistics.note_text(sample.at(filled), self.rule.decimal, self._attempt)
         return _Step(self._attempt(cells, "text"), Narrowed("text", ("text",)))
 

@@ -25,6 +25,7 @@ from .written import NUMBERLIKE, all_digits, numberlike, written
 MARKS = frozenset(MISSING_MARKS)
 LONGEST_MARK = max(len(mark.encode("utf-8")) for mark in MISSING_MARKS)
 FEW_WORDS = 64
+"""Different texts that are compared with the marks as they are."""
 LOOKED_AT = 16_384
 """Texts that are looked at for marks together."""
 FIRST_BYTES = np.zeros(256, bool)

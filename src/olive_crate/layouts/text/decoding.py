@@ -37,15 +37,28 @@ SINGLE_BYTE = [
 ]
 SIGNS = "€°²³µ«»’‘“”„–—…·ªº§£¿¡½®™"
 WESTERN = "äöüßÄÖÜéèêëàâáãåæçñóòôõøœíìîïúùûýÿÉÈÀÁÂÃÅÆÇÑÓÒÔÕØŒÍÚ"
+OFTEN = 0.08
+
+
+class Alphabet(msgspec.Struct, frozen=True):
+    """The letters of some languages, and the encodings that may spell them."""
+
+    letters: str
+    encodings: list[str]
+    common: str = ""
+    """Letters that make up at least the share `OFTEN`, where others alone do not tell."""
+
+
 ALPHABETS = [
-    (WESTERN, ["cp1252", "iso8859-15", "cp850", "mac-roman"]),
-    ("çğıöşüÇĞİÖŞÜ", ["cp1254"]),
-    ("áðéíóúýþæöÁÉÍÓÚÞÆÖ", ["cp1252"]),
-    ("ąćęłńóśźżĄĆĘŁŃÓŚŹŻ", ["cp1250", "iso8859-2"]),
-    ("čćďđěňřšťůžáéíóúýäöüőűôľĺŕČĆĎĐĚŇŘŠŤŮŽÁÉÍÓÚÝÄÖÜŐŰÔĽĹŔ", ["cp1250", "iso8859-2"]),
-    ("āčēģīķļņšūžąęėįųõäöüĀČĒĢĪĶĻŅŠŪŽĄĘĖĮŲÕÄÖÜ", ["cp1257"]),
-    ("אבגדהוזחטיךכלםמןנסעףפץצקרשת", ["cp1255"]),
-    ("الءآأؤإئبةتثجحخدذرزسشصضطظعغفقكمنهوىيپچژگ،؛؟", ["cp1256", "iso8859-6"]),
+    Alphabet(WESTERN, ["cp1252", "iso8859-15", "cp850", "mac-roman"]),
+    Alphabet("çğıöşüÇĞİÖŞÜ", ["cp1254"]),
+    Alphabet("áðéíóúýþæöÁÉÍÓÚÞÆÖ", ["cp1252"]),
+    Alphabet("ąćęłńóśźżĄĆĘŁŃÓŚŹŻ", ["cp1250", "iso8859-2"]),
+    Alphabet("čćďđěňřšťůžáéíóúýäöüőűôľĺŕČĆĎĐĚŇŘŠŤŮŽÁÉÍÓÚÝÄÖÜŐŰÔĽĹŔ", ["cp1250", "iso8859-2"]),
+    Alphabet("āčēģīķļņšūžąęėįųõäöüĀČĒĢĪĶĻŅŠŪŽĄĘĖĮŲÕÄÖÜ", ["cp1257"]),
+    Alphabet("אבגדהוזחטיךכלםמןנסעףפץצקרשת", ["cp1255"]),
+    # Russian in KOI8-R or in capitals may be spelt by Arabic letters, but hardly by these two.
+    Alphabet("ءآأؤإئابةتثجحخدذرزسشصضطظعغفقكلمنهوىيپچژگ،؛؟", ["cp1256", "iso8859-6"], "ال"),
 ]
 """Letters of western languages, Turkish, Icelandic, Polish, others of central Europe, Baltic ones,
 Hebrew and Arabic, and what may spell them, the commonest first."""
@@ -58,9 +71,6 @@ MISPLACED = (
 """A capital within a word, three letters beyond ASCII in a row, a sign or an exponent that leads
 a word, a mark that opens a question behind one, a sign, dash or quote within one, two scripts in
 one, a letter that ends Hebrew or Arabic words within one."""
-ARTICLE, OFTEN = "ال", 0.08
-"""Two letters that make up at least this share of Arabic: Russian in other encodings may be spelt
-by Arabic letters only, but not by these."""
 STRANGE = 0.1
 """The share of characters that may be other ones, or misplaced."""
 ENOUGH = 5
@@ -329,7 +339,7 @@ def _single_byte(text: bytes) -> EncodingFound:
     beyond = text.translate(None, ASCII)
     around = b" ".join(re.findall(rb"[A-Za-z]?[\x80-\xff]+[A-Za-z]?", text))[:AROUND]
     counts = Counter(around.translate(None, ASCII))
-    tried = dict.fromkeys(each for known in ALPHABETS for each in _fitting(around, counts, *known))
+    tried = dict.fromkeys(each for known in ALPHABETS for each in _fitting(around, counts, known))
     fitting = [each for each in tried if _decoded(beyond, each)]
     names = fitting or _likely(text)
     first = _decoded(beyond, names[0])
@@ -361,23 +371,24 @@ def _decoded(text: bytes, encoding: str) -> str:
         return ""
 
 
-def _fitting(around: bytes, counts: Counter[int], letters: str, encodings: list[str]) -> list[str]:
-    """The encodings in which nearly all characters beyond ASCII are these, the best first."""
-    strange = {each: _strange(around, counts, each, letters) for each in encodings}
+def _fitting(around: bytes, counts: Counter[int], known: Alphabet) -> list[str]:
+    """The encodings in which nearly all characters beyond ASCII are such letters, the best first.
+
+    `counts` has the bytes beyond ASCII.
+    """
+    strange = {each: _strange(around, counts, each, known) for each in known.encodings}
     good = [each for each, share in strange.items() if share <= STRANGE]
     return sorted(good, key=strange.__getitem__)
 
 
-def _strange(around: bytes, counts: Counter[int], encoding: str, letters: str) -> float:
-    """The share of characters beyond ASCII that are no such letters or signs, or misplaced.
-
-    `counts` has the bytes beyond ASCII.
-    """
+def _strange(around: bytes, counts: Counter[int], encoding: str, known: Alphabet) -> float:
+    """The share of characters beyond ASCII that are no such letters or signs, or misplaced."""
     chars = _decoded(bytes(counts), encoding)
     met = dict(zip(chars, counts.values(), strict=bool(chars)))
-    strange = sum(count for char, count in met.items() if char not in letters + SIGNS)
-    if not chars or strange > STRANGE * counts.total():
-        return 1.0
-    if ARTICLE in letters and sum(met.get(char, 0) for char in ARTICLE) < OFTEN * counts.total():
+    usual = {*known.letters, *SIGNS}
+    strange = sum(count for char, count in met.items() if char not in usual)
+    common = sum(met.get(char, 0) for char in known.common)
+    rare = bool(known.common) and common < OFTEN * counts.total()
+    if not chars or rare or strange > STRANGE * counts.total():
         return 1.0
     return (strange + len(re.findall(MISPLACED, _decoded(around, encoding)))) / counts.total()
