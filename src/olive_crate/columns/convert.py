@@ -38,6 +38,7 @@ SIDE_BY_SIDE = TextRequest()
 BLANKS = " \t\n\v\f\r"
 """What is no part of a word for true or false."""
 NO_CELLS = np.zeros(0, np.int64)
+ARROW_TYPES = {"integer": pa.int64(), "number": pa.float64(), "boolean": pa.bool_()}
 FALSE = ("false", "f", "no", "n", "0")
 
 
@@ -113,8 +114,7 @@ def arrow_type(rule: Rule) -> pa.DataType:
     """The Arrow type of what cells are converted to by this rule."""
     if rule.kind in TIMES_OF:
         return times_type(rule)
-    types = {"integer": pa.int64(), "number": pa.float64(), "boolean": pa.bool_()}
-    return types.get(rule.kind, pa.string())
+    return ARROW_TYPES.get(rule.kind, pa.string())
 
 
 class TypedBlock(msgspec.Struct, eq=False):

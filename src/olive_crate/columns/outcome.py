@@ -19,7 +19,7 @@ from ..kernels.reference import times
 from ..kernels.types import Pattern, Place, Validity
 from ..plan.model import Decisions
 from .column import NOTHING, Column, followed
-from .convert import TypedBlock, arrow_type
+from .convert import ARROW_TYPES, TypedBlock, arrow_type
 from .dates import ANY_ZONED
 from .rule import FIRST_MARK, MISSING_MARKS, Rule, SourceColumn, base, form, reason_of, rule_for
 from .search import UNKNOWN, Declared, DeclaredTime, Narrowed, Open, State, TypeSearch
@@ -49,7 +49,7 @@ class Outcome(msgspec.Struct, eq=False, dict=True):
     def variable(self) -> Variable:
         """The declaration as the whole source settles it."""
         declared, own = self.declared, len(self.declared.missing)
-        marks = tuple(MissingCode(value=mark) for mark in self.marks)
+        marks = tuple([MissingCode(value=mark) for mark in self.marks])
         decimals = declared.decimals
         if decimals is None and base(self.kind) == "number":
             decimals = self.shown_decimals
@@ -68,6 +68,8 @@ class Outcome(msgspec.Struct, eq=False, dict=True):
     @property
     def arrow_type(self) -> pa.DataType:
         """The Arrow type that the variable ends up with."""
+        if self.kind in ARROW_TYPES:
+            return ARROW_TYPES[self.kind]
         if self.kind == "category":
             return pa.dictionary(pa.int32(), pa.string())
         return arrow_type(rule_for(self.search.rule, self.kind, strict=False))

@@ -22,7 +22,6 @@ request: no conversion has to ask again what was asked of the kernel.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
 
 import msgspec
 import numpy as np
@@ -135,9 +134,9 @@ class Settled(msgspec.Struct, frozen=True, tag=True):
 State = Declared | DeclaredTime | Open | Narrowed | Settled
 
 
-class _Step(NamedTuple):
-    block: TypedBlock
-    after: State
+INTEGERS = Narrowed("integer", ("integer",))
+_Step = tuple[TypedBlock, State]
+"""A block, and the state after it."""
 
 
 class TypeSearch:
@@ -145,7 +144,7 @@ class TypeSearch:
 
     def __init__(self, rule: Rule, state: State) -> None:
         self.rule, self.state = rule, state
-        self.is_declared = isinstance(state, (Declared, DeclaredTime))
+        self.is_declared = type(state) in (Declared, DeclaredTime)
         self.statistics = Statistics(not self.is_declared)
         self._how = ways_of(rule, not self.is_declared)
 
@@ -178,11 +177,13 @@ class TypeSearch:
         reading once there are more dates than a year has months.
         """
         state = self.state
-        if isinstance(state, (Declared, Open)):
+        if not isinstance(state, (Narrowed, DeclaredTime, Settled)):
             return (state.kind,)
         candidates, monthly = state.candidates, getattr(state, "monthly", None) or ()
+        if len(candidates) < 2:
+            return candidates
         series = [each for each in candidates if each in monthly]
-        if len(candidates) < 2 or len(series) != 1:
+        if len(series) != 1:
             return candidates
         if self.statistics.fitting > MONTHS_OF_YEAR:
             return (series[0],)
@@ -207,15 +208,15 @@ class TypeSearch:
     def take(self, cells: Cells, rows: SourceRows) -> TypedBlock:
         """Convert a block, as the type so far or a wider one if need be."""
         state = self.state
-        if isinstance(state, (Declared, Settled)):
-            block = self._attempt(cells, state.kind)
-        elif isinstance(state, DeclaredTime):
-            block, self.state = self._from_declared_time(cells, state)
-        elif isinstance(state, Open):
+        if type(state) is Open:
             block, self.state = self._from_open(cells)
-        else:
+        elif type(state) is Narrowed:
             block, self.state = self._from_narrowed(cells, state)
-        if not isinstance(self.state, Settled):
+        elif type(state) is DeclaredTime:
+            block, self.state = self._from_declared_time(cells, state)
+        else:
+            block = self._attempt(cells, state.kind)
+        if type(state) is not Settled:
             self.statistics.note(block, cells, rows, self._attempt)
             if self.rule.trim in (True, "left"):
                 self.statistics.note_trimmed(block, cells)
@@ -238,7 +239,7 @@ class TypeSearch:
         if not len(filled):
             empty = Converted(pa.nulls(len(cells)), reasons, NO_CELLS)
             marks = bool((reasons >= FIRST_MARK).any())
-            return _Step(TypedBlock(UNKNOWN, empty, marks=marks), Open())
+            return TypedBlock(UNKNOWN, empty, marks=marks), Open()
         probe = cells.at(filled[:PROBE]).trimmed()
         words = words_of(probe)
         likely = thinkable(words, self.rule.decimal)
@@ -259,7 +260,7 @@ class TypeSearch:
                 sample = cells
                 _, filled = self._nothing(sample)
         self.statistics.note_text(sample.at(filled), self.rule.decimal, self._attempt)
-        return _Step(self._attempt(cells, "text"), Narrowed("text", ("text",)))
+        return self._attempt(cells, "text"), Narrowed("text", ("text",))
 
     def _whole_numbers(self, cells: Cells) -> _Step | None:
         """Without any search, for what most columns hold: nothing but integers in the block."""
@@ -274,15 +275,15 @@ class TypeSearch:
         done = block.converted
         if len(done.unread) or done.values.null_count == len(cells):
             return None
-        return _Step(block, Narrowed("integer", ("integer",)))
+        return block, INTEGERS
 
     def _from_narrowed(self, cells: Cells, state: Narrowed) -> _Step:
         tried = [self._attempt(cells, kind) for kind in state.candidates]
         fits = [each for each in tried if not len(each.converted.unread)]
         if fits:
-            return _Step(fits[0], state.after(fits))
+            return fits[0], state.after(fits)
         block = self._widened(cells, tried[0])
-        return _Step(block, Narrowed(block.kind, (block.kind,), state.truths, state.by_source))
+        return block, Narrowed(block.kind, (block.kind,), state.truths, state.by_source)
 
     def _widened(self, cells: Cells, block: TypedBlock) -> TypedBlock:
         """The block as the first wider type that it fits."""
@@ -300,14 +301,14 @@ class TypeSearch:
         if not misses:
             _, filled = self._nothing(cells)
             if not len(filled):
-                return _Step(self._attempt(cells, state.declared), state)
+                return self._attempt(cells, state.declared), state
             misses = dict.fromkeys(self._ways(cells.at(filled[:PROBE]), state.declared), 0)
         tried = {kind: self._attempt(cells, kind) for kind in misses}
         after = DeclaredTime(
             state.declared,
             {kind: misses[kind] + len(each.converted.unread) for kind, each in tried.items()},
         )
-        return _Step(tried[after.kind], after)
+        return tried[after.kind], after
 
     def _ways(self, probe: Cells, declared: str) -> list[str]:
         """ISO 8601, unless few cells follow it and more follow another way."""
@@ -375,9 +376,8 @@ class TypeSearch:
     def forecast(self) -> Request | None:
         """How the next block will be taken, as far as it can be read while it is split."""
         state = self.state
-        several = isinstance(state, Narrowed) and len(state.candidates) > 1
-        kind = "integer" if isinstance(state, Open) else state.kind  # as most columns are
-        if several or isinstance(state, DeclaredTime):
+        kind = "integer" if type(state) is Open else state.kind  # as most columns are
+        if type(state) is DeclaredTime or (type(state) is Narrowed and len(state.candidates) > 1):
             return None
         known = self._how.requests(kind)
         asked = known[-1 if self.statistics.all_different else 0] if known else None

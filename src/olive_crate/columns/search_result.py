@@ -146,7 +146,7 @@ def search_with(rule: Rule, result: SearchResult) -> TypeSearch:
     counts.watch = Watch(dict(result.suspects), low, high, result.seen)
     counts.as_written = result.as_written
     counts.led, counts.led_unseen = result.led, result.led_unseen
-    counts.kept_counts = Counter(result.kept)
+    counts.kept_counts = dict(result.kept)
     marks = np.zeros(len(MISSING_MARKS), np.int64)
     for mark, count in result.marks.items():
         marks[MISSING_MARKS.index(mark)] = count

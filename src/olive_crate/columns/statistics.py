@@ -117,7 +117,7 @@ class Statistics(msgspec.Struct, eq=False):
     """Some blocks were taken as another type: such texts in them are not counted."""
     as_written: dict[float, tuple[int, list[int]]] = {}
     """Codes that are written in cells with implied decimals: how often, and the first rows."""
-    kept_counts: Counter[str] = msgspec.field(default_factory=Counter)
+    kept_counts: dict[str, int] = {}
     """Cells with each of them in blocks that were taken as text."""
 
     def note_trimmed(self, block: TypedBlock, cells: Cells) -> None:
@@ -145,7 +145,8 @@ class Statistics(msgspec.Struct, eq=False):
             beside = self.obstacles is None and pa.types.is_string(done.values.type)
             self.text_room = kernels.room_for(done.values) if beside else 0
         if block.kind == "text" and self.counts_values:
-            self.kept_counts += marks_in(done.values)
+            for mark, count in marks_in(done.values).items():
+                self.kept_counts[mark] = self.kept_counts.get(mark, 0) + count
         if self.counts_values and block.kind:
             kind = base(block.kind)
             reasons = done.reasons if done.values.null_count else None
@@ -220,12 +221,12 @@ class Statistics(msgspec.Struct, eq=False):
     def marks_kept(self) -> dict[str, int]:
         """The well-known marks in a column that became text, with their counts."""
         met = self.marks_met()
-        return dict(Counter(met) + self.kept_counts) if met or self.kept_counts else {}
+        return dict(Counter(met) + Counter(self.kept_counts)) if met else dict(self.kept_counts)
 
     @property
     def holds_only_marks(self) -> bool:
         """Is there nothing else in a column that became text?"""
-        return self.taken == self.kept_counts.total() and bool(self.marks_kept())
+        return self.taken == sum(self.kept_counts.values()) and bool(self.marks_kept())
 
     def marks_met(self) -> dict[str, int]:
         """The well-known marks that were taken as missing, with their counts, in their order."""

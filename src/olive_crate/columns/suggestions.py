@@ -9,6 +9,8 @@ others are compared up to 50,000 of them, and the suggestion then says that it i
 
 from __future__ import annotations
 
+import math
+
 import msgspec
 import numpy as np
 import pyarrow as pa
@@ -159,7 +161,9 @@ class Scale(msgspec.Struct, eq=False):
         """The level that the values suggest; `None` where nothing can be said."""
         if self.count < ENOUGH or self.mixed:
             return None
-        found = self._by_values(kind, watch) if kind in ("integer", "number") else None
+        found = None
+        if kind in ("integer", "number"):
+            found = _by_range(kind, watch.low, watch.high)
         if kind in ("text", "category"):
             found = self._by_words()
         elif kind in BY_TYPE:
@@ -168,16 +172,6 @@ class Scale(msgspec.Struct, eq=False):
         elif kind == "integer" and self.differ:
             found = self._identifier() or found
         return None if found is None else msgspec.structs.replace(found, variable=variable)
-
-    def _by_values(self, kind: str, watch: Watch) -> LevelSuggested | None:
-        if not np.isfinite(watch.low):
-            return None
-        low, high = watch.low, watch.high
-        if kind == "integer" and high - low < FEW:
-            return LevelSuggested(value="ordinal", basis="few", low=low, high=high)
-        if low >= 0:
-            return LevelSuggested(value="ratio", basis="from zero")
-        return LevelSuggested(value="interval", basis="below zero")
 
     def _by_words(self) -> LevelSuggested | None:
         if self.few is not None:
@@ -193,6 +187,16 @@ class Scale(msgspec.Struct, eq=False):
         whole = self.rising or self.count <= COMPARED
         count = self.count if whole else COMPARED
         return LevelSuggested(value="nominal", basis="identifier", count=count, whole=whole)
+
+
+def _by_range(kind: str, low: float, high: float) -> LevelSuggested | None:
+    if not math.isfinite(low):
+        return None
+    if kind == "integer" and high - low < FEW:
+        return LevelSuggested(value="ordinal", basis="few", low=low, high=high)
+    if low >= 0:
+        return LevelSuggested(value="ratio", basis="from zero")
+    return LevelSuggested(value="interval", basis="below zero")
 
 
 def _differ(numbers: np.ndarray) -> bool:

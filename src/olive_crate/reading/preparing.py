@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping, Sequence
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 import msgspec
 import pyarrow as pa
@@ -15,7 +15,7 @@ from ..columns.search import TypeSearch
 from ..dataset.model import PlainDataset
 from ..declaration.patterns import late
 from ..declaration.promises import CLOSING, Promised, checkable
-from ..declaration.variable import NUMERIC, Variable
+from ..declaration.variable import NUMERIC, Type, Variable
 from ..errors import PlanError, nearest, several
 from ..evidence import (
     ClosingRows,
@@ -128,19 +128,23 @@ def matched(
     found: SourceLayout, names: Sequence[str], by_column: dict[int, Variable]
 ) -> list[Variable]:
     """A declaration for each column: the plan's, or what heading, labels and units say."""
-    variables = []
+    variables, of_all = [], cast("Type | None", found.plan.type)
     for index, name in enumerate(names):
-        declared = by_column.get(index) or Variable(name)
-        heading = found.headings[index] or name
-        variables.append(
-            msgspec.structs.replace(
+        declared = by_column.get(index)
+        heading, label = found.headings[index] or name, found.labels[index] or None
+        unit = _bare(each) if (each := found.units[index]) else None
+        if declared is None:
+            written = heading if heading != name else None
+            made = Variable(name, from_=written, type=of_all, label=label, unit=unit)
+        else:
+            made = msgspec.structs.replace(
                 declared,
                 from_=declared.from_ or (heading if heading != declared.name else None),
-                type=declared.type or found.plan.type,
-                label=declared.label or found.labels[index] or None,
-                unit=declared.unit or (_bare(unit) if (unit := found.units[index]) else None),
+                type=declared.type or of_all,
+                label=declared.label or label,
+                unit=declared.unit or unit,
             )
-        )
+        variables.append(made)
     seen: set[str] = set()
     for variable in variables:
         if variable.name in seen:

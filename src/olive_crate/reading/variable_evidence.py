@@ -188,20 +188,20 @@ def _type_evidence(outcome: Outcome, name: str) -> list[Evidence]:
     if base(kind) == "text":
         return _text_evidence(outcome, name)
     counts, written = search.statistics, form(kind) or ""
-    fits = TypeFits(value=base(kind), variable=name, supporting=counts.fitting)
-    if base(kind) == "boolean":
-        if search.by_source or not written:
-            return [fits]
-        words = tuple(written.split("|"))
-        return [replace(fits, words=words)]
-    if base(kind) == "number" and written:
-        return [replace(fits, unit=written)]
+    value, fitting = base(kind), counts.fitting
+    if value == "boolean" or (value == "number" and written):
+        words = tuple(written.split("|")) if written and value == "boolean" else ()
+        words = () if search.by_source else words
+        unit = written if value == "number" else ""
+        return [TypeFits(value=value, variable=name, supporting=fitting, words=words, unit=unit)]
     others = search.final_candidates()[1:]
     mend = Mend({"format": form(others[0])}, name) if others else None
     short_years = "%y" in written
     return [
-        replace(
-            fits,
+        TypeFits(
+            value=value,
+            variable=name,
+            supporting=fitting,
             format=written,
             zoned=kind == "zoned",
             wide=counts.wide,

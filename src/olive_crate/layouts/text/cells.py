@@ -125,6 +125,8 @@ def column_of(rows: Sequence[Row], index: int) -> Column:
 
 def _column(cells: Sequence[str], rows: int) -> Column:
     """A column of so many rows that has these cells."""
+    if "".join(cells).isdecimal():  # nothing but whole numbers
+        return Column(tuple(filter(None, cells)), True, rows)
     texts = tuple([text for cell in cells if (text := cell.strip()) and text not in MARKS])
     values = sum(map(is_value, texts)) > MOSTLY * len(texts)
     return Column(texts, bool(texts) and values, rows)

@@ -14,12 +14,11 @@ from typing import NamedTuple
 
 import msgspec
 
-from ...columns.rule import MISSING_MARKS
 from ...declaration.patterns import late
 from ...evidence import ClosingRows, Example, LeftOutByPosition
 from ...plan.model import Rows
 from ..base import Row
-from .cells import Column, column_of, columns_of, is_value, number_of, usual_filled
+from .cells import MARKS, Column, column_of, columns_of, is_value, number_of, usual_filled
 from .heading import example_of
 from .row_kinds import is_prose
 
@@ -226,7 +225,7 @@ def _kind(tail: Tail, place: int, fields: int) -> str:
     held = [
         (index, text)
         for index, cell in enumerate(row.cells[:fields])
-        if (text := cell.strip()) and text not in MISSING_MARKS
+        if (text := cell.strip()) and text not in MARKS
     ]
     words = [(text, column_of(rows, index)) for index, text in held if not is_value(text)]
     apart = [
@@ -332,10 +331,11 @@ def _is_far_beyond(numbers: dict[int, Decimal], rows: Sequence[Row]) -> bool:
 def _is_beyond(number: Decimal, rows: Sequence[Row], index: int) -> bool:
     """Is a number larger than all those above it? The nearest are looked at first."""
     size = abs(number)
-    above = (
-        number_of(row.cells[index].strip()) for row in reversed(rows) if index < len(row.cells)
-    )
-    return size > 0 and all(each is None or size > abs(each) for each in above)
+    for row in reversed(rows):
+        above = number_of(row.cells[index].strip()) if index < len(row.cells) else None
+        if above is not None and size <= abs(above):
+            return False
+    return size > 0
 
 
 def _have_first(rows: Sequence[Row]) -> bool:

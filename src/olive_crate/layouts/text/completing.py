@@ -65,6 +65,9 @@ AROUND = " \u00a0\t%€$£()"
 def shapes_at_head(rows: Sequence[Row], parts: Rows, fields: int) -> Counter[str]:
     first = parts.first or 1
     data = [row.cells for row in rows if row.number >= first]
+    joined = "".join(map("".join, data))
+    if not any(mark in joined for mark in WITHIN_NUMBERS):
+        return Counter()
     if all(len(cells) == fields for cells in data):
         return shapes_of(zip(*data, strict=True))
     return shapes_of([cells[i] for cells in data if i < len(cells)] for i in range(fields))

@@ -14,7 +14,6 @@ from collections.abc import Sequence
 
 import msgspec
 
-from ...columns.rule import MISSING_MARKS
 from ...evidence import (
     Evidence,
     Example,
@@ -26,6 +25,7 @@ from ...evidence import (
 )
 from ..base import Row
 from .cells import (
+    MARKS,
     Column,
     are_years,
     columns_of,
@@ -297,20 +297,18 @@ def _judged(row: Row, below: Sequence[Row], fields: int) -> _Judged:
     if not any(column.of_values for column in columns):  # words repeated may be data
         columns = columns_of(below, len(cells))
     held = [
-        (cell.strip(), column)
+        (text, column)
         for cell, column in zip(cells, columns, strict=False)
-        if cell.strip() and cell.strip() not in MISSING_MARKS
+        if (text := cell.strip()) and text not in MARKS
     ]
-    some = any(is_value(text) for text, _ in held)
-    if some and are_years(cells) and not any(are_years(each.cells) for each in below[:3]):
+    over = [is_value(text) for text, _ in held]
+    if any(over) and are_years(cells) and not any(are_years(each.cells) for each in below[:3]):
         words_fit = all(text not in column.texts for text, column in held if not is_value(text))
-        return _Judged(True, words_fit and sum(is_value(text) for text, _ in held) > 2)
-    values = sum(is_value(text) and (c.of_values or not c.texts) for text, c in held)
-    words = sum(
-        not is_value(text) and column.of_values and text not in column.texts
-        for text, column in held
-    )
-    if values > 1 and all(is_value(text) for text, _ in held) and _of_another_scale(held):
+        return _Judged(True, words_fit and sum(over) > 2)
+    pairs = list(zip(over, held, strict=True))
+    values = sum([is_one and (c.of_values or not c.texts) for is_one, (_, c) in pairs])
+    words = sum([not is_one and c.of_values and text not in c.texts for is_one, (text, c) in pairs])
+    if values > 1 and all(over) and _of_another_scale(held):
         return _Judged(True, False)
     if words or values:
         first = columns[0].texts  # a heading one name short stands over names of rows
