@@ -117,7 +117,7 @@ def arrow_type(rule: Rule) -> pa.DataType:
     return ARROW_TYPES.get(rule.kind, pa.string())
 
 
-class TypedBlock(msgspec.Struct, eq=False):
+class TypedBlock(msgspec.Struct, eq=False, gc=False):
     """One block of a variable, and the kind it was taken as."""
 
     kind: str

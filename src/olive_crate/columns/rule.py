@@ -99,7 +99,7 @@ class Rule(msgspec.Struct, frozen=True, eq=False):
     """The sign of currency or percent that every number carries."""
 
 
-class Converted(msgspec.Struct, frozen=True):
+class Converted(msgspec.Struct, frozen=True, gc=False):
     """A block of one variable. `values` is null exactly where `reasons` is not 0."""
 
     values: pa.Array

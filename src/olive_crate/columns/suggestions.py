@@ -52,7 +52,7 @@ LOOK_SET = frozenset(float(each) for each in LOOKS)
 LOOKED_FOR = np.array(LOOKS, np.float64)
 
 
-class Scale(msgspec.Struct, eq=False):
+class Scale(msgspec.Struct, eq=False, gc=False):
     """What has come by of one variable, as far as its level depends on it."""
 
     kind: str = ""
@@ -220,7 +220,7 @@ def plain_numbers(values: pa.Array, reasons: Bytes | None) -> np.ndarray:
     return numbers if reasons is None else numbers[reasons == 0]
 
 
-class Watch(msgspec.Struct):
+class Watch(msgspec.Struct, gc=False):
     """What has come by of one variable."""
 
     counts: dict[float, int] = msgspec.field(default_factory=dict)

@@ -271,7 +271,7 @@ def notes_on(plan: Decisions, found: dict[int, Variable], names: Sequence[str]) 
     return notes
 
 
-class ColumnReader(msgspec.Struct, eq=False):
+class ColumnReader(msgspec.Struct, eq=False, gc=False):
     """One column of the source on its way to a variable."""
 
     index: int

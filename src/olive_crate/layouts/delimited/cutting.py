@@ -144,10 +144,16 @@ def too_wide(name: str, fields: int, limits: Limits, where: str = "a record") ->
 
 
 def _behind_lines(piece: Filled, lines: int) -> int:
-    """Behind so many line feeds; its beginning if they are not near it."""
+    """Behind so many line feeds, which may be far away in a wide file; its beginning without."""
     buffer, low, high = piece
-    feeds = np.flatnonzero(buffer[low : min(high, low + BACK * lines)] == FEED)
-    return low + int(feeds[lines - 1]) + 1 if len(feeds) >= lines else low
+    reach = BACK * lines
+    while True:
+        feeds = np.flatnonzero(buffer[low : min(high, low + reach)] == FEED)
+        if len(feeds) >= lines:
+            return low + int(feeds[lines - 1]) + 1
+        if low + reach >= high:
+            return low
+        reach *= 4
 
 
 def _last_feed(buffer: Bytes, low: int, high: int) -> int:

@@ -162,13 +162,18 @@ class Steps(msgspec.Struct, frozen=True):
         """Bytes to read where `done` have been read."""
         if not done:
             first = min(self.block, FIRST * max(1, self.fields // MANY))
-            return first if self.total is None else min(first, self.total + SPARE)
+            return first if self.total is None else min(self._evened(first, 0), self.total + SPARE)
         if done == self.total:
             return SPARE
         if self.workers == 1 or self.total is None or self.fields > MANY:
-            return self.block
+            return self._evened(self.block, done)
         share = (self.total - done) // self.workers
         return min(self.block, max(share, self.block // LEAST, 1))
+
+    def _evened(self, size: int, done: int) -> int:
+        """Of many fields, a little that would be left over is read as well."""
+        rest = 0 if self.total is None else self.total - done + (0 if done else SPARE)
+        return rest if self.fields > MANY and size < rest <= size + size // 4 else size
 
 
 def utf8_buffers(stream: CountedStream, encoding: str, steps: Steps, name: str) -> Iterator[Filled]:
@@ -188,7 +193,7 @@ def utf8_buffers(stream: CountedStream, encoding: str, steps: Steps, name: str) 
         steps = msgspec.structs.replace(steps, block=max(1, pages) * LARGE - ROOM - PAD)
     while True:
         wanted = steps.size(stream.tally.bytes)
-        buffer = _buffer(wanted if at_start or wanted == SPARE else steps.block)
+        buffer = _buffer(wanted if at_start or wanted == SPARE else max(wanted, steps.block))
         room = memoryview(buffer)  # type: ignore[arg-type]
         low, high = ROOM, ROOM + stream.readinto(room[ROOM : ROOM + wanted])
         if high == low:
