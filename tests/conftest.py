@@ -16,19 +16,25 @@ from hypothesis import HealthCheck, settings
 
 import olive_crate as oc
 
+
+def tries(count: int) -> int:
+    """How many cases a property tries: all of them in CI, where it may take longer.
+
+    Elsewhere half of them, and a quarter where the slow kernels read the files.
+    """
+    if os.environ.get("OLIVE_CRATE_KERNELS") == "reference":
+        return max(1, count // 4)
+    return count if {"CI", "NEW_SEEDS"} & os.environ.keys() else max(1, count // 2)
+
+
 settings.register_profile(
     "project",
     deadline=None,
     derandomize=not os.environ.get("NEW_SEEDS"),  # `make fuzz` looks further
-    max_examples=60,
+    max_examples=tries(60),
     suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow],
 )
 settings.load_profile("project")
-
-
-def cases(count: int) -> int:
-    """How many cases a property tries: a quarter of them where the slow kernels read the files."""
-    return count // 4 if os.environ.get("OLIVE_CRATE_KERNELS") == "reference" else count
 
 
 for variable in ("COLUMNS", "NO_COLOR", "FORCE_COLOR"):  # of whoever runs the tests

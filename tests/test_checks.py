@@ -12,6 +12,7 @@ from fractions import Fraction
 
 import numpy as np
 import pytest
+from conftest import tries
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from made import datasets
@@ -58,7 +59,7 @@ def test_counts_have_labels_shares_and_reasons(survey):
     assert len(survey.counts(["score", "village"])) == 2
 
 
-@settings(max_examples=30)
+@settings(max_examples=tries(30))
 @given(datasets(), st.integers(1, 9))
 def test_every_cell_is_counted_once(tmp_path_factory, dataset, bins):
     path = tmp_path_factory.mktemp("counts") / "x.parquet"
@@ -405,7 +406,7 @@ def test_values_of_one_label_are_counted_as_one(here, tmp_path):
         dataset.counts("answer", by="answer", by_label=True)
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=tries(150), deadline=None)
 @given(
     st.lists(st.integers(-5000, 5000), min_size=1, max_size=40),
     st.sampled_from([1, 10, 100, 1000]),
@@ -428,7 +429,7 @@ def test_bins_are_exact_in_decimals(numbers, scale, bins):
     assert made.rows[0].cases
 
 
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=tries(100), deadline=None)
 @given(st.timedeltas(dt.timedelta(days=-4000), dt.timedelta(days=4000)))
 def test_durations_are_written_as_the_standard_has_them_and_read_back(length):
     from olive_crate.declaration.values import value_text

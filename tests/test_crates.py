@@ -13,6 +13,7 @@ import zipfile
 from pathlib import Path
 
 import pytest
+from conftest import tries
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -196,7 +197,7 @@ def test_relations_are_promised(season, tmp_path):
     there=st.lists(st.integers(0, 30), min_size=1, max_size=40),
     kinds=st.sampled_from([("integer", "integer"), ("text", "text"), ("integer", "text")]),
 )
-@settings(max_examples=25)
+@settings(max_examples=tries(25))
 def test_a_relation_is_what_sets_say(tmp_path_factory, here, there, kinds):
     folder = tmp_path_factory.mktemp("crate")
     for name, values in (("a", here), ("b", there)):
@@ -571,7 +572,7 @@ NAMES = st.text(st.characters(exclude_categories=["Cs"]), min_size=1, max_size=1
 
 
 @given(st.dictionaries(NAMES, st.binary(max_size=20), min_size=1, max_size=6))
-@settings(max_examples=60)
+@settings(max_examples=tries(60))
 def test_a_manifest_reads_back_as_it_was_written(files):
     """Names with line ends and percent signs, too (RFC 8493, 2.1.3)."""
     import hashlib

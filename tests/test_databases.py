@@ -7,6 +7,7 @@ from contextlib import closing
 from pathlib import Path
 
 import pytest
+from conftest import tries
 from databases import SERVERS, engine, host, login, mine
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -248,7 +249,7 @@ CELL = st.one_of(
 )
 
 
-@settings(max_examples=40)
+@settings(max_examples=tries(40))
 @given(st.lists(st.tuples(CELL, CELL), min_size=1, max_size=12))
 def test_every_row_and_cell_of_any_table_is_accounted_for(tmp_path, rows):
     path = tmp_path / "any.db"

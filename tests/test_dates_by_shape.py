@@ -6,6 +6,7 @@ import datetime as dt
 import re
 
 import pytest
+from conftest import tries
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -132,7 +133,7 @@ def columns(draw):
     return pattern, cells * draw(st.sampled_from([1, 40, 200]))
 
 
-@settings(max_examples=120)
+@settings(max_examples=tries(120))
 @given(columns())
 def test_a_column_says_what_its_pattern_says(case):
     pattern, cells = case

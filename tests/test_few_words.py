@@ -7,6 +7,7 @@ import io
 import random
 
 import pytest
+from conftest import tries
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -31,7 +32,7 @@ def written(rows: list[list[str]], quoting: int, end: str) -> bytes:
     return text.getvalue().encode()
 
 
-@settings(max_examples=60)
+@settings(max_examples=tries(60))
 @given(
     st.lists(st.sampled_from([*WORDS, *HARD]), min_size=1, max_size=9, unique=True),
     st.sampled_from([csv.QUOTE_ALL, csv.QUOTE_MINIMAL]),

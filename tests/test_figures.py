@@ -13,6 +13,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from conftest import tries
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -63,7 +64,7 @@ def near(one: float | None, two: float | None, scale: float = 1.0) -> bool:
     return math.isclose(one, two, rel_tol=1e-9, abs_tol=1e-9 * scale)
 
 
-@settings(max_examples=15)
+@settings(max_examples=tries(15))
 @given(ROWS)
 def test_figures_are_those_of_the_standard_library(rows):
     with tempfile.TemporaryDirectory() as folder:
@@ -89,7 +90,7 @@ def test_figures_are_those_of_the_standard_library(rows):
                 assert figures.negatives == sum(value < 0 for value in values)
 
 
-@settings(max_examples=15)
+@settings(max_examples=tries(15))
 @given(ROWS)
 def test_frequencies_add_up_to_the_cases(rows):
     words = column(rows, "grade")
@@ -108,7 +109,7 @@ def test_frequencies_add_up_to_the_cases(rows):
                 assert near(each["running"], running / sum(met.values()))
 
 
-@settings(max_examples=15)
+@settings(max_examples=tries(15))
 @given(ROWS, st.lists(st.integers(-50, 50), min_size=2, max_size=6, unique=True))
 def test_bins_hold_each_value_between_their_edges_once(rows, edges):
     edges = sorted([*edges, -(10**9), 10**9])
@@ -123,7 +124,7 @@ def test_bins_hold_each_value_between_their_edges_once(rows, edges):
             assert [each["cases"] for each in made["counts"]] == wanted
 
 
-@settings(max_examples=15)
+@settings(max_examples=tries(15))
 @given(ROWS)
 def test_two_variables_crossed_count_each_pair(rows):
     pairs = Counter(
@@ -145,7 +146,7 @@ def test_two_variables_crossed_count_each_pair(rows):
             assert made["either_missing"] == len(rows) - sum(pairs.values())
 
 
-@settings(max_examples=15)
+@settings(max_examples=tries(15))
 @given(ROWS)
 def test_patterns_and_overlap_count_each_case_once(rows):
     missing = Counter(
@@ -168,7 +169,7 @@ def test_patterns_and_overlap_count_each_case_once(rows):
                     assert near(pairs["values"][at][to], both / len(rows))
 
 
-@settings(max_examples=15)
+@settings(max_examples=tries(15))
 @given(ROWS, st.sampled_from(["pairs", "complete"]))
 def test_pairs_are_those_of_the_standard_library(rows, use):
     both = [row[:2] for row in rows if row[0] is not None and row[1] is not None]

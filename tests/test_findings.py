@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from conftest import tries
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -228,7 +229,7 @@ def test_a_total_in_the_middle_is_left_out_and_never_made_missing():
     assert f"row {rows[0]}" in str(dataset.receipt)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=tries(40), deadline=None)
 @given(st.sets(st.integers(2, 61), max_size=12), st.sampled_from(["delimited", "fixed", "sheet"]))
 def test_rows_left_out_are_accounted_for(rows, layout):
     """Whatever is left out, the receipt balances and the others are as they were."""
@@ -339,7 +340,7 @@ def test_marks_and_codes_of_one_variable_are_declared_at_once():
     assert dataset["oil"].reason_counts() == {"n.d.": 2, "777": 2, "unreadable": 1}
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=tries(60), deadline=None)
 @given(datasets())
 def test_whatever_the_data_checks_and_reports_come_to_an_end(dataset):
     """No error, a text for each finding, rows within the data, and a page that shows all of it."""
@@ -349,7 +350,8 @@ def test_whatever_the_data_checks_and_reports_come_to_an_end(dataset):
     assert len(got.to_dict()["findings"]) == len(got) and str(got)
     for finding in got:
         assert set(finding.variables) <= set(dataset.names)
-        assert finding.count <= max(1, dataset.rows) * max(1, len(dataset.names))
+        if finding.kind != "unused meanings":  # of which it counts the meanings
+            assert finding.count <= max(1, dataset.rows) * max(1, len(dataset.names))
         assert 0 < finding.sure <= 1 and len(finding.rows) <= 10
     page = report_html([("made", dataset)], "made")
     assert page.count("<article") == len(dataset.names) and page.endswith("</html>")

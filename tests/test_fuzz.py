@@ -7,7 +7,7 @@ import zipfile
 
 import pytest
 import xlsxwriter
-from conftest import BLOCKS, DEMO, cases
+from conftest import BLOCKS, DEMO, tries
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -24,7 +24,7 @@ JUNK = st.one_of(
 )
 
 
-@settings(max_examples=cases(200))
+@settings(max_examples=tries(200))
 @given(JUNK, st.sampled_from(BLOCKS), st.sampled_from([None, "cp1252", "utf-8", "utf-16"]))
 def test_any_bytes_are_read_or_refused(monkeypatch, data, block, encoding):
     monkeypatch.setenv("OLIVE_CRATE_BLOCK", str(block))
@@ -38,7 +38,7 @@ def test_any_bytes_are_read_or_refused(monkeypatch, data, block, encoding):
     assert str(oc.look(data, encoding=encoding))
 
 
-@settings(max_examples=cases(80))
+@settings(max_examples=tries(80))
 @given(st.data())
 def test_a_damaged_file_is_read_or_refused(monkeypatch, data):
     whole = (DEMO / "deliveries_2025.csv").read_bytes()[:6000]

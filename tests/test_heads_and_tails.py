@@ -6,6 +6,7 @@ import itertools
 import random
 
 import pytest
+from conftest import tries
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -138,7 +139,7 @@ def test_quotes_over_several_lines_do_not_move_what_stands_below():
     assert len(dataset) == 260 and dataset.receipt.balanced
 
 
-@settings(max_examples=60)
+@settings(max_examples=tries(60))
 @given(
     st.lists(st.integers(-999, 999), min_size=4, max_size=400),
     st.integers(-3, 3),
@@ -163,7 +164,7 @@ def test_a_total_is_left_out_exactly_if_it_is_one(numbers, off, word):
     assert dataset.receipt.balanced
 
 
-@settings(max_examples=60)
+@settings(max_examples=tries(60))
 @given(
     st.integers(1, 40),
     st.integers(1, 260),

@@ -5,7 +5,7 @@ from __future__ import annotations
 import random
 
 import pytest
-from conftest import topic
+from conftest import topic, tries
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -42,7 +42,7 @@ def told_of(cells: list[str]) -> str:
     return "\n".join(map(str, told))
 
 
-@settings(max_examples=40)
+@settings(max_examples=tries(40))
 @given(
     st.sampled_from(sorted(KINDS)),
     st.sampled_from(ODD),

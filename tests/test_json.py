@@ -60,14 +60,18 @@ def test_json_holds_to_its_schema(name, files, here):
     done = here(*CALLS[name], "--json")
     assert done.returncode in (0, 3), done.stderr
     command = name.partition(" of ")[0].removesuffix(" crossed")
-    wanted = {**SCHEMA, "$ref": f"#/$defs/commands/{command}"}
-    jsonschema.validate(json.loads(done.stdout), wanted)
+    output_of(command).validate(json.loads(done.stdout))
+
+
+def output_of(command):
+    """What holds an output to its schema, which another test finds to be one: that takes long."""
+    return jsonschema.Draft202012Validator({**SCHEMA, "$ref": f"#/$defs/commands/{command}"})
 
 
 def test_another_value_does_not_hold_to_it():
-    wanted = {**SCHEMA, "$ref": "#/$defs/commands/check"}
+    jsonschema.Draft202012Validator.check_schema(SCHEMA)
     with pytest.raises(jsonschema.ValidationError):
-        jsonschema.validate({"findings": [{"kind": "x", "severity": "high", "text": ""}]}, wanted)
+        output_of("check").validate({"findings": [{"kind": "x", "severity": "high", "text": ""}]})
 
 
 def test_the_schema_is_made_from_the_types():

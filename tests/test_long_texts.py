@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 
 import pytest
+from conftest import tries
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -54,7 +55,7 @@ def test_a_text_of_any_length_stays_in_its_field(words, lines):
     delimiter=st.sampled_from([",", ";", "\t", "|"]),
     end=st.sampled_from(["\n", "\r\n"]),
 )
-@settings(max_examples=40)
+@settings(max_examples=tries(40))
 def test_long_texts_with_every_delimiter(words, lines, rows, delimiter, end):
     data, bodies = report(WORDS[words], lines, rows, delimiter, end)
     ds = oc.load(data)

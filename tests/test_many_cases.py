@@ -7,6 +7,7 @@ import random
 
 import numpy as np
 import pytest
+from conftest import tries
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -129,7 +130,7 @@ CELLS = st.one_of(
 )
 
 
-@settings(max_examples=50, deadline=None)
+@settings(max_examples=tries(50), deadline=None)
 @given(
     st.lists(st.tuples(CELLS, CELLS, CELLS), min_size=40, max_size=60),
     st.lists(st.tuples(st.integers(0, 19), st.sampled_from([0, 0, 1, 2, 3]), CELLS), max_size=4),
@@ -162,7 +163,7 @@ def test_rows_are_equal_where_all_their_cells_are(rows, copies, keyed):
         assert (found["DuplicateKeys"].count if copies else 0) == len(copies)
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=tries(30), deadline=None)
 @given(
     st.integers(0, 2**32 - 1),
     st.sampled_from([0.0, 0.2, 0.9]),

@@ -13,6 +13,7 @@ from typing import Any
 
 import pytest
 import xlsxwriter
+from conftest import tries
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -88,7 +89,7 @@ def delimited(cells: list[str]) -> bytes:
     return ("id,acid\n" + "".join(f"{row},{cell}\n" for row, cell in enumerate(cells))).encode()
 
 
-@settings(max_examples=150)
+@settings(max_examples=tries(150))
 @given(st.lists(CELLS, min_size=1, max_size=40), codes(), st.sampled_from(kernels.NAMES))
 def test_declared_numbers(cells: list[str], declared: list[Code], name: str) -> None:
     usual = "compiled" if kernels.are_compiled() else "reference"
@@ -106,7 +107,7 @@ def test_declared_numbers(cells: list[str], declared: list[Code], name: str) -> 
     assert sum(counts.values()) == len(whys)
 
 
-@settings(max_examples=60)
+@settings(max_examples=tries(60))
 @given(st.lists(CELLS, min_size=1, max_size=30), codes())
 def test_in_fields_of_one_width(cells: list[str], declared: list[Code]) -> None:
     lines = "".join(f"{row:04}{cell:>8}\n" for row, cell in enumerate(cells))
@@ -118,7 +119,7 @@ def test_in_fields_of_one_width(cells: list[str], declared: list[Code]) -> None:
     assert read(found["acid"]) == [meant(cell, declared) for cell in cells]
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=tries(40), deadline=None)
 @given(st.lists(CELLS, min_size=1, max_size=20), codes())
 def test_in_texts_of_a_workbook(cells: list[str], declared: list[Code]) -> None:
     file = io.BytesIO()
@@ -138,7 +139,7 @@ def test_in_texts_of_a_workbook(cells: list[str], declared: list[Code]) -> None:
     assert read(found["acid"]) == [meant(cell, declared) for cell in cells]
 
 
-@settings(max_examples=80)
+@settings(max_examples=tries(80))
 @given(st.lists(CELLS, min_size=1, max_size=30), codes())
 def test_codes_declared_after_the_read(cells: list[str], declared: list[Code]) -> None:
     """The same as if they had been declared before, but for what could not be read then."""

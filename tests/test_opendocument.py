@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from conftest import tries
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from sheets import opendocument
@@ -238,7 +239,7 @@ def read_with(kind: str, book: bytes) -> object:
 
 
 @pytest.mark.skipif(not kernels.are_compiled(), reason="two kinds of kernels are compared")
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=tries(120), deadline=None)
 @given(st.lists(ROWS, min_size=1, max_size=12), st.sampled_from(["", "\n", "  "]))
 @example(['<table:table-row><table:table-cell office:value-type="float" office:value="1"/>'], "")
 @example(['<table:table-row><table:table-cell office:value-type="string">\udcff'], "")

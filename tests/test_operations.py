@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 import pytest
+from conftest import tries
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -151,7 +152,7 @@ def applied(dataset: oc.Dataset, model: Model, step: tuple[str, tuple[Any, ...]]
     return dataset.rename(*given_), renamed(model, *given_)
 
 
-@settings(max_examples=40)
+@settings(max_examples=tries(40))
 @given(CASES, st.booleans(), st.data())
 def test_operations_are_those_on_plain_rows(cases, packed, data):
     """What each operation leaves, with the reasons; a packed dataset answers alike."""
@@ -172,7 +173,7 @@ def test_operations_are_those_on_plain_rows(cases, packed, data):
         assert oc.verify(Path(folder) / "b.parquet").is_whole
 
 
-@settings(max_examples=40)
+@settings(max_examples=tries(40))
 @given(CASES, st.integers(1, 12))
 def test_pieces_put_together_are_the_whole(cases, size):
     dataset, model = built(cases)
@@ -182,7 +183,7 @@ def test_pieces_put_together_are_the_whole(cases, size):
     assert all(0 < len(each.rows) <= size for each in made)
 
 
-@settings(max_examples=40)
+@settings(max_examples=tries(40))
 @given(CASES)
 def test_frames_and_arrays_hold_the_same_values(cases):
     dataset, model = built(cases)
@@ -199,7 +200,7 @@ def test_frames_and_arrays_hold_the_same_values(cases):
     ]
 
 
-@settings(max_examples=40)
+@settings(max_examples=tries(40))
 @given(CASES, st.sampled_from(["delimited", "fixed", "workbook", "database"]))
 def test_an_export_is_read_back_as_it_was(cases, kind):
     dataset, model = built(cases)

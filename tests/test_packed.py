@@ -12,6 +12,7 @@ import zipfile
 
 import pyarrow.parquet as pq
 import pytest
+from conftest import tries
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -190,7 +191,7 @@ def packed_forms(tmp_path_factory):
 DAMAGE = st.tuples(st.floats(0, 1, exclude_max=True), st.integers(1, 255))
 
 
-@settings(max_examples=150)
+@settings(max_examples=tries(150))
 @given(DAMAGE)
 def test_a_changed_byte_is_found_or_changes_nothing(packed_forms, tmp_path, damage):
     """Every byte: of the data, the heads of pages, the description, the sums themselves."""
@@ -208,7 +209,7 @@ def test_a_changed_byte_is_found_or_changes_nothing(packed_forms, tmp_path, dama
     assert again.rows == dataset.rows and again.names == dataset.names
 
 
-@settings(max_examples=40)
+@settings(max_examples=tries(40))
 @given(st.floats(0, 1, exclude_max=True))
 def test_a_cut_file_is_refused(packed_forms, tmp_path, share):
     data = packed_forms[1]
@@ -217,7 +218,7 @@ def test_a_cut_file_is_refused(packed_forms, tmp_path, share):
         oc.unpack(tmp_path / "b.parquet")
 
 
-@settings(max_examples=60)
+@settings(max_examples=tries(60))
 @given(DAMAGE, st.integers(0, 2))
 def test_a_changed_byte_of_a_set_is_found(packed_forms, tmp_path_factory, damage, which):
     folder = tmp_path_factory.mktemp("set") / "set"

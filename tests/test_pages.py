@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pytest
+from conftest import tries
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from pages import made_page
@@ -206,7 +207,7 @@ def test_hidden_rows_and_spans_can_be_kept_as_they_stand():
     assert held(kept) == [["A", 1, "x"], [None, 2, "y"], ["B", 3, "z"]]
 
 
-@settings(max_examples=60)
+@settings(max_examples=tries(60))
 @given(st.text(st.sampled_from('<>/"= tabledrh0123abc&;!-'), max_size=120))
 def test_any_markup_is_read_or_refused(text):
     page = f"<html><table><tr><th>a<th>b<tr><td>1<td>2{text}"

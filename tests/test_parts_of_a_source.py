@@ -11,6 +11,7 @@ from typing import Any
 
 import pyarrow as pa
 import pytest
+from conftest import tries
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from test_every_layout import MAKERS, NAMES, same
@@ -56,7 +57,7 @@ def in_order(whole: oc.Dataset, names: list[str]) -> list[str]:
 
 
 @pytest.mark.parametrize("name", LAYOUTS)
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=tries(12), deadline=None)
 @given(kept=KEPT, limit=st.integers(1, ROWS + 5))
 def test_variables_and_first_rows(name: str, kept: list[str], limit: int) -> None:
     path, options, whole = source(name)
@@ -69,7 +70,7 @@ def test_variables_and_first_rows(name: str, kept: list[str], limit: int) -> Non
 
 
 @pytest.mark.parametrize("name", LAYOUTS)
-@settings(max_examples=8, deadline=None)
+@settings(max_examples=tries(8), deadline=None)
 @given(chosen=st.lists(st.sampled_from(NAMES), max_size=5, unique=True))
 def test_types_that_are_declared_as_they_are_found(name: str, chosen: list[str]) -> None:
     path, options, whole = source(name)
@@ -78,7 +79,7 @@ def test_types_that_are_declared_as_they_are_found(name: str, chosen: list[str])
 
 
 @pytest.mark.parametrize("name", LAYOUTS)
-@settings(max_examples=8, deadline=None)
+@settings(max_examples=tries(8), deadline=None)
 @given(chosen=st.lists(st.sampled_from(NAMES), min_size=1, max_size=5, unique=True))
 def test_everything_may_be_read_as_text_and_be_declared_later(name: str, chosen: list[str]) -> None:
     path, options, whole = source(name)
@@ -90,7 +91,7 @@ def test_everything_may_be_read_as_text_and_be_declared_later(name: str, chosen:
 
 
 @pytest.mark.parametrize("name", LAYOUTS)
-@settings(max_examples=8, deadline=None)
+@settings(max_examples=tries(8), deadline=None)
 @given(least=st.floats(0, 30), grower=st.sampled_from(GROWERS))
 def test_what_is_filtered_is_what_python_would_filter(name: str, least: float, grower: str) -> None:
     _, _, whole = source(name)

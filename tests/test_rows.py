@@ -7,6 +7,7 @@ import sys
 from pathlib import Path
 
 import pytest
+from conftest import tries
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
@@ -49,7 +50,7 @@ def test_no_row_whose_cells_fit_is_left_out(table, mark, headed):
     assert dataset.receipt.parts["skipped"] == 0 and dataset.receipt.balanced
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=tries(60), deadline=None)
 @given(TABLES, TABLES, MARKS, st.integers(0, 3), st.integers(0, 3), st.booleans(), st.booleans())
 def test_the_draft_of_one_month_loses_nothing_of_the_next(
     tmp_path_factory, one, other, mark, titles, others, closed, closes

@@ -7,6 +7,7 @@ import gzip
 import random
 
 import pytest
+from conftest import tries
 from seasons import same
 
 import olive_crate as oc
@@ -53,7 +54,7 @@ class Written:
         self.data = gzip.compress(data) if draw.random() < 0.2 else data
 
 
-@pytest.mark.parametrize("seed", range(24))
+@pytest.mark.parametrize("seed", range(tries(24)))
 def test_a_set_holds_what_was_written(tmp_path, seed):
     draw = random.Random(seed)
     written = [Written(draw, 1000 * k, seed % 3 == 0) for k in range(draw.randint(1, 6))]

@@ -16,6 +16,7 @@ import numpy as np
 import pyarrow.compute as pc
 import pyarrow.dataset
 import pytest
+from conftest import tries
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from seasons import DELIVERIES, same, season
@@ -78,7 +79,7 @@ def test_a_set_is_its_files_one_after_another(files):
         assert words.tolist() == there.reason_names().tolist(), name
 
 
-@settings(max_examples=25)
+@settings(max_examples=tries(25))
 @given(st.lists(FILE, min_size=1, max_size=4), st.sampled_from([None, 3, ["ripe"]]))
 def test_a_packed_set_opens_as_what_was_loaded(tmp_path_factory, files, by):
     texts = [as_text(rows, order) for rows, order, _ in files]
@@ -108,7 +109,7 @@ def test_a_packed_set_opens_as_what_was_loaded(tmp_path_factory, files, by):
 CELLS = st.sampled_from(["1", "2.5", "NA", 'say "hi"', "a,b", "two\nlines", "x\n,\ny", "07"])
 
 
-@settings(max_examples=60)
+@settings(max_examples=tries(60))
 @given(
     st.lists(st.tuples(CELLS, CELLS, st.booleans()), min_size=5, max_size=120),
     st.integers(256, 900),

@@ -9,6 +9,7 @@ from pathlib import Path
 
 import pytest
 import xlsxwriter
+from conftest import tries
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from sheets import made_book, values_of
@@ -332,7 +333,7 @@ def test_workbooks_and_pages_in_archives_are_read(tmp_path, demo):
 SAMPLES = Path(__file__).parent / "samples"
 
 
-@settings(max_examples=60)
+@settings(max_examples=tries(60))
 @given(
     st.sampled_from(["mill_a.xls", "mill_1904.xls"]),
     st.lists(st.tuples(st.floats(0, 1), st.integers(0, 255)), min_size=1, max_size=12),

@@ -6,6 +6,7 @@ import json
 
 import numpy as np
 import pytest
+from conftest import tries
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -19,7 +20,7 @@ def quoted(text: str) -> str:
     return '"' + text.replace('"', '""') + '"'
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=tries(60), deadline=None)
 @given(st.lists(st.tuples(TEXT, st.integers(-99, 99)), min_size=1, max_size=12), ENDS)
 def test_every_cell_of_quoted_text_is_found_again(rows, end):
     text = "note,count" + end + "".join(f"{quoted(t)},{n}{end}" for t, n in rows)

@@ -91,18 +91,18 @@ def test_what_lies_elsewhere_is_refused_and_named(sent, named, needed, key, monk
 
 
 @pytest.mark.parametrize("named", ["../private.csv", "data/link.csv", "linked/c.csv", "data/*.csv"])
-def test_trust_opens_the_door(sent, named, command):
+def test_trust_opens_the_door(sent, named, here):
     path = plan_file(sent, f'[source]\npath = "{named}"')
     rows = len(oc.load(path, trust="files"))
     assert rows in (2, 6)
     assert len(oc.load(oc.Plan.read(path), trust=["web", "files"])) == rows
     assert len(oc.load(oc.Plan.read(path, trust="files"))) == rows
     assert sum(map(len, oc.pieces(path, trust="files"))) == rows
-    refused = command("summary", path)
+    refused = here("summary", path)
     assert refused.returncode == 1
     assert refused.stderr.rstrip().endswith("--trust files")
-    assert command("summary", path, "--trust", "files").returncode == 0
-    assert command("compare", path, path, "--trust", "files").returncode == 0
+    assert here("summary", path, "--trust", "files").returncode == 0
+    assert here("compare", path, path, "--trust", "files").returncode == 0
 
 
 def test_a_caller_names_what_he_likes(sent, tmp_path):

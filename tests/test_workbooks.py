@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 import xlsxwriter
-from conftest import cases, topic
+from conftest import topic, tries
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from sheets import PARTS, book_of
@@ -290,7 +290,7 @@ def test_packed_workbooks_come_back_equal(book, tmp_path):
 WHOLE = {book: (SAMPLES / book).read_bytes() for book in ("mill_a.xlsx", "mill_b.ods")}
 
 
-@settings(max_examples=cases(150))
+@settings(max_examples=tries(150))
 @given(data=st.data(), book=st.sampled_from(sorted(WHOLE)))
 def test_a_damaged_workbook_is_read_or_refused(data, book):
     """Bytes of the archive are changed, or of the XML within it."""
@@ -683,7 +683,7 @@ SHORT = st.builds(
 )
 
 
-@settings(max_examples=cases(60))
+@settings(max_examples=tries(60))
 @given(st.lists(SHORT | st.floats(-1e15, 1e15, allow_nan=False), min_size=1, max_size=60))
 def test_numbers_cut_to_16_digits_are_the_shortest_that_are_written_so(numbers):
     """One of 15 digits comes back to the last bit, another as a number that is written alike."""

@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 import pytest
+from conftest import tries
 from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
@@ -82,7 +83,9 @@ def same(one: oc.Dataset, two: oc.Dataset) -> None:
 
 
 @settings(
-    max_examples=100, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
+    max_examples=tries(100),
+    deadline=None,
+    suppress_health_check=[HealthCheck.function_scoped_fixture],
 )
 @given(columns(), st.sampled_from([None, "number", "integer"]), st.booleans())
 @example((".", ",", ["1", ",123", "1234,567", "1,234.567,890", "12,34"]), "number", False)
