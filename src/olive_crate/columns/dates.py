@@ -7,6 +7,8 @@ and their fraction optional, with or without a zone. Date-times with a zone are 
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import msgspec
 import numpy as np
 import pyarrow as pa
@@ -74,19 +76,18 @@ def forms(rule: Rule) -> tuple[str, ...]:
 
 def convert_times(cells: Cells, rule: Rule, early: EarlyResult | None = None) -> Converted:
     """Take cells as `date`, `time` or `datetime`."""
-    patterns = [times.compiled(form) for form in forms(rule)]
-    kind = _arrow_type(rule, patterns[0])
-    first = time_request(rule)
+    patterns, exact, kind, unit = _written_as(rule.kind, forms(rule), rule.format)
 
     def read(some: Cells, attempt: int) -> tuple[np.ndarray, Flags]:
         one = slice(attempt, attempt + 1)
-        alone = TimeRequest(first.patterns[one], first.exact[one], first.unit)
+        alone = TimeRequest(patterns[one], exact[one], unit)
         taken = kernels.read_times(some.buffer, some.starts, some.ends, alone)
         return taken.values, taken.reasons == PRESENT
 
     done = early if isinstance(early, TimesRead) else None
     if done is None:
-        done = kernels.read_times(cells.buffer, cells.starts, cells.ends, first)
+        asked = time_request(rule)
+        done = kernels.read_times(cells.buffer, cells.starts, cells.ends, asked)
     values, reasons, left, place, worded = msgspec.structs.astuple(done)
     looked_for = worded is not None or not rule.codes
     if looked_for and none_missing(reasons):
@@ -128,22 +129,31 @@ def _in_english(cells: Cells) -> Cells:
 
 def time_request(rule: Rule) -> TimeRequest:
     """What the kernel is asked for."""
-    patterns = tuple(map(times.compiled, forms(rule)))
-    unit = UNITS.get(_arrow_type(rule, patterns[0]), SINCE_1970)
-    first = rule.format in (None, ANY_ZONED)
-    exact = tuple(first or place > 0 for place in range(len(patterns)))
+    patterns, exact, _, unit = _written_as(rule.kind, forms(rule), rule.format)
     return TimeRequest(patterns, exact, unit, Writing(*words_for(rule.codes)))
+
+
+@lru_cache(maxsize=256)
+def _written_as(
+    kind: str, patterns: tuple[str, ...], form: str | None
+) -> tuple[tuple[times.Pattern, ...], tuple[bool, ...], pa.DataType, str]:
+    """The patterns ready to read with, which of them exactly, and what they are read as."""
+    ready = tuple(map(times.compiled, patterns))
+    first = form in (None, ANY_ZONED)
+    exact = tuple(first or place > 0 for place in range(len(ready)))
+    type_ = _arrow_type(kind, ready[0])
+    return ready, exact, type_, UNITS.get(type_, SINCE_1970)
 
 
 def times_type(rule: Rule) -> pa.DataType:
     """The Arrow type of dates, times and durations by this rule."""
     if rule.kind == "duration":
         return TYPES["duration"]
-    return _arrow_type(rule, times.compiled(forms(rule)[0]))
+    return _written_as(rule.kind, forms(rule), rule.format)[2]
 
 
-def _arrow_type(rule: Rule, pattern: times.Pattern) -> pa.DataType:
-    return pa.timestamp("us", "UTC") if pattern.has_zone else TYPES[rule.kind]
+def _arrow_type(kind: str, pattern: times.Pattern) -> pa.DataType:
+    return pa.timestamp("us", "UTC") if pattern.has_zone else TYPES[kind]
 
 
 def _set_missing_aside(
