@@ -17,7 +17,7 @@ import pyarrow as pa
 
 from .. import kernels
 from ..declaration.codes import MissingCode
-from ..kernels.buffers import none_missing, writable
+from ..kernels.buffers import may_be_missing, writable
 from ..kernels.reference import numbers
 from ..kernels.spans import Cells
 from ..kernels.types import EarlyResult, Flags, Ints, NumberRequest, NumbersRead, Writing
@@ -64,7 +64,7 @@ def convert_numbers(cells: Cells, rule: Rule, early: EarlyResult | None = None) 
             pending, more = _coded_numbers(cells, rule, pending, reasons)
             held = merged([held, more])
     kind = pa.int64() if whole else pa.float64()
-    validity = None if none_missing(reasons) else kernels.validity(reasons)
+    validity = kernels.validity(reasons) if may_be_missing(reasons) else None
     if rule.codes or len(pending) != left:  # others than those were read or left out
         span = None
     made = kernels.masked(values, validity, kind)

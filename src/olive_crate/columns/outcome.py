@@ -16,7 +16,7 @@ from ..declaration.variable import TIMES, Variable
 from ..errors import PlanError
 from ..kernels.buffers import all_present
 from ..kernels.reference import times
-from ..kernels.types import Pattern, Place, Validity
+from ..kernels.types import Bytes, Pattern, Place
 from ..plan.model import Decisions
 from .column import NOTHING, Column, followed
 from .convert import ARROW_TYPES, TypedBlock, arrow_type
@@ -38,7 +38,7 @@ class Outcome(msgspec.Struct, eq=False, dict=True):
     shown_decimals: int | None = None
     """As many decimals as the number format of a sheet's column shows."""
 
-    @property
+    @cached_property
     def marks(self) -> list[str]:
         """Well-known marks that were taken as missing, in alphabetical order."""
         if self.search.statistics.mark_counts is None or self.kind in ("text", "category"):
@@ -119,16 +119,22 @@ def joined(outcome: Outcome, blocks: Sequence[TypedBlock]) -> Column:
     if any(block.withheld is not NOTHING for block in blocks):
         held = followed([(len(block.converted.reasons), block.withheld) for block in blocks])
     if not any(block.converted.values.null_count for block in blocks):
-        numbers = all_present(sum(map(len, reasons)))
-    else:
-        numbers = np.concatenate(reasons)
-        if outcome.marks:
-            numbers = outcome.reasons(numbers)
-    return Column(outcome.variable, joined_values(outcome.arrow_type, blocks), numbers, held)
+        values = joined_values(outcome.arrow_type, blocks)
+        return Column(outcome.variable, values, all_present(sum(map(len, reasons))), held)
+    numbers = np.concatenate(reasons)
+    values = joined_values(outcome.arrow_type, blocks, numbers)
+    if outcome.marks:
+        numbers = outcome.reasons(numbers)
+    return Column(outcome.variable, values, numbers, held)
 
 
-def joined_values(kind: pa.DataType, blocks: Sequence[TypedBlock]) -> pa.Array:
-    """The values of blocks as one array of a type; text beyond 2 GB gets wide offsets."""
+def joined_values(
+    kind: pa.DataType, blocks: Sequence[TypedBlock], reasons: Bytes | None = None
+) -> pa.Array:
+    """The values of blocks as one array of a type; text beyond 2 GB gets wide offsets.
+
+    `reasons` are those of all the blocks, if any cell of several blocks has one.
+    """
     if not blocks:
         return pa.nulls(0, kind)
     arrays = [
@@ -138,19 +144,19 @@ def joined_values(kind: pa.DataType, blocks: Sequence[TypedBlock]) -> pa.Array:
     if pa.types.is_string(kind):
         if len(arrays) == 1 and arrays[0].type == kind:
             return arrays[0]
-        if (whole := _texts_in_place(blocks, arrays)) is not None:
+        if (whole := _texts_in_place(blocks, arrays, reasons)) is not None:
             return whole
         return kernels.joined_texts(arrays, [block.converted.reasons for block in blocks])
     if len(arrays) == 1:
         return arrays[0]
     if pa.types.is_dictionary(kind):
         return pa.chunked_array(arrays).unify_dictionaries().combine_chunks()
-    whole = _in_place(blocks, arrays)
+    whole = _in_place(blocks, arrays, reasons)
     return pa.concat_arrays(arrays) if whole is None else whole
 
 
 def _texts_in_place(
-    blocks: Sequence[TypedBlock], arrays: Sequence[pa.StringArray]
+    blocks: Sequence[TypedBlock], arrays: Sequence[pa.StringArray], reasons: Bytes | None
 ) -> pa.StringArray | None:
     """One array of blocks whose texts were moved there one after the other."""
     begin = blocks[0].converted.place
@@ -159,18 +165,10 @@ def _texts_in_place(
     end = _end_of_run(begin, blocks, arrays)
     if end is None:
         return None
-    validity = _validity(blocks, arrays)
     offsets = begin.column[: end + 1]
     data = arrays[-1].buffers()[2].slice(0, int(offsets[end]))
-    bitmap = None if validity is None else validity.bitmap
+    bitmap = None if reasons is None else kernels.validity(reasons).bitmap
     return pa.StringArray.from_buffers(end, pa.py_buffer(offsets), data, bitmap)
-
-
-def _validity(blocks: Sequence[TypedBlock], arrays: Sequence[pa.Array]) -> Validity | None:
-    """Which cells of all blocks have a value; `None`: all have one."""
-    if not any(array.null_count for array in arrays):
-        return None
-    return kernels.validity(np.concatenate([block.converted.reasons for block in blocks]))
 
 
 def text_bytes(blocks: Sequence[TypedBlock]) -> float:
@@ -193,7 +191,9 @@ def _as_type(values: pa.Array, kind: pa.DataType) -> pa.Array:
     return values if repeated else values.cast(kind, safe=False)
 
 
-def _in_place(blocks: Sequence[TypedBlock], arrays: Sequence[pa.Array]) -> pa.Array | None:
+def _in_place(
+    blocks: Sequence[TypedBlock], arrays: Sequence[pa.Array], reasons: Bytes | None
+) -> pa.Array | None:
     """One array of blocks that were read side by side; those before them are moved there."""
     kind = arrays[0].type
     places = [block.converted.place for block in blocks]
@@ -207,7 +207,8 @@ def _in_place(blocks: Sequence[TypedBlock], arrays: Sequence[pa.Array]) -> pa.Ar
         return None
     low = begin.start - before
     _move(begin.column, low, arrays[:first])
-    return kernels.masked(begin.column[low:end], _validity(blocks, arrays), kind)
+    known = None if reasons is None else kernels.validity(reasons)
+    return kernels.masked(begin.column[low:end], known, kind)
 
 
 def _end_of_run(

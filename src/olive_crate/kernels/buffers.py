@@ -203,9 +203,14 @@ def all_present(count: int) -> Bytes:
     return no_reasons(count) if count < SHARED else np.zeros(count, np.uint8)
 
 
+def may_be_missing(reasons: Bytes) -> bool:
+    """May one of these cells have no value? Known without looking at them."""
+    return reasons.base is not _Shared.reasons
+
+
 def none_missing(reasons: Bytes) -> bool:
     """Have all of these cells a value?"""
-    return reasons.base is _Shared.reasons or not reasons.max(initial=0)
+    return not (may_be_missing(reasons) and reasons.max(initial=0))
 
 
 def counted(count: int) -> Ints:

@@ -183,14 +183,16 @@ class _Task(msgspec.Struct, frozen=True):
     data: Any
     place: Place | None
 
-    def result(self, count: int, returned: tuple[Any, ...]) -> EarlyColumn | None:
-        """What was read of so many cells."""
+    def result(self, count: int, returned: tuple[Any, ...], keep: bool) -> EarlyColumn | None:
+        """What was read of so many cells; `keep` the room for the reasons of all columns."""
         if self.wanted is None:
             return None
         left, blanks, worded, inexact, decimals, words, span, filled = returned
-        values, reasons = self.values[:count], self.reasons[:count]
-        none = not blanks and not worded and (words is not None or not left)
-        reasons = no_reasons(count) if none else reasons.copy()  # and the block's room is free
+        values = self.values[:count]
+        if _has_reasons(returned):
+            reasons = self.reasons[:count] if keep else self.reasons[:count].copy()
+        else:
+            reasons = no_reasons(count)
         if isinstance(self.wanted, TimeRequest):
             fits = worded > 0 if all_words_fit(self.wanted.writing) else None
             return self.wanted, TimesRead(values, reasons, left, self.place, fits)
@@ -204,6 +206,12 @@ class _Task(msgspec.Struct, frozen=True):
             return self.wanted, TextsRead(reasons.view(bool), codes, texts)
         more = (span, self.place, worded > 0, inexact)
         return self.wanted, NumbersRead(values, reasons, decimals, left, *more)
+
+
+def _has_reasons(returned: tuple[Any, ...]) -> bool:
+    """Have some of these cells a reason to be without a value?"""
+    left, blanks, worded, _, _, words, _, _ = returned
+    return bool(blanks or worded or (left and words is None))
 
 
 def _tasks(
@@ -302,8 +310,9 @@ def split_early(
     lines = counted(count + 1) if plain else lines[: count + 1]
     ready: dict[int, EarlyColumn] = {}
     known: dict[int, tuple[Ints, Ints]] = {}
+    keep = 2 * sum(map(_has_reasons, each_returned)) > len(tasks)  # else it is soon free again
     for task, each in zip(tasks, each_returned, strict=True):
-        index, result = task.given[1], task.result(count, each)
+        index, result = task.given[1], task.result(count, each, keep)
         if result is not None:
             ready[index] = result
         told_apart = each[0] or each[WORDS] is not None
@@ -345,5 +354,6 @@ def records_early(
     given = [task.given for task in tasks]
     returned = _native.read_records(buffer, first, stride, length, rows, given)
     pairs = zip(columns, tasks, returned, strict=True)
-    done = {index: task.result(rows, each) for (index, _, _), task, each in pairs}
+    keep = 2 * sum(map(_has_reasons, returned)) > len(tasks)
+    done = {index: task.result(rows, each, keep) for (index, _, _), task, each in pairs}
     return {index: result for index, result in done.items() if result is not None}

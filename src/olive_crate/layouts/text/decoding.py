@@ -160,20 +160,19 @@ class Steps(msgspec.Struct, frozen=True):
 
     def size(self, done: int) -> int:
         """Bytes to read where `done` have been read."""
-        if not done:
-            first = min(self.block, FIRST * max(1, self.fields // MANY))
-            return first if self.total is None else min(self._evened(first, 0), self.total + SPARE)
-        if done == self.total:
+        if done and done == self.total:
             return SPARE
-        if self.workers == 1 or self.total is None or self.fields > MANY:
-            return self._evened(self.block, done)
-        share = (self.total - done) // self.workers
-        return min(self.block, max(share, self.block // LEAST, 1))
-
-    def _evened(self, size: int, done: int) -> int:
-        """Of many fields, a little that would be left over is read as well."""
-        rest = 0 if self.total is None else self.total - done + (0 if done else SPARE)
-        return rest if self.fields > MANY and size < rest <= size + size // 4 else size
+        many = self.fields > MANY
+        if done and self.total is not None and self.workers > 1 and not many:
+            share = (self.total - done) // self.workers
+            return min(self.block, max(share, self.block // LEAST, 1))
+        size = self.block if done else min(self.block, FIRST * max(1, self.fields // MANY))
+        if self.total is None:
+            return size
+        rest = self.total - done + (0 if done else SPARE)
+        if many and size < rest <= size + size // 4:  # a little that would be left over
+            return rest
+        return size if done else min(size, rest)
 
 
 def utf8_buffers(stream: CountedStream, encoding: str, steps: Steps, name: str) -> Iterator[Filled]:
