@@ -53,14 +53,16 @@ MISSING_MARKS = [
 """Texts that people write for "no value". See "Missing values" in the design."""
 NARROW = ("integer", "number", "date", "datetime", "zoned", "time")
 DIGIT = late(r"\d")
+BROKEN = {mark: late(rf"[0-9]*[{mark}][0-9]*[1-9]0*(?:[eE]-[0-9]+)?") for mark in ".,"}
+"""Numerals that are no integers, by their decimal mark."""
 DATELIKE = late(r"[0-9]{1,4}([-/])[0-9]{1,2}\1[0-9]{1,4}")
 UNIT_SIGNS = "€$£¥₹₺₽₪%‰"
 """Signs of currency, percent and per mille."""
 NO_NUMERAL = {*"ABCDFGHIJKLMNOPQRSTUVWXYZabcdfghijklmnopqrstuvwxyz:", *UNIT_SIGNS}
 """What stands in no numeral: letters but for that of an exponent, colons, signs of a unit."""
 ISO_STARTS = {
-    "date": late(r"[0-9]{4}-[0-9]{1,2}-[0-9]{1,2}(?![T ])"),
-    "datetime": late(r"[0-9]{4}-[0-9]{1,2}-[0-9]{1,2}[T ]"),
+    "date": late(r"[0-9]{4}-[0-9]{1,2}-[0-9]{1,2}(?![0-9T ])"),
+    "datetime": late(r"[0-9]{4}-[0-9]{1,2}-[0-9]{1,2}[T ](?!.*(?:[Zz]|[+-][0-9:]+)$)"),
     "zoned": late(r"[0-9]{4}-[0-9]{1,2}-[0-9]{1,2}[T ].*(?:[Zz]|[+-][0-9:]+)$"),
     "time": late(r"[0-9]{1,2}:"),
 }
@@ -292,10 +294,8 @@ def impossible(words: Sequence[str], rule: Rule) -> set[str]:
     if ranges or rule.implied or grouping == decimal:
         return found
     plain = [word.replace(grouping, "") if grouping else word for word in words]
-    parts = [word.partition(decimal) for word in plain]
-    broken = (left + right for left, _, right in parts if right.strip("0"))
-    whole = not any(each.isdigit() and each.isascii() for each in broken)
-    return found if whole else found | {"integer"}
+    broken = decimal in BROKEN and any(map(BROKEN[decimal].fullmatch, plain))
+    return found | {"integer"} if broken else found
 
 
 def thinkable(words: Sequence[str], decimal: str, share: float = 1.0) -> tuple[str, ...]:

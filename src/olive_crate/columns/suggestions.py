@@ -4,7 +4,7 @@ The four levels are those of S. S. Stevens, "On the theory of scales of measurem
 (1946) 677-680. Two questions cost something: are there only a few different texts, and do all
 values differ? Both are given up at the first block that answers no, which is the first one for
 nearly every variable. Values that rise all the way differ for certain, however many there are;
-others are compared up to 50,000 of them, and the suggestion then says that it is only these.
+others are compared up to 20,000 of them, and the suggestion then says that it is only these.
 """
 
 from __future__ import annotations
@@ -29,7 +29,7 @@ HEAD = 64
 FIRST_GLANCE = 24
 GLANCE = 256
 """Numbers in which most variables repeat one already."""
-COMPARED = 50_000
+COMPARED = 20_000
 """Values that are compared with each other; more would cost more than a suggestion is worth."""
 BY_TYPE: dict[str, tuple[str, LevelBasis]] = {
     "boolean": ("nominal", "truth"),
