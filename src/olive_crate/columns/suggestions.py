@@ -165,6 +165,8 @@ class Scale(msgspec.Struct, eq=False, gc=False):
         if kind in ("integer", "number"):
             found = _by_range(kind, watch.low, watch.high)
         if kind in ("text", "category"):
+            if self.kind not in ("text", "category"):  # read as something else until the end
+                return None
             found = self._by_words()
         elif kind in BY_TYPE:
             level, basis = BY_TYPE[kind]
@@ -190,7 +192,7 @@ class Scale(msgspec.Struct, eq=False, gc=False):
 
 
 def _by_range(kind: str, low: float, high: float) -> LevelSuggested | None:
-    if not math.isfinite(low):
+    if not math.isfinite(low) or low == high:  # one number all the way says nothing
         return None
     if kind == "integer" and high - low < FEW:
         return LevelSuggested(value="ordinal", basis="few", low=low, high=high)

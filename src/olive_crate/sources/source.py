@@ -16,7 +16,10 @@ from .limits import NO_RATIO_BELOW, Limits, beyond
 
 HEAD = 128 << 10
 LONGEST_HEAD = 8 << 20
-"""A first line that is longer is not looked for the end of."""
+"""First lines that are longer are not looked for the end of."""
+LINE_ENDS = (b"\n", b"\r")
+FEWEST_LINES = 4
+"""Line ends in a head: titles, a heading that is as long as it likes, and something below."""
 PIECE = 64 << 10
 MARKS = (
     (codecs.BOM_UTF8, "utf-8"),
@@ -193,7 +196,7 @@ class Sample(msgspec.Struct, frozen=True, dict=True, eq=False):
 
     source: Source
     head: bytes
-    """The first bytes: more of them where the first line is longer."""
+    """The first bytes: more of them where the first lines are longer."""
     is_whole: bool
     """The head is all there is."""
     thorough: bool = True
@@ -234,8 +237,8 @@ def sample_of(source: Source, thorough: bool = True) -> Sample:
     """The head of a source, and the way to what lies beyond it."""
     size = HEAD
     head = source.head(size)
-    while len(head) == size < LONGEST_HEAD and b"\n" not in head and b"\r" not in head:
-        size *= 8
+    while len(head) == size < LONGEST_HEAD and max(map(head.count, LINE_ENDS)) < FEWEST_LINES:
+        size *= 4
         head = source.head(size)
     return Sample(source, head, len(head) < size, thorough)
 
