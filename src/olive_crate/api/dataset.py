@@ -136,12 +136,9 @@ class Dataset(DescribedDataset, frozen=True, eq=False):
         'Free acidity'
         """
         from ..reading.labels import labels_of
+        from ..reading.redeclaring import declare_labels
 
-        found = labels_of(labels, self.variables)
-        made = self
-        for name, label in found.items():
-            made = made.declare(name, label=label)
-        return made
+        return declare_labels(self, labels_of(labels, self.variables))
 
     def undeclare(self, names: Names, parts: Iterable[str] | None = None) -> Dataset:
         """Remove the given parts of declarations, or all parts; cells keep their type.

@@ -129,10 +129,7 @@ class Plan(Worded, Decisions, frozen=True, omit_defaults=True):
         """
         from ..reading.labels import labels_of
 
-        made = self
-        for name, label in labels_of(labels, self.variables).items():
-            made = made.declare(name, label=label)
-        return made
+        return declaring.declare_labels(self, labels_of(labels, self.variables))
 
     def undeclare(self, names: Names, parts: Iterable[str] | None = None) -> Plan:
         """Remove the given parts of declarations, or all parts.

@@ -96,13 +96,14 @@ def _mixed_orders(seen: Seen, words: Words, odd: np.ndarray, rows: RowsOf) -> Fi
         for word, count in zip(words.words, words.counts, strict=True)
         if (part := DAY_AND_MONTH.match(word)) and max(int(part[1]), int(part[3])) <= 12
     )
+    odd_places = set(odd.tolist())
     return MixedDateOrders(
         severity="serious",
         variables=(seen.name,),
         count=int(np.count_nonzero(hit)),
         rows=rows(seen.filled[hit]),
         examples=tuple(words.words[place] for place in odd[:3]),
-        usual=next(w for place, w in enumerate(words.words) if place not in set(odd.tolist())),
+        usual=next(w for place, w in enumerate(words.words) if place not in odd_places),
         either=either,
     )
 

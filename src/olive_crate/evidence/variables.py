@@ -119,7 +119,7 @@ class SuspectedCodes(Evidence, frozen=True, kw_only=True):
     high: float
     """The range of the other numbers."""
     also: tuple[str, ...] = ()
-    """Other variables with some of the same numbers."""
+    """Other variables with some of the same numbers, 12 at most."""
 
 
 LevelBasis = Literal[

@@ -9,8 +9,10 @@ one key of the file's own metadata.
 from __future__ import annotations
 
 import contextlib
+import threading
 import zlib
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -160,9 +162,11 @@ def unpack_file(path: Any, trust: tuple[str, ...] = ()) -> PlainDataset:
         plan = bounded(plan, target, packed_content(meta.plan), trust)
     reasons, held = meta.reasons, meta.withheld
     _check_columns(target, file, [each.name for each in meta.variables], reasons, held)
+    texts = [each.name for each in meta.variables if each.type == "text"]
+    here = _Opened(target, file.metadata, texts)
     columns = Columns(
         {
-            each.name: _later(target, file, each, reasons.get(each.name), held.get(each.name))
+            each.name: _later(here, each, reasons.get(each.name), held.get(each.name))
             for each in meta.variables
         }
     )
@@ -218,40 +222,73 @@ def _check_columns(
         raise SourceError(f'{target}: damaged: it has no column "{lacking[0]}"; {AGAIN}')
 
 
-def _later(
-    path: Path,
-    file: pq.ParquetFile,
-    variable: Variable,
-    reasons: str | None,
-    withheld: str | None,
-) -> Unread:
+class _Opened:
+    """A packed file, opened once by each thread: that takes the longer the more columns it has."""
+
+    def __init__(self, path: Path, metadata: pq.FileMetaData, texts: list[str]) -> None:
+        self.path, self.metadata = path, metadata
+        self._texts = texts
+        self._own = threading.local()
+
+    @cached_property
+    def repeated(self) -> frozenset[str]:
+        """Texts that the file holds as places in dictionaries: they take few bytes a cell."""
+        places = {name: place for place, name in enumerate(self.metadata.schema.names)}
+        groups = [self.metadata.row_group(each) for each in range(self.metadata.num_row_groups)]
+        return frozenset(
+            name
+            for name in self._texts
+            if _repeats([group.column(places[name]) for group in groups])
+        )
+
+    def file(self) -> pq.ParquetFile:
+        """For this thread, texts as they are."""
+        return self._opened("plain", ())
+
+    def with_repeated(self) -> pq.ParquetFile:
+        """The same, texts that repeat as places in dictionaries."""
+        return self._opened("repeated", self.repeated)
+
+    def with_encoded(self) -> pq.ParquetFile:
+        """The same, all texts as places in dictionaries, as far as the file has them so."""
+        return self._opened("encoded", self._texts)
+
+    def _opened(self, how: str, encoded: Collection[str]) -> pq.ParquetFile:
+        file: pq.ParquetFile | None = getattr(self._own, how, None)
+        if file is None:
+            file = opened(self.path, self.path, sorted(encoded), self.metadata)
+            setattr(self._own, how, file)
+        return file
+
+
+def _later(here: _Opened, variable: Variable, reasons: str | None, withheld: str | None) -> Unread:
     names = [name for name in (variable.name, reasons, withheld) if name is not None]
+    is_text = variable.type == "text"
 
     def column(arrays: dict[str, pa.Array]) -> Column:
         return _cells(variable, arrays, reasons, withheld)
 
     def read() -> Column:
-        with reading(path):
+        with reading(here.path):
             return whole()
 
     def whole() -> Column:
-        repeated = variable.type == "text" and _repeats(file, variable.name)
-        own = opened(path, path, [variable.name] if repeated else [], file.metadata)
+        repeated = is_text and variable.name in here.repeated
+        own = here.with_repeated() if repeated else here.file()
         first = {variable.name: _column(own, variable.name, repeated)}
         return column(first | {name: _column(own, name) for name in names[1:]})
 
     def pieces() -> Iterator[Column]:
         """By groups of rows; texts stay encoded by their dictionaries, as the file has them."""
-        encoded = [variable.name] if variable.type == "text" else []
-        own = opened(path, path, encoded, file.metadata)
+        own = here.with_encoded() if is_text else here.file()
         for group in range(own.num_row_groups):
-            with reading(path):
+            with reading(here.path):
                 table = own.read_row_group(group, columns=names, use_threads=False)
             yield column({name: _joined(table.column(name)) for name in names})
         if not own.num_row_groups:
             yield read()
 
-    return Unread(read, pieces, keeps=file.metadata.num_rows <= KEPT)
+    return Unread(read, pieces, keeps=here.metadata.num_rows <= KEPT)
 
 
 def _cells(
@@ -279,11 +316,7 @@ def _column(file: pq.ParquetFile, name: str, repeated: bool = False) -> pa.Array
     return _texts(found.chunks) if repeated else _joined(found)
 
 
-def _repeats(file: pq.ParquetFile, name: str) -> bool:
-    """Does the file hold these texts as places in dictionaries? Then they take few bytes a cell."""
-    found = file.metadata.schema.names.index(name)
-    groups = range(file.metadata.num_row_groups)
-    chunks = [file.metadata.row_group(group).column(found) for group in groups]
+def _repeats(chunks: list[pq.ColumnChunkMetaData]) -> bool:
     size = sum(chunk.total_uncompressed_size for chunk in chunks)
     count = sum(chunk.num_values for chunk in chunks)
     return count > 0 and size < 3 * count and all(chunk.has_dictionary_page for chunk in chunks)

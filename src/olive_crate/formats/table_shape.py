@@ -64,7 +64,8 @@ def new_writer(where: Any, schema: pa.Schema, first: pa.Table | None = None) -> 
     several times as long.
     """
     differences = [] if first is None else [n for n in schema.names if _hardly_repeats(first, n)]
-    others = [name for name in schema.names if name not in set(differences)]
+    apart = set(differences)
+    others = [name for name in schema.names if name not in apart]
     return pq.ParquetWriter(
         where,
         schema,

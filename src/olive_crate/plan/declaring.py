@@ -44,6 +44,15 @@ def declare(plan: P, names: Names, parts: Mapping[str, Any]) -> P:
     return rename(made, wanted[0], new) if new is not None else made
 
 
+def declare_labels(plan: P, labels: Mapping[str, str]) -> P:
+    """The plan with a label for each of these variables."""
+    table = {each.name: each for each in plan.variables}
+    for name, label in labels.items():
+        old = table.get(name, Variable(name))
+        table[name] = declared(old, {"label": label}, sets=plan.meaning_sets)
+    return msgspec.structs.replace(plan, variables=tuple(table.values()))
+
+
 def declare_set(plan: P, name: str, meanings: Any) -> P:
     """See `Plan.declare_set`."""
     if not name:
@@ -117,7 +126,7 @@ def _moved(about: tuple[A, ...], changes: Mapping[str, str]) -> tuple[A, ...]:
 
 def _with_all(plan: P, names: list[str]) -> tuple[P, list[str]]:
     """The plan with a declaration for each of these names."""
-    known = [each.name for each in plan.variables]
+    known = {each.name for each in plan.variables}
     more = tuple(Variable(name) for name in names if name not in known)
     plan = msgspec.structs.replace(plan, variables=plan.variables + more)
     return plan, [each.name for each in plan.variables]

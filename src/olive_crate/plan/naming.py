@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 
 import msgspec
@@ -32,16 +33,18 @@ def plain_names(
     made: list[str] = []
     notes: list[PlainNameTaken] = []
     by_name: dict[str, str] = {}
+    counts: dict[str, int] = {}
     for name in names:
         plain = plain_name(name)
         short = plain[:longest].rstrip("_") or plain[:longest]
-        unique, count = short, 2
+        unique, count = short, counts.get(short, 2)
         while unique in by_name:
             tail = f"_{count}"
             unique = short[: longest - len(tail) if longest else None].rstrip("_") + tail
             count += 1
             if longest is not None and len(unique) > longest:
                 raise PlanError(f"names of {longest} characters are too short to be unique")
+        counts[short] = count
         if unique != short:
             taken = PlainNameTaken(heading=name, plain=short, other=by_name[short], name=unique)
             cut_to = longest if short != plain else None
@@ -61,13 +64,14 @@ def renamed(names: str | Renaming, new: str | None, known: Sequence[str]) -> dic
         changes = dict(names)
     else:
         changes = {name: names(name) for name in known}
+    every = set(known)
     for name, called in changes.items():
-        if name not in known:
+        if name not in every:
             raise PlanError(f'there is no variable "{name}"{nearest(name, known)}')
         if not isinstance(called, str) or not called:
             raise PlanError(f'rename: "{name}" cannot be named {called!r}')
     after = [changes.get(name, name) for name in known]
-    twice = next((name for name in after if after.count(name) > 1), None)
+    twice = next((name for name, count in Counter(after).items() if count > 1), None)
     if twice is not None:
         both = [name for name in known if changes.get(name, name) == twice]
         raise PlanError(f'rename: "{both[0]}" and "{both[1]}" would both be named "{twice}"')
@@ -76,7 +80,8 @@ def renamed(names: str | Renaming, new: str | None, known: Sequence[str]) -> dic
 
 def ordered(first: Sequence[str], known: Sequence[str], after: str | None = None) -> list[str]:
     """All names, those of `first` in front, or behind the variable `after`."""
-    rest = [name for name in known if name not in set(first)]
+    in_front = set(first)
+    rest = [name for name in known if name not in in_front]
     if after is None:
         return [*first, *rest]
     if after not in rest:

@@ -9,6 +9,8 @@ from typing import Any
 from ..declaration.variable import DECLARATION_PARTS, Variable
 from ..errors import PlanError, nearest
 
+MARKS = "*?["
+"""What makes a name a pattern."""
 Names = str | Iterable[str] | Mapping[str, Any]
 
 
@@ -43,8 +45,9 @@ def resolve(names: str | Iterable[str], known: Sequence[str]) -> list[str]:
     that is not known and for a pattern that no name follows.
     """
     found: list[str] = []
+    every = set(known)
     for name in [names] if isinstance(names, str) else names:
-        found += _meant(name, known)
+        found += [name] if isinstance(name, str) and name in every else _meant(name, known)
     return list(dict.fromkeys(found))
 
 
@@ -57,7 +60,8 @@ def named(names: str | Iterable[str], known: Sequence[str]) -> list[str]:
     found: list[str] = []
     for name in [names] if isinstance(names, str) else names:
         literal = isinstance(name, str) and name != "*" and ".." not in name
-        if literal and not any(fnmatchcase(each, name) for each in known):
+        pattern = literal and any(mark in name for mark in MARKS)
+        if literal and not (pattern and any(fnmatchcase(each, name) for each in known)):
             found.append(name)
         else:
             found += _meant(name, known)
@@ -69,7 +73,7 @@ def _meant(name: str, known: Sequence[str]) -> list[str]:
         raise PlanError(f"expected the name of a variable, got {name!r}")
     if name in known:
         return [name]
-    if any(mark in name for mark in "*?["):
+    if any(mark in name for mark in MARKS):
         found = [each for each in known if fnmatchcase(each, name)]
         if not found and name != "*":
             raise PlanError(f'no variable matches the pattern "{name}"{nearest(name, known)}')

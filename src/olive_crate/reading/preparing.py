@@ -70,7 +70,8 @@ def prepare(
     known = [each.name for each in variables]
     kept = resolve(plan.keep, known) if plan.keep is not None else known
     if plan.order is not None:
-        kept = ordered([name for name in resolve(plan.order, known) if name in kept], kept)
+        are_kept = set(kept)
+        kept = ordered([name for name in resolve(plan.order, known) if name in are_kept], kept)
     layout = found.layout.with_types([each.type for each in variables])
     found = msgspec.structs.replace(found, layout=layout)
     places = {name: index for index, name in enumerate(known)}

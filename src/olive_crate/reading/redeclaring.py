@@ -63,10 +63,11 @@ def declare(dataset: D, names: Names, parts: Mapping[str, Any]) -> D:
 def _declared(dataset: D, wanted: list[str], parts: Mapping[str, Any]) -> D:
     plan = declaring.declare(known_plan(dataset), wanted, parts)
     by_name = {each.name: each for each in dataset.variables}
+    planned_as = {each.name: each for each in plan.variables}
     columns: dict[str, Column | Variable] = {}
     changes: list[Change] = []
     for name in wanted:
-        old, planned = by_name[name], plan.variable(name)
+        old, planned = by_name[name], planned_as[name]
         if not set(parts) & set(TAKING):
             columns[name] = declared(old, parts, sets=plan.meaning_sets)
             continue
@@ -83,7 +84,7 @@ def _declared(dataset: D, wanted: list[str], parts: Mapping[str, Any]) -> D:
         decided=with_answers(receipt.decided, headings | set(wanted), parts),
     )
     made = changed(dataset, columns, plan, receipt)
-    beside = {name: _flag_column(dataset, plan.variable(name), plan) for name in wanted}
+    beside = {name: _flag_column(dataset, planned_as[name], plan) for name in wanted}
     return with_columns_beside(made, {name: each for name, each in beside.items() if each})
 
 
@@ -280,6 +281,17 @@ def make_names_plain(dataset: D, longest: int | None) -> D:
     return msgspec.structs.replace(plain, receipt=receipt)
 
 
+def declare_labels(dataset: D, labels: Mapping[str, str]) -> D:
+    """The dataset with a label for each of these variables."""
+    plan = declaring.declare_labels(known_plan(dataset), labels)
+    named = {each.name: each for each in dataset.variables if each.name in labels}
+    columns = {
+        name: declared(old, {"label": labels[name]}, sets=plan.meaning_sets)
+        for name, old in named.items()
+    }
+    return changed(dataset, columns, plan)
+
+
 def declare_set(dataset: D, name: str, meanings: Any) -> D:
     """See `Dataset.declare_set`."""
     plan = declaring.declare_set(dataset.plan, name, meanings)
@@ -291,8 +303,9 @@ def declare_set(dataset: D, name: str, meanings: Any) -> D:
 def _called(dataset: D, changes: Mapping[str, str], plan: Decisions) -> D:
     """The dataset with variables under other names."""
     columns: dict[str, Column | Variable] = {}
+    planned = {each.name: each for each in plan.variables}
     for old, new in changes.items():
-        label = dataset[old].variable.label or plan.variable(new).label
+        label = dataset[old].variable.label or planned[new].label
         named = called(dataset[old].variable, new)
         columns[old] = msgspec.structs.replace(named, label=label)
     return changed(dataset, columns, plan)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections import Counter
 from collections.abc import Sequence
 
@@ -41,25 +42,25 @@ MOSTLY = 0.2
 
 TEXTS_NAMED, CODES_OFFERED = 3, 8
 """Texts in the way of a type that are named, and that are offered as missing codes."""
+OTHERS_NAMED = 12
+"""Other variables with the same suspected codes that are named."""
 
 
 def with_others(evidence: list[Evidence]) -> list[Evidence]:
-    """Suspected codes that several variables have in common say so."""
-    codes = {
-        each.variable: {suspect.value for suspect in each.suspects}
-        for each in evidence
-        if isinstance(each, SuspectedCodes)
-    }
-    made = []
-    for each in evidence:
-        if isinstance(each, SuspectedCodes):
-            also = tuple(
-                name
-                for name, values in codes.items()
-                if name != each.variable and values & codes[each.variable]
-            )
-            each = replace(each, also=also)
-        made.append(each)
+    """Suspected codes that several variables have in common name the first ones."""
+    suspected = [each for each in evidence if isinstance(each, SuspectedCodes)]
+    having: dict[float, list[int]] = {}
+    for place, each in enumerate(suspected):
+        for suspect in each.suspects:
+            having.setdefault(suspect.value, []).append(place)
+    made, at = [], 0
+    for one in evidence:
+        if isinstance(one, SuspectedCodes):
+            first = [having[suspect.value][: OTHERS_NAMED + 1] for suspect in one.suspects]
+            places = sorted({*itertools.chain(*first)} - {at})[:OTHERS_NAMED]
+            one = replace(one, also=tuple(suspected[place].variable for place in places))
+            at += 1
+        made.append(one)
     return made
 
 

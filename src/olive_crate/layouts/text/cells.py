@@ -217,10 +217,11 @@ def unique_names(headings: Sequence[str]) -> tuple[list[str], list[Note]]:
     notes: list[Note] = []
     taken = {heading for heading in headings if heading}
     used: set[str] = set()
+    counts: dict[str, int] = {}
     for number, heading in enumerate(headings, 1):
         name = heading or f"column_{number}"
         if not heading or name in used:
-            name = _free_name(name, heading, used, taken)
+            name = _free_name(name, heading, used, taken, counts)
             if heading:
                 notes.append(RenamedColumn(column=number, heading=heading, name=name))
         names.append(name)
@@ -231,9 +232,12 @@ def unique_names(headings: Sequence[str]) -> tuple[list[str], list[Note]]:
     return names, notes
 
 
-def _free_name(base: str, heading: str, used: set[str], taken: set[str]) -> str:
-    """A name that no other column has, made of this one and a number."""
-    name, count = base, 2
+def _free_name(
+    base: str, heading: str, used: set[str], taken: set[str], counts: dict[str, int]
+) -> str:
+    """A name that no other column has, made of this one and a number, which is counted on."""
+    name, count = base, counts.get(base, 2)
     while name in used or (name in taken and name != heading) or name == heading:
         name, count = f"{base}_{count}", count + 1
+    counts[base] = count
     return name

@@ -147,7 +147,10 @@ def unlike_files(found: Sequence[FileFound]) -> list[Evidence]:
 
 def renamed_variables(found: Sequence[FileFound], names: Sequence[str]) -> list[Evidence]:
     """Variables that only files without another one have, under a heading like its own."""
-    having = {name: {f.place for f in found if name in set(f.names)} for name in names}
+    having: dict[str, set[int]] = {name: set() for name in names}
+    for each in found:
+        for name in having.keys() & each.names:
+            having[name].add(each.place)
     partial = [name for name in names if len(having[name]) < len(found)]
     evidence: list[Evidence] = []
     used: set[str] = set()
@@ -191,14 +194,13 @@ def _alike(one: str, other: str, found: Sequence[FileFound]) -> bool:
 def unit_evidence(found: Sequence[FileFound], names: Iterable[str]) -> list[Evidence]:
     """Variables with different units in different files."""
     evidence: list[Evidence] = []
-    for name in names:
-        pairs = [
-            (unit, file.member.name)
-            for file in found
-            for index, each in file.columns.items()
-            if each.name == name and (unit := file.found.units[index])
-        ]
-        units = in_files(pairs)
+    pairs: dict[str, list[tuple[str, str]]] = {name: [] for name in names}
+    for file in found:
+        for index, each in file.columns.items():
+            if (unit := file.found.units[index]) and each.name in pairs:
+                pairs[each.name].append((unit, file.member.name))
+    for name, held in pairs.items():
+        units = in_files(held)
         if len(units) > 1:
             evidence.append(
                 UnitsDiffer(variable=name, value=units[0].value, units=units, certain=False)

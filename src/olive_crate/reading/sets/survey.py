@@ -173,11 +173,12 @@ def compared(
             [(each.member.name, set(each.names)) for each in found if each.columns], kept
         ),
     ]
+    are_kept = set(kept)
     made_survey = Survey(
         plan,
         found,
         tuple(by_name[name] for name in kept),
-        tuple(name for name in known if name not in set(kept)),
+        tuple(name for name in known if name not in are_kept),
         files,
         all_notes,
         [*unlike_files(found), *renamed_variables(found, known), *unit_evidence(found, known)],
