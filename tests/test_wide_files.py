@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import random
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -157,3 +158,49 @@ def test_what_is_read_stays_when_more_is_read():
     )
     assert changed[name].reason_counts().get("small", 0) == gone > 0
     made[0].check(read[0])
+
+
+def test_what_is_done_to_a_wide_dataset_is_done_to_each_column(tmp_path):
+    """Labels, names, packing, comparing, a set: each column keeps what is its own."""
+    count = 600
+    made = Wide(random.Random(8), count, 30, 0.1)
+    path, packed = tmp_path / "wide.csv", tmp_path / "wide.parquet"
+    path.write_bytes(made.data)
+    dataset = oc.load(path, delimiter=",", quote='"')
+    labels = {name: f"Question {place}" for place, name in enumerate(made.names)}
+    labelled = dataset.declare_labels(labels)
+    assert {each.name: each.label for each in labelled.variables} == labels
+    assert labelled.plan.variable("v7").label == "Question 7"
+    assert dataset.declare_labels({}).variables == dataset.variables
+    one_by_one = dataset.declare("v7", label="Question 7").variables[7]
+    assert one_by_one == labelled.variables[7]
+    labelled.pack(packed)
+    opened = oc.unpack(packed)
+    made.check(opened)
+    assert oc.compare(labelled, opened).equal
+    again = oc.load(path, plan=labelled.plan)
+    assert again.variables == labelled.variables
+    other = tmp_path / "other.csv"
+    other.write_bytes(made.data.replace(b"v599", b"v600"))
+    both = oc.load([path, other], delimiter=",", quote='"')
+    assert len(both) == 60 and both.names == [*made.names, "v600"]
+    for name in ("v0", "v70", "v598"):
+        meant = made.meant[made.names.index(name)]
+        assert both[name].values.to_pylist() == meant + meant
+    gone = both["v599"]
+    assert gone.values.to_pylist() == made.meant[-1] + [None] * 30
+
+
+def test_columns_of_a_packed_file_are_read_by_any_thread(tmp_path):
+    """Each thread opens the file for itself, once for plain columns and once for texts."""
+    made = Wide(random.Random(3), 200, 400, 0.1)
+    oc.load(made.data, delimiter=",", quote='"').pack(tmp_path / "wide.parquet")
+    opened = oc.unpack(tmp_path / "wide.parquet")
+    names = opened.names * 2
+    random.Random(1).shuffle(names)
+    with ThreadPoolExecutor(4) as pool:
+        read = list(pool.map(lambda name: opened.column_once(name).values.to_pylist(), names))
+        pieces = list(pool.map(lambda name: list(opened.column_pieces(name)), names))
+    for name, values, own in zip(names, read, pieces, strict=True):
+        assert values == made.meant[made.names.index(name)]
+        assert [value for piece in own for value in piece.values.to_pylist()] == values

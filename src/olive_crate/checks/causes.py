@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 from msgspec.structs import replace
 
 from ..evidence import Mend
@@ -61,11 +63,15 @@ def without_echoes(found: list[Finding], group_starts: set[int]) -> list[Finding
     for one in found:
         if isinstance(one, ImpossibleTogether):
             gone.update(_both_far(one, found))
+    about: dict[str, list[Finding]] = {}
+    for each in found:
+        for name in each.variables:
+            about.setdefault(name, []).append(each)
     for cause, echoes in EXPLAINS:
         for one in found:
             if not isinstance(one, cause) or not one.rows or id(one) in gone:
                 continue
-            for each in found:
+            for each in itertools.chain(*(about[name] for name in one.variables)):
                 if isinstance(each, echoes) and each is not one and _explained(each, one):
                     gone.add(id(each))
     promised = {

@@ -228,10 +228,11 @@ def _by_nature(
 
     Of these, as many agree in the one left out as any two cases do.
     """
-    names = [name for name in dataset.names if name not in without]
+    places = {name: place for place, name in enumerate(dataset.names)}
+    names = [name for name in places if name not in without]
     step = max(1, len(names) // TRIED)
     for name in names[::step]:
-        own = cell_hashes(dataset.column_once(name), dataset.names.index(name))
+        own = cell_hashes(dataset.column_once(name), places[name])
         more = len(_kept(repeated(hashes - own), left_out)) - exact
         if more and more * _agreeing(own) > BY_NATURE * exact:
             return True

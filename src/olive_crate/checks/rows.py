@@ -66,6 +66,7 @@ class RowChecks:
         self.dataset, self.rows = dataset, rows
         self.key = tuple(dataset.plan.promised.key or ())
         self.facts: dict[str, ColumnFacts] = {}
+        self._places = {name: place for place, name in enumerate(dataset.names)}
         self._of_rows: Words = np.zeros(dataset.rows, np.uint64)
         self._of_keys: Words = np.zeros(dataset.rows if self.key else 0, np.uint64)
         self._filled = np.zeros(dataset.rows, np.int32)
@@ -78,7 +79,7 @@ class RowChecks:
         """Look at a column."""
         name = column.variable.name
         column = coded(column)
-        hashes = cell_hashes(column, self.dataset.names.index(name))
+        hashes = cell_hashes(column, self._places[name])
         kind, odd, texts = odd_cells(column)
         there = column.reasons != 1
         names_cases = kind in NAMES and np.count_nonzero(there) >= FILLED * len(column)
