@@ -18,8 +18,11 @@ HEAD = 128 << 10
 LONGEST_HEAD = 8 << 20
 """First lines that are longer are not looked for the end of."""
 LINE_ENDS = (b"\n", b"\r")
-FEWEST_LINES = 4
-"""Line ends in a head: titles, a heading that is as long as it likes, and something below."""
+FEWEST_LINES, LARGEST_REST = 4, 1 / 8
+"""Line ends that a head has, and the part of it that may be a line whose end it does not show.
+
+So a heading is seen however long it is and whatever stands above it, and something below it.
+"""
 PIECE = 64 << 10
 MARKS = (
     (codecs.BOM_UTF8, "utf-8"),
@@ -237,7 +240,10 @@ def sample_of(source: Source, thorough: bool = True) -> Sample:
     """The head of a source, and the way to what lies beyond it."""
     size = HEAD
     head = source.head(size)
-    while len(head) == size < LONGEST_HEAD and max(map(head.count, LINE_ENDS)) < FEWEST_LINES:
+    while len(head) == size < LONGEST_HEAD and (
+        max(map(head.count, LINE_ENDS)) < FEWEST_LINES
+        or size - max(map(head.rfind, LINE_ENDS)) > LARGEST_REST * size
+    ):
         size *= 4
         head = source.head(size)
     return Sample(source, head, len(head) < size, thorough)
