@@ -38,18 +38,16 @@ def _number(text: str) -> float | None:
     return float(text) if NUMBER.fullmatch(text) else None
 
 
-def _date(text: str) -> dt.date | None:
-    try:
-        return dt.date.fromisoformat(text) if DATE.fullmatch(text) else None
-    except ValueError:
-        return None
+def _iso(pattern: re.Pattern[str], parse: Callable[[str], Any]) -> Callable[[str], Any]:
+    """What a text of this pattern means; `None` for another one, and for no day or time."""
 
+    def value_of(text: str) -> Any:
+        try:
+            return parse(text) if pattern.fullmatch(text) else None
+        except ValueError:
+            return None
 
-def _moment(text: str) -> dt.datetime | None:
-    try:
-        return dt.datetime.fromisoformat(text) if MOMENT.fullmatch(text) else None
-    except ValueError:
-        return None
+    return value_of
 
 
 def _zoned(text: str) -> dt.datetime | None:
@@ -62,20 +60,13 @@ def _zoned(text: str) -> dt.datetime | None:
         return None
 
 
-def _clock(text: str) -> dt.time | None:
-    try:
-        return dt.time.fromisoformat(text) if CLOCK.fullmatch(text) else None
-    except ValueError:
-        return None
-
-
 TYPES: dict[str, Callable[[str], Any]] = {
     "integer": _integer,
     "number": _number,
-    "date": _date,
-    "datetime": _moment,
+    "date": _iso(DATE, dt.date.fromisoformat),
+    "datetime": _iso(MOMENT, dt.datetime.fromisoformat),
     "zoned": _zoned,
-    "time": _clock,
+    "time": _iso(CLOCK, dt.time.fromisoformat),
     "boolean": WORDS.get,
 }
 

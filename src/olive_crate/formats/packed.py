@@ -9,9 +9,8 @@ one key of the file's own metadata.
 from __future__ import annotations
 
 import contextlib
-import threading
 import zlib
-from collections.abc import Collection, Iterator
+from collections.abc import Iterator
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -46,6 +45,8 @@ WRONG = (msgspec.MsgspecError, ValueError, KeyError, TypeError, IndexError, zlib
 """What is raised by a description that is not of the form in which it was written."""
 KEPT = 20_000_000
 """Columns of no more cases are kept once they were read."""
+WIDE, KEPT_OPEN = 200, 8
+"""Columns beyond which open files are kept for the next ones, and how many of these."""
 
 
 class Packing:
@@ -163,10 +164,10 @@ def unpack_file(path: Any, trust: tuple[str, ...] = ()) -> PlainDataset:
     reasons, held = meta.reasons, meta.withheld
     _check_columns(target, file, [each.name for each in meta.variables], reasons, held)
     texts = [each.name for each in meta.variables if each.type == "text"]
-    here = _Opened(target, file.metadata, texts)
+    readers = _Readers(target, file.metadata, texts)
     columns = Columns(
         {
-            each.name: _later(here, each, reasons.get(each.name), held.get(each.name))
+            each.name: _later(readers, each, reasons.get(each.name), held.get(each.name))
             for each in meta.variables
         }
     )
@@ -222,13 +223,18 @@ def _check_columns(
         raise SourceError(f'{target}: damaged: it has no column "{lacking[0]}"; {AGAIN}')
 
 
-class _Opened:
-    """A packed file, opened once by each thread: that takes the longer the more columns it has."""
+class _Readers:
+    """The open files from which columns are read, each by one column at a time.
+
+    To open one takes the longer the more columns it has. One of many columns is kept open for the
+    next of them, and is then not mapped into memory.
+    """
 
     def __init__(self, path: Path, metadata: pq.FileMetaData, texts: list[str]) -> None:
         self.path, self.metadata = path, metadata
         self._texts = texts
-        self._own = threading.local()
+        self._plain: list[pq.ParquetFile] = []
+        self._encoded: list[pq.ParquetFile] = []
 
     @cached_property
     def repeated(self) -> frozenset[str]:
@@ -241,27 +247,25 @@ class _Opened:
             if _repeats([group.column(places[name]) for group in groups])
         )
 
-    def file(self) -> pq.ParquetFile:
-        """For this thread, texts as they are."""
-        return self._opened("plain", ())
-
-    def with_repeated(self) -> pq.ParquetFile:
-        """The same, texts that repeat as places in dictionaries."""
-        return self._opened("repeated", self.repeated)
-
-    def with_encoded(self) -> pq.ParquetFile:
-        """The same, all texts as places in dictionaries, as far as the file has them so."""
-        return self._opened("encoded", self._texts)
-
-    def _opened(self, how: str, encoded: Collection[str]) -> pq.ParquetFile:
-        file: pq.ParquetFile | None = getattr(self._own, how, None)
-        if file is None:
-            file = opened(self.path, self.path, sorted(encoded), self.metadata)
-            setattr(self._own, how, file)
-        return file
+    @contextlib.contextmanager
+    def reader(self, encoded: bool) -> Iterator[pq.ParquetFile]:
+        """A file for one column alone; `encoded`: texts are places in dictionaries."""
+        idle, texts = (self._encoded, self._texts) if encoded else (self._plain, [])
+        wide = self.metadata.num_columns > WIDE
+        try:
+            file = idle.pop()
+        except IndexError:
+            file = opened(self.path, self.path, texts, self.metadata, mapped=not wide)
+        try:
+            yield file
+        finally:
+            if wide and len(idle) < KEPT_OPEN:
+                idle.append(file)
 
 
-def _later(here: _Opened, variable: Variable, reasons: str | None, withheld: str | None) -> Unread:
+def _later(
+    readers: _Readers, variable: Variable, reasons: str | None, withheld: str | None
+) -> Unread:
     names = [name for name in (variable.name, reasons, withheld) if name is not None]
     is_text = variable.type == "text"
 
@@ -269,26 +273,22 @@ def _later(here: _Opened, variable: Variable, reasons: str | None, withheld: str
         return _cells(variable, arrays, reasons, withheld)
 
     def read() -> Column:
-        with reading(here.path):
-            return whole()
-
-    def whole() -> Column:
-        repeated = is_text and variable.name in here.repeated
-        own = here.with_repeated() if repeated else here.file()
-        first = {variable.name: _column(own, variable.name, repeated)}
-        return column(first | {name: _column(own, name) for name in names[1:]})
+        repeated = is_text and variable.name in readers.repeated
+        with readers.reader(repeated) as own, reading(readers.path):
+            first = {variable.name: _column(own, variable.name, repeated)}
+            return column(first | {name: _column(own, name) for name in names[1:]})
 
     def pieces() -> Iterator[Column]:
         """By groups of rows; texts stay encoded by their dictionaries, as the file has them."""
-        own = here.with_encoded() if is_text else here.file()
-        for group in range(own.num_row_groups):
-            with reading(here.path):
-                table = own.read_row_group(group, columns=names, use_threads=False)
-            yield column({name: _joined(table.column(name)) for name in names})
-        if not own.num_row_groups:
+        with readers.reader(is_text) as own:
+            for group in range(own.num_row_groups):
+                with reading(readers.path):
+                    table = own.read_row_group(group, columns=names, use_threads=False)
+                yield column({name: _joined(table.column(name)) for name in names})
+        if not readers.metadata.num_row_groups:
             yield read()
 
-    return Unread(read, pieces, keeps=here.metadata.num_rows <= KEPT)
+    return Unread(read, pieces, keeps=readers.metadata.num_rows <= KEPT)
 
 
 def _cells(

@@ -48,13 +48,18 @@ def reading(name: object) -> Iterator[None]:
 
 
 def opened(
-    where: Any, name: object, encoded: Sequence[str] = (), known: pq.FileMetaData | None = None
+    where: Any,
+    name: object,
+    encoded: Sequence[str] = (),
+    known: pq.FileMetaData | None = None,
+    mapped: bool = True,
 ) -> pq.ParquetFile:
     """A Parquet file whose pages are checked. Raises `SourceError` for what is none.
 
     `encoded` are columns that stay places in dictionaries; `known` saves reading the footer again.
+    A local file is `mapped` into memory, where what was read of it stays while it is open.
     """
-    local = isinstance(where, (str, Path))
+    local = mapped and isinstance(where, (str, Path))
     with reading(name):
         return pq.ParquetFile(
             where,

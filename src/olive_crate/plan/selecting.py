@@ -47,7 +47,7 @@ def resolve(names: str | Iterable[str], known: Sequence[str]) -> list[str]:
     found: list[str] = []
     every = set(known)
     for name in [names] if isinstance(names, str) else names:
-        found += [name] if isinstance(name, str) and name in every else _meant(name, known)
+        found += _meant(name, known, every)
     return list(dict.fromkeys(found))
 
 
@@ -58,20 +58,22 @@ def named(names: str | Iterable[str], known: Sequence[str]) -> list[str]:
     follow is one.
     """
     found: list[str] = []
+    every = set(known)
     for name in [names] if isinstance(names, str) else names:
         literal = isinstance(name, str) and name != "*" and ".." not in name
         pattern = literal and any(mark in name for mark in MARKS)
         if literal and not (pattern and any(fnmatchcase(each, name) for each in known)):
             found.append(name)
         else:
-            found += _meant(name, known)
+            found += _meant(name, known, every)
     return list(dict.fromkeys(found))
 
 
-def _meant(name: str, known: Sequence[str]) -> list[str]:
+def _meant(name: str, known: Sequence[str], every: set[str]) -> list[str]:
+    """The same for one name; `every` has the known ones."""
     if not isinstance(name, str):
         raise PlanError(f"expected the name of a variable, got {name!r}")
-    if name in known:
+    if name in every:
         return [name]
     if any(mark in name for mark in MARKS):
         found = [each for each in known if fnmatchcase(each, name)]
@@ -82,7 +84,7 @@ def _meant(name: str, known: Sequence[str]) -> list[str]:
     if not dots:
         raise PlanError(f'there is no variable "{name}"{nearest(name, known)}')
     for end in (first, last):
-        if end not in known:
+        if end not in every:
             raise PlanError(f'"{name}": there is no variable "{end}"{nearest(end, known)}')
     low, high = known.index(first), known.index(last)
     if low > high:

@@ -183,16 +183,19 @@ class _Task(msgspec.Struct, frozen=True):
     data: Any
     place: Place | None
 
-    def result(self, count: int, returned: tuple[Any, ...], keep: bool) -> EarlyColumn | None:
-        """What was read of so many cells; `keep` the room for the reasons of all columns."""
+    def result(
+        self, count: int, returned: tuple[Any, ...], some: bool, keep: bool
+    ) -> EarlyColumn | None:
+        """What was read of so many cells, of which `some` have a reason to be without a value.
+
+        `keep` their room as it is, which is one for all columns.
+        """
         if self.wanted is None:
             return None
         left, blanks, worded, inexact, decimals, words, span, filled = returned
-        values = self.values[:count]
-        if _has_reasons(returned):
+        values, reasons = self.values[:count], no_reasons(count)
+        if some:
             reasons = self.reasons[:count] if keep else self.reasons[:count].copy()
-        else:
-            reasons = no_reasons(count)
         if isinstance(self.wanted, TimeRequest):
             fits = worded > 0 if all_words_fit(self.wanted.writing) else None
             return self.wanted, TimesRead(values, reasons, left, self.place, fits)
@@ -208,10 +211,20 @@ class _Task(msgspec.Struct, frozen=True):
         return self.wanted, NumbersRead(values, reasons, decimals, left, *more)
 
 
-def _has_reasons(returned: tuple[Any, ...]) -> bool:
-    """Have some of these cells a reason to be without a value?"""
-    left, blanks, worded, _, _, words, _, _ = returned
-    return bool(blanks or worded or (left and words is None))
+def _results(
+    tasks: Sequence[_Task], count: int, all_returned: Sequence[tuple[Any, ...]]
+) -> list[EarlyColumn | None]:
+    """What was read of each column.
+
+    The room for reasons is kept if most columns have some; else it is soon free again.
+    """
+    have_some = [
+        bool(blanks or worded or (left and words is None))
+        for left, blanks, worded, _, _, words, _, _ in all_returned
+    ]
+    keep = 2 * sum(have_some) > len(tasks)
+    triples = zip(tasks, all_returned, have_some, strict=True)
+    return [task.result(count, returned, some, keep) for task, returned, some in triples]
 
 
 def _tasks(
@@ -310,9 +323,9 @@ def split_early(
     lines = counted(count + 1) if plain else lines[: count + 1]
     ready: dict[int, EarlyColumn] = {}
     known: dict[int, tuple[Ints, Ints]] = {}
-    keep = 2 * sum(map(_has_reasons, each_returned)) > len(tasks)  # else it is soon free again
-    for task, each in zip(tasks, each_returned, strict=True):
-        index, result = task.given[1], task.result(count, each, keep)
+    results = _results(tasks, count, each_returned)
+    for task, each, result in zip(tasks, each_returned, results, strict=True):
+        index = task.given[1]
         if result is not None:
             ready[index] = result
         told_apart = each[0] or each[WORDS] is not None
@@ -353,7 +366,5 @@ def records_early(
     tasks = _tasks(columns, rows, start)
     given = [task.given for task in tasks]
     returned = _native.read_records(buffer, first, stride, length, rows, given)
-    pairs = zip(columns, tasks, returned, strict=True)
-    keep = 2 * sum(map(_has_reasons, returned)) > len(tasks)
-    done = {index: task.result(rows, each, keep) for (index, _, _), task, each in pairs}
-    return {index: result for index, result in done.items() if result is not None}
+    pairs = zip(columns, _results(tasks, rows, returned), strict=True)
+    return {index: result for (index, _, _), result in pairs if result is not None}

@@ -144,7 +144,7 @@ def too_wide(name: str, fields: int, limits: Limits, where: str = "a record") ->
 
 
 def _behind_lines(piece: Filled, lines: int) -> int:
-    """Behind so many line feeds, which may be far away in a wide file; its beginning without."""
+    """Behind so many line feeds, far away in a wide file; the beginning if there are fewer."""
     buffer, low, high = piece
     reach = BACK * lines
     while True:
