@@ -161,6 +161,10 @@ def __getattr__(name: str) -> Any:
     if name not in _HOME:
         raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
     value = getattr(import_module(f".{_HOME[name]}", __name__), name)
+    if _HOME[name].startswith("api."):
+        from .api.documented import documented
+
+        documented(value)
     globals()[name] = value
     return value
 

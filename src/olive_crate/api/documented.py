@@ -20,17 +20,31 @@ class Unset:
 
 UNSET = Unset()
 F = TypeVar("F", bound=Callable[..., Any])
+TAKING: set[Any] = set()
+"""The functions that take the options of reading and do not show them yet."""
 
 
 def takes_reading_options(function: F) -> F:
-    """Show every option of reading in the function's signature and docstring."""
+    """Say of a function that it takes the options of reading, which it will show (`documented`)."""
+    TAKING.add(function)
+    return function
+
+
+def documented(function: Any) -> None:
+    """Show every option of reading in the signature and docstring of a function that takes them.
+
+    This is done when a function is first asked for by its public name, since doing it for all of
+    them takes a part of the time of a look.
+    """
+    if function not in TAKING:
+        return
+    TAKING.remove(function)
     made = inspect.signature(function)
     own = [each for each in made.parameters.values() if each.kind is not each.VAR_KEYWORD]
     options = [each for each in _parameters() if each.name not in made.parameters]
     signature = made.replace(parameters=[*own, *options])
-    function.__signature__ = signature  # type: ignore[attr-defined]
+    function.__signature__ = signature
     function.__doc__ = f"{inspect.cleandoc(function.__doc__ or '')}\n\n{options_text()}"
-    return function
 
 
 @cache

@@ -34,7 +34,7 @@ def draw_positions(
     """
     from ..layouts.base import Before
     from ..layouts.registry import find_layout
-    from ..reading.loading import source_and_plan
+    from ..reading.preparing import source_and_plan
     from ..show.pictures import positions
 
     base = NO_PLAN if plan is None else plan

@@ -29,13 +29,6 @@ class Plan(Worded, Decisions, frozen=True, omit_defaults=True):
     """
 
     @staticmethod
-    def of(decisions: Decisions) -> Plan:
-        """The same decisions as a plan."""
-        if isinstance(decisions, Plan):
-            return decisions
-        return Plan(**{key: getattr(decisions, key) for key in Decisions.__struct_fields__})
-
-    @staticmethod
     def read(path: str | os.PathLike[str], trust: str | Iterable[str] = ()) -> Plan:
         """Read a plan file (TOML).
 

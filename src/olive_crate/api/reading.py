@@ -9,25 +9,26 @@ from functools import wraps
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Unpack, cast
 
-from ..dataset.receipt import Receipt
 from ..errors import Advice, PlanError, SourceError
+from ..plan.model import NOTHING_DECIDED, Decisions
 from ..plan.options import ReadingOptions
 from ..sources.addresses import safe_address
-from .dataset import Dataset
+from ..sources.sets import PLAN_FILE
 from .documented import F, takes_reading_options
-from .plan import NO_PLAN, Plan
 
 if TYPE_CHECKING:
     from ..dataset.crates import CrateVerification
     from ..dataset.model import PlainDataset
+    from ..dataset.receipt import Receipt
     from ..dataset.update import Update
     from ..dataset.verification import Verification
     from ..formats.set_packing import RunnerOf
-    from ..plan.model import Decisions
     from ..reading.looking import Look
     from ..reading.sets.looking import SetLook
     from ..sources.sets import Files
     from ..workers import Progress
+    from .dataset import Dataset
+    from .plan import Plan
 
 
 def within_memory(function: F) -> F:
@@ -64,11 +65,11 @@ def look(
     number
     """
     from ..reading import looking
-    from ..reading.loading import source_named
+    from ..reading.preparing import source_named
 
-    named = source_named(_trusting(source, trust), _base(plan), options)
+    named = source_named(*_asked(source, trust, plan), options)
     if named.files is None:
-        return looking.look(named.source, named.plan, {})
+        return looking.look(named.source, named.plan)
     from ..reading.sets.looking import look_at_set
 
     return look_at_set(named.files, named.plan, progress)
@@ -92,8 +93,9 @@ def draft(
     ','
     """
     from ..reading import loading
+    from .plan import Plan
 
-    return Plan.of(loading.draft(_trusting(source, trust), _base(plan), options, progress))
+    return Plan.of(loading.draft(*_asked(source, trust, plan), options, progress))
 
 
 @takes_reading_options
@@ -121,8 +123,9 @@ def load(
     'sample lost'
     """
     from ..reading import loading
+    from .dataset import Dataset
 
-    return Dataset.of(loading.load(_trusting(source, trust), _base(plan), options, progress))
+    return Dataset.of(loading.load(*_asked(source, trust, plan), options, progress))
 
 
 @takes_reading_options
@@ -151,13 +154,15 @@ def pieces(
     """
     from ..reading import pieces as reading
 
-    named = _trusting(source, trust)
-    made = reading.pieces(named, _base(plan), options, rows, settle, progress)
+    asked = _asked(source, trust, plan)
+    made = reading.pieces(*asked, options, rows, settle, progress)
     return _as_datasets(made, source)
 
 
 def _as_datasets(made: Iterator[PlainDataset], source: Any) -> Iterator[Dataset]:
     """The pieces as datasets, made as they are asked for."""
+    from .dataset import Dataset
+
     try:
         for piece in made:
             yield Dataset.of(piece)
@@ -201,12 +206,14 @@ def pack(
     4
     """
     from ..formats.packed import Packing
-    from ..reading import loading, packing
+    from ..reading import packing
+    from ..reading.preparing import source_named
 
     if update or dry_run:
         given = {"forget_gone": forget_gone, "dry_run": dry_run, "cluster": cluster, "trust": trust}
-        return _update(_trusting(source, trust), path, _base(plan), options, progress, given)
-    named = loading.source_named(_trusting(source, trust), _base(plan), options)
+        source, base = _asked(source, trust, plan)
+        return _update(source, path, base, options, progress, given)
+    named = source_named(*_asked(source, trust, plan), options)
     whole = os.fspath(path).endswith(".parquet") and by is None and cluster is None
     if named.files is None and whole:
         return packing.pack_source(named.source, named.plan, Packing(path, replace), progress)
@@ -225,23 +232,23 @@ def pack(
 def _update(
     source: Any,
     path: str | os.PathLike[str],
-    plan: Plan,
+    plan: Decisions,
     options: Mapping[str, Any],
     progress: Progress | None,
     given: Mapping[str, Any],
 ) -> Update:
     """New and changed files read into a packed set."""
     from ..formats import set_packing
-    from ..reading import loading
+    from ..reading.preparing import source_named
     from ..sources.folder import Folder
     from ..sources.reach import trusted
     from ..sources.sets import Files, member_of
 
     files = None
-    if options or plan is not NO_PLAN:
+    if options or plan is not NOTHING_DECIDED:
         raise PlanError("update: a packed set is brought up to date by its own plan")
     if source is not None:
-        named = loading.source_named(source, plan, {})
+        named = source_named(source, plan, {})
         files = named.files or Files([member_of(named.source)])
     with _runner(given["cluster"], plan) as runner_of:
         return set_packing.update_set(
@@ -257,9 +264,7 @@ def _update(
 
 
 @contextmanager
-def _runner(
-    cluster: Any, plan: Plan | Decisions, range_bytes: int | None = None
-) -> Iterator[RunnerOf]:
+def _runner(cluster: Any, plan: Decisions, range_bytes: int | None = None) -> Iterator[RunnerOf]:
     """Whoever does the work: threads of this process, or a cluster."""
     if cluster is None:
         from ..formats.set_packing import threads
@@ -305,6 +310,7 @@ def unpack(
     """
     from ..formats.unpacking import unpack as opened
     from ..sources.reach import trusted
+    from .dataset import Dataset
 
     return Dataset.of(opened(path, cluster, trusted(trust)))
 
@@ -352,6 +358,7 @@ def dictionary(
     'acid'
     """
     from ..reading.dictionaries.applying import plan_of_dictionary
+    from .plan import Plan
 
     return Plan.of(plan_of_dictionary(path, headings, by, sheet))
 
@@ -369,28 +376,24 @@ def _too_much(source: Any) -> SourceError:
     )
 
 
-def _trusting(source: Any, trust: str | Iterable[str]) -> Any:
-    """The source; a plan, by its file or as a value, with what it is trusted with."""
-    if not trust:
-        return source
-    from ..sources.reach import trusted
+def _asked(source: Any, trust: str | Iterable[str], plan: Plan | None) -> tuple[Any, Decisions]:
+    """The source, which may be a plan, with what it is trusted with; and the plan to read it by."""
+    if trust:
+        from ..plan.toml_read import read_decisions
+        from ..sources.reach import trusted
 
-    words = trusted(trust)
-    if not words:
-        return source
-    from ..plan.model import Decisions
-    from ..plan.toml_read import read_decisions
-    from ..sources.sets import PLAN_FILE
+        words = trusted(trust)
+        if words and isinstance(source, (str, os.PathLike)) and str(source).endswith(PLAN_FILE):
+            source = read_decisions(Path(source), words)
+        if words and isinstance(source, Decisions):
+            source = source.trusting(words)
+    if plan is None:
+        return source, NOTHING_DECIDED
+    from .plan import Plan
 
-    if isinstance(source, (str, os.PathLike)) and os.fspath(source).endswith(PLAN_FILE):
-        source = read_decisions(Path(source), words)
-    return source.trusting(words) if isinstance(source, Decisions) else source
-
-
-def _base(plan: Plan | None) -> Plan:
-    if plan is not None and not isinstance(plan, Plan):
+    if not isinstance(plan, Plan):
         raise PlanError(f"plan: expected a Plan, got {plan!r}")
-    return NO_PLAN if plan is None else plan
+    return source, plan
 
 
 __all__ = ["dictionary", "draft", "files", "load", "look", "pack", "pieces", "unpack", "verify"]

@@ -12,7 +12,7 @@ from ..columns.column import Column
 from ..columns.dictionary_encoding import encoded
 from ..evidence import Mend
 from ..kernels.types import Ints
-from ..layouts.text.closing import TOTAL
+from ..layouts.text.closing_words import is_total_word
 from .findings import Finding, RowsOf
 from .kinds import TotalAmongTheData
 
@@ -42,7 +42,7 @@ def total_words(column: Column) -> list[tuple[int, str]]:
         for cell, text in zip(
             column.withheld.cells[-200:], column.withheld.texts[-200:], strict=True
         )
-        if TOTAL.fullmatch(text.as_py().strip())
+        if is_total_word(text.as_py().strip())
     ]
     if column.variable.type not in ("text", "category"):
         return found
@@ -51,10 +51,10 @@ def total_words(column: Column) -> list[tuple[int, str]]:
     if len(words) > MOST_WORDS:
         last = column.values[-FEWEST:].to_pylist()
         start = len(column) - len(last)
-        return [(start + n, t) for n, t in enumerate(last) if t and TOTAL.fullmatch(t.strip())]
+        return [(start + n, t) for n, t in enumerate(last) if t and is_total_word(t.strip())]
     for place in np.flatnonzero(pc.less(pc.utf8_length(words), 60).to_numpy(zero_copy_only=False)):
         text = words[int(place)].as_py()
-        if not TOTAL.fullmatch(text.strip()):
+        if not is_total_word(text.strip()):
             continue
         hit = pc.equal(coded.indices, int(place)).fill_null(False)
         cells = np.flatnonzero(hit.to_numpy(zero_copy_only=False))

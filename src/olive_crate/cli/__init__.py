@@ -39,12 +39,15 @@ def app(arguments: list[str]) -> typer.Typer:
         for name, words in SENTENCES.items():
             made.command(name, help=words)(_only_listed)
         return made
+    from .options import with_flags
+
+    given = arguments if asked else None
     for name in asked or COMMANDS:
         command = getattr(import_module(f".{name}", __name__), name)
         if isinstance(command, typer.Typer):
             made.add_typer(command, name=name)
         else:
-            made.command(name, cls=GroupedCommand)(command)
+            made.command(name, cls=GroupedCommand)(with_flags(command, given))
     return made
 
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from .help import Group, GroupedCommand
-from .options import reading, sources_argument, sources_of
+from .options import reading, sources_argument, sources_of, with_flags
 from .screen import progress, show, show_json, width
 
 if TYPE_CHECKING:
@@ -75,6 +75,7 @@ def new(
 
 
 @crate.command(cls=GroupedCommand)
+@with_flags
 @reading
 def add(
     source: sources_argument,

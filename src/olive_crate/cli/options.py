@@ -5,14 +5,14 @@ from __future__ import annotations
 import functools
 import inspect
 import sys
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Annotated, Any, get_args
 
 import typer
 
 from ..declaration.patterns import late
-from ..plan.option import COMMAND_ONLY_IN_PLANS, USUAL, Flag, Option
+from ..plan.option import COMMAND_ONLY_IN_PLANS, USUAL, Flag
 from ..plan.options import OPTIONS, TYPES
 
 PLACE = r"[^:,]+:\d+(-\d+)?(\.\d+)?"
@@ -46,7 +46,12 @@ def _choices(name: str, flag: Flag) -> str | None:
     return "|".join(words) if words and all(isinstance(each, str) for each in words) else None
 
 
-def _annotation(name: str, option: Option, flag: Flag) -> Any:
+def _annotation(parameter: str) -> Any:
+    """The type of a parameter of reading, and all that its help says."""
+    if parameter in OWN:
+        return OWN[parameter]
+    name, flag = READING[parameter]
+    option = OPTIONS[name]
     plain = {int | None: int, bool | None: bool}
     kind: Any = int if (name, flag.part) in WHOLE else plain.get(TYPES[name], str)
     kind = list[kind] if flag.repeatable else kind
@@ -77,38 +82,66 @@ trust_option = Annotated[
 SHORT_PAGE = {parameter_of(flag) for name in USUAL for flag in flags_of(name) if not flag.rare}
 """The parameters of reading that the short help page lists."""
 
-READING: dict[str, Any] = {
+READING: dict[str, tuple[str, Flag]] = {
+    "plan": ("", Flag("--plan")),
+    "trust": ("", Flag("--trust")),
+    **{parameter_of(flag): (name, flag) for name in OPTIONS for flag in flags_of(name)},
+}
+"""The parameters that all reading commands have, with the option and the flag of each."""
+OWN: dict[str, Any] = {
     "plan": Annotated[
         Path | None,
         typer.Option("--plan", help="Plan file (TOML) to read by.", metavar="FILE"),
     ],
     "trust": trust_option,
-    **{
-        parameter_of(flag): _annotation(name, option, flag)
-        for name, option in OPTIONS.items()
-        for flag in flags_of(name)
-    },
 }
-"""The parameters that all reading commands have."""
+"""The parameters among them that are the command's alone."""
+
+
+READERS: set[Callable[..., None]] = set()
+"""The commands that take the options of reading."""
 
 
 def reading(command: Callable[..., None]) -> Callable[..., None]:
-    """Give a command the options of reading; it gets them as one mapping, `options`."""
+    """Say of a command that it takes the options of reading, as one mapping, `options`."""
+    READERS.add(command)
+    return command
+
+
+def with_flags(
+    command: Callable[..., None], arguments: Sequence[str] | None = None
+) -> Callable[..., None]:
+    """A command of reading with its flags, and any other command as it is.
+
+    Of the flags only those that the arguments give are made, since making all of them takes as
+    long as a look at a small file. Where an argument may be another flag, one for help or a
+    misspelt one, all are made, and also where the arguments are not known yet.
+    """
+    if command not in READERS:
+        return command
 
     @functools.wraps(command)
     def wrapper(**given: Any) -> None:
-        raw = {name: given.pop(name) for name in READING}
+        raw = {name: given.pop(name) for name in made}
         command(**given, options=library_options(raw))
 
+    made = {name: _annotation(name) for name in _needed(arguments)}
     own = inspect.signature(command, eval_str=True).parameters
     keyword = inspect.Parameter.KEYWORD_ONLY
     parameters = [each.replace(kind=keyword) for name, each in own.items() if name != "options"] + [
         inspect.Parameter(name, keyword, default=None, annotation=annotation)
-        for name, annotation in READING.items()
+        for name, annotation in made.items()
     ]
     wrapper.__signature__ = inspect.Signature(parameters)  # type: ignore[attr-defined]
     wrapper.__annotations__ = {each.name: each.annotation for each in parameters}
     return wrapper
+
+
+def _needed(arguments: Sequence[str] | None) -> list[str]:
+    """The parameters of reading that arguments give; all of them unless each flag is known."""
+    given = {each.partition("=")[0] for each in arguments or () if each[:1] == "-" and each != "-"}
+    needed = [name for name, (_, flag) in READING.items() if flag.name in given]
+    return list(READING) if arguments is None or len(needed) < len(given) else needed
 
 
 def library_options(raw: Mapping[str, Any]) -> dict[str, Any]:
@@ -118,16 +151,16 @@ def library_options(raw: Mapping[str, Any]) -> dict[str, Any]:
         given = {
             flag.part or name: raw[parameter_of(flag)]
             for flag in flags_of(name)
-            if raw[parameter_of(flag)] is not None
+            if raw.get(parameter_of(flag)) is not None
         }
         if given:
             options[name] = PARSERS.get(name, _as_given)(name, given)
-    if raw["trust"] is not None:
+    if raw.get("trust") is not None:
         options["trust"] = raw["trust"]
-    if raw["plan"] is not None:
+    if raw.get("plan") is not None:
         from ..api.plan import Plan
 
-        options["plan"] = Plan.read(raw["plan"], raw["trust"] or ())
+        options["plan"] = Plan.read(raw["plan"], raw.get("trust") or ())
     return options
 
 

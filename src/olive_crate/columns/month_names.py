@@ -71,6 +71,9 @@ WORD = late(r"[^\W\d_]{3,12}\.?")
 
 def date_kind(text: str) -> str:
     """The kind of a date with a month's name, as `date|%d %b %Y`; empty if it is none."""
+    words = "".join(char if char.isalpha() else " " for char in text.casefold()).split()
+    if NUMBERS.keys().isdisjoint(words):
+        return ""  # without compiling a pattern
     for place, form in enumerate(FORMS):
         match = form.fullmatch(text)
         if match is None or match["b"].casefold() not in NUMBERS:

@@ -17,6 +17,7 @@ import pyarrow as pa
 
 from .. import kernels
 from ..declaration.codes import MissingCode
+from ..declaration.patterns import late
 from ..kernels.buffers import may_be_missing, writable
 from ..kernels.reference import numbers
 from ..kernels.spans import Cells
@@ -38,6 +39,8 @@ from .signs import sign_in_front
 CURRENCY = tuple(sign.encode("utf-8") for sign in "€$£¥₹₺₽₪")
 SPACES = tuple(sign.encode("utf-8") for sign in (" ", "\t", "\u00a0", "\u202f", "\u2009"))
 QUOTES = tuple(sign.encode("utf-8") for sign in ("'", "\u2019"))
+NUMERAL = "0123456789+-eE"
+"""What stands in numerals, apart from a decimal mark."""
 
 
 NONE = np.zeros(0, np.int64)
@@ -291,12 +294,13 @@ def _one_by_one(cells: Cells, rule: Rule) -> tuple[np.ndarray, Flags, int, int]:
         return values, good, 0, 0
     mark = re.escape(rule.decimal)
     lead = "(?!0[0-9])" if rule.strict else ""
-    form = re.compile(rf"[+-]?{lead}([0-9]+{mark}?[0-9]*|{mark}[0-9]+)([eE][+-]?[0-9]+)?")
+    form = late(rf"[+-]?{lead}([0-9]+(?:{mark}[0-9]*)?|{mark}[0-9]+)([eE][+-]?[0-9]+)?")
     texts = kernels.texts(cells.buffer, cells.starts, cells.ends).to_pylist()
+    usual = f"{NUMERAL}{rule.decimal}"
     decimals = inexact = 0
     for index, text in enumerate(texts):
         plain = _plain_text(text, rule)
-        if form.fullmatch(plain):
+        if not plain.strip(usual) and form.fullmatch(plain):
             standard = plain.replace(rule.decimal, ".")
             scale = rule.implied if rule.implied and not set(".eE") & set(standard) else 0
             values[index], good[index] = float(f"{standard}e-{scale}" if scale else standard), True

@@ -279,11 +279,17 @@ def impossible(words: Sequence[str], rule: Rule) -> set[str]:
     The cells hold neither well-known marks nor the texts of codes.
     """
     words = words[:GLANCE]
-    starts = {} if rule.format else ISO_STARTS
-    digits = all(word[:1].isdigit() for word in words)
-    found = {
-        kind for kind, start in starts.items() if not (digits and all(map(start.match, words)))
-    }
+    dashed = all(word[4:5] == "-" for word in words)  # most columns need no pattern
+    colons = all(":" in word[1:3] for word in words)
+    found = (
+        set()
+        if rule.format
+        else {
+            kind
+            for kind, start in ISO_STARTS.items()
+            if not (colons if kind == "time" else dashed) or not all(map(start.match, words))
+        }
+    )
     decimal, grouping = rule.decimal, rule.grouping
     if not (rule.sign or rule.flags or rule.takes_flag or NO_NUMERAL & {decimal, grouping}):
         marks = decimal != grouping and any(word.count(decimal) > 1 for word in words)

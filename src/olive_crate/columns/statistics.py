@@ -23,7 +23,7 @@ from ..kernels.types import Ints
 from .convert import TypedBlock
 from .rule import DIGIT, FIRST_MARK, MISSING_MARKS, Converted, Rule, base, thinkable, words_of
 from .suggestions import Scale, Watch
-from .written import NUMBERLIKE, all_digits, numberlike, written
+from .written import all_digits, is_numberlike, numberlike, written
 
 MARKS = frozenset(MISSING_MARKS)
 LONGEST_MARK = max(len(mark.encode("utf-8")) for mark in MISSING_MARKS)
@@ -79,7 +79,7 @@ class Obstacles(msgspec.Struct, eq=False):
 
     def _add_one(self, text: str, count: int, rows: Ints) -> None:
         """Count one text; its first rows are kept, if it is one of the first texts."""
-        self.odd += 0 if NUMBERLIKE.fullmatch(text) else count
+        self.odd += 0 if is_numberlike(text) else count
         if text not in self.texts and len(self.texts) >= TRACKED:
             return
         seen, first = self.texts.get(text, (0, []))

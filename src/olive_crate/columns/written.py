@@ -50,7 +50,9 @@ WITH_UNIT = late(
 """A number with a sign of currency or percent."""
 CLOCK = late(r"(\d{1,2}):\d{2}(:\d{2})?")
 TWELVE_HOURS = late(r"\d{1,2}:\d{2}(:\d{2})? [AaPp][Mm]")
-NUMBERLIKE = late(r"[+-]?[\d.,'’ \u00a0\u202f]*\d[.,]?")
+LONGEST_DATE = 40
+"""Longer texts are no dates, however the months are called."""
+WITHIN_NUMBERS = dict.fromkeys(map(ord, ".,'’ \u00a0\u202f"))
 
 
 @lru_cache(maxsize=4096)
@@ -59,14 +61,14 @@ def date_kinds(text: str) -> tuple[str, ...]:
 
     Where the order of day and month cannot be seen, both are given.
     """
-    if text.isalpha() or not any(map(str.isdigit, text)):
+    if text.isalpha() or len(text) > LONGEST_DATE or not any(map(str.isdigit, text)):
         return ()
-    if match := NUMERIC_DATE.fullmatch(text):
+    if text[0].isdigit() and (match := NUMERIC_DATE.fullmatch(text)):
         mark, year, clock, seconds = match.groups()
         tail = f"{mark}{'%Y' if len(year) == 4 else '%y'}{_clock(clock, seconds)}"
         kind = "datetime" if clock else "date"
         return (f"{kind}|%d{mark}%m{tail}", f"{kind}|%m{mark}%d{tail}")
-    if match := YEAR_FIRST.fullmatch(text):
+    if text[:4].isdigit() and (match := YEAR_FIRST.fullmatch(text)):
         mark, clock, seconds = match.groups()
         kind = "datetime" if clock else "date"
         return (f"{kind}|%Y{mark}%m{mark}%d{_clock(clock, seconds)}",)
@@ -74,7 +76,7 @@ def date_kinds(text: str) -> tuple[str, ...]:
         return ()
     if kind := date_kind(text):
         return (kind,)
-    if match := TWELVE_HOURS.fullmatch(text):
+    if text[-1] in "Mm" and (match := TWELVE_HOURS.fullmatch(text)):
         return ("time|%I:%M:%S %p" if match.group(1) else "time|%I:%M %p",)
     return ()
 
@@ -158,7 +160,14 @@ def numberlike(words: Sequence[str]) -> bool:
     """Are nearly all of these numbers, in whatever way of marking decimals and groups?"""
     others = 0
     for word in words:
-        others += word[:1].isalpha() or not NUMBERLIKE.fullmatch(word)
+        others += word[:1].isalpha() or not is_numberlike(word)
         if others >= 0.1 * len(words):
             return False
     return bool(words)
+
+
+def is_numberlike(word: str) -> bool:
+    """A sign, digits with marks and blanks among them, and a mark behind them or none."""
+    digits = word[1:] if word[:1] in ("+", "-") else word
+    digits = digits[:-1] if digits[-1:] in (".", ",") else digits
+    return digits[-1:].isdecimal() and digits.translate(WITHIN_NUMBERS).isdecimal()

@@ -18,8 +18,8 @@ from ..formats.packed import Packing, unpack_file
 from ..formats.set_packing import pack_to_file
 from ..plan.model import Decisions
 from ..plan.toml_write import write_plan
-from ..reading.loading import source_named
 from ..reading.packing import pack_source
+from ..reading.preparing import source_named
 from ..sources.folder import Folder
 from ..sources.locking import locked
 from ..sources.writing import write_whole

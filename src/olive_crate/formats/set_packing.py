@@ -251,7 +251,7 @@ def update_set(
         raise SourceError(f"{folder}: there is no packed set to bring up to date")
     settled = plan or plan_of(folder, old, trust)
     if files is None:
-        from ..reading.loading import source_named
+        from ..reading.preparing import source_named
 
         named = source_named(settled, settled, {})
         files = named.files or Files([member_of(named.source)])

@@ -173,6 +173,13 @@ class Decisions(msgspec.Struct, frozen=True, omit_defaults=True):
     evidence: tuple[Evidence, ...] = ()
     """What drafted decisions rest on; written as comments, not as keys."""
 
+    @classmethod
+    def of(cls, decisions: Decisions) -> Self:
+        """The same decisions as a value of this class."""
+        if isinstance(decisions, cls):
+            return decisions
+        return cls(**{key: getattr(decisions, key) for key in Decisions.__struct_fields__})
+
     def variable(self, name: str) -> Variable:
         """The declaration of one variable; `PlanError` with the nearest name if there is none."""
         known = [each.name for each in self.variables]
@@ -272,6 +279,9 @@ def _data_rows(given: Any, at: str) -> str | None:
             f'{at}: expected "first..last", such as "8..294", "6.." or "6..-2", got {given!r}'
         ) from None
     return given
+
+
+NOTHING_DECIDED = Decisions()
 
 
 def with_option(plan: Decisions, name: str, option: Option, value: Any, at: str) -> Decisions:

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import os
 import time
 from collections.abc import Mapping
-from pathlib import Path
 from typing import Any
 
 import msgspec
@@ -18,20 +16,13 @@ from ..columns.whole_texts import WholeTexts
 from ..dataset.model import PlainDataset
 from ..dataset.receipt import CellCounts
 from ..declaration.variable import Variable
-from ..errors import SourceError, several
 from ..kernels.spans import RowNumbers, chained, gathered
 from ..layouts.base import Block, SourceLayout
-from ..plan.model import Decisions, with_options
-from ..plan.options import OPTIONS
-from ..sources.addresses import is_address, is_web, kept_address
-from ..sources.file_sets import files as files_named
-from ..sources.file_sets import files_in
-from ..sources.opening import is_set, open_source, recognised
-from ..sources.sets import PATTERN, PLAN_FILE, Files, HoldsSeveral
-from ..sources.source import Source
+from ..plan.model import Decisions
 from ..workers import Progress, Workers
-from .preparing import ColumnReader, Reading, prepare, promise_check
-from .receipts import decided, note_changed, receipt_of
+from .decided import decided
+from .preparing import ColumnReader, Reading, prepare, promise_check, source_named
+from .receipts import note_changed, receipt_of
 from .single_pass import reread, run, with_fallback, workers_for
 
 
@@ -149,100 +140,3 @@ def _drafted_variable(column: ColumnReader) -> Variable:
     shared = len(column.search.rule.codes) - len(column.variable.missing)
     own = len(variable.missing) - shared
     return msgspec.structs.replace(variable, missing=variable.missing[:own])
-
-
-class Named(msgspec.Struct, frozen=True):
-    """What a call names: one source, or the files of a set; and the plan to read by."""
-
-    one: Source | None
-    files: Files | None
-    plan: Decisions
-
-    @property
-    def source(self) -> Source:
-        """The one source. Raises `SourceError` for a set, where one is asked for."""
-        if self.one is None:
-            raise SourceError(f"{several(len(self.files or ()), 'file')}, where one is asked for")
-        return self.one
-
-
-def source_named(source: Any, plan: Decisions, options: Mapping[str, Any]) -> Named:
-    """The source, or the set of files, that is meant, and the plan with the options laid over it.
-
-    `source` may be a plan, whose own source is then read.
-    """
-    if isinstance(source, (str, Path)) and str(source).endswith(PLAN_FILE):
-        from ..plan.toml_read import read_decisions
-
-        source = read_decisions(Path(source))
-    given = source
-    if isinstance(source, Decisions):
-        plan = with_options(source, options, OPTIONS)
-        given = plan.source_path()
-    else:
-        plan = with_options(plan, options, OPTIONS)
-    one, files = opened_or_set(given, plan, by_user=given is source or plan.reach is None)
-    if given is source:
-        plan = _from_here(plan, source, files)
-    if one is not None and one.sheet and plan.sheet.sheet is None:
-        section = msgspec.structs.replace(plan.sheet, sheet=one.sheet)
-        plan = msgspec.structs.replace(plan, sheet=section)
-    if plan.fixed.fields is not None:
-        from .dictionaries.applying import with_dictionary  # which reads tables by this very room
-
-        plan = with_dictionary(plan)
-    return Named(one, files, plan)
-
-
-def opened_or_set(
-    given: Any, plan: Decisions, by_user: bool = True
-) -> tuple[Source | None, Files | None]:
-    """One source, opened; or the files of a set. `by_user` is false for what a plan file names."""
-    files = None
-    try:
-        if is_set(given):
-            files = files_named(given)
-        else:
-            copied = plan.source.keep_copy and isinstance(given, str) and is_web(given)
-            opened = _copied(given, plan) if copied else open_source(given, by_user, plan.limits)
-    except HoldsSeveral as held:
-        files = files_in(held.name, held.members)
-    if files is not None and not by_user and plan.reach is not None:
-        paths = [each.source for each in files if isinstance(each.source, str)]
-        for path in paths:  # a link in the folder may lead out of it
-            if not is_address(path):
-                plan.reach.check(os.path.abspath(path))
-    sheet = plan.sheet.sheet
-    if isinstance(sheet, tuple) or (isinstance(sheet, str) and PATTERN.search(sheet)):
-        from .sets.sheets import sheets_of
-
-        files = sheets_of(files if files is not None else files_named([opened]), sheet)
-    return (opened, None) if files is None else (None, files)
-
-
-def _copied(address: str, plan: Decisions) -> Source:
-    """A file on the web, of which the plan keeps a copy."""
-    from ..sources.copies import with_copy
-
-    return recognised(with_copy(address, plan.base or Path()), plan.limits)
-
-
-def _from_here(plan: Decisions, source: Any, files: Files | None) -> Decisions:
-    """The plan with the source that a call names, as far as that can be written down."""
-    replace = msgspec.structs.replace
-    if files is not None and not isinstance(source, (str, Path)) and plan.source.paths is None:
-        named = replace(plan.source, path=None, paths=files.given or None)
-        return replace(plan, source=named, base=None, reach=None)
-    if isinstance(source, (str, Path)):
-        path = kept_address(str(source)) if "://" in str(source) else str(source)
-        named = replace(plan.source, path=path, paths=None)
-        return replace(plan, source=named, base=None, reach=None)
-    return plan
-
-
-def source_and_plan(
-    source: Any, plan: Decisions, options: Mapping[str, Any]
-) -> tuple[Source, Decisions]:
-    """The one source that is meant, and the plan with the options laid over it."""
-    named = source_named(source, plan, options)
-    return named.source, named.plan

@@ -6,7 +6,6 @@ once. Types shown here are those of the rows looked at; the whole file decides w
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Any, ClassVar
 
 import msgspec
@@ -32,9 +31,8 @@ from ..plan.fields import Field
 from ..plan.model import Decisions
 from ..sources.source import Source
 from ..views import Worded
-from .loading import source_named
+from .decided import decided
 from .preparing import Reading, prepare
-from .receipts import decided
 
 CASES, CASES_LOOKED_AT = 3, 500
 """Cases that are shown, and by which types are judged."""
@@ -96,10 +94,8 @@ class Look(Worded, msgspec.Struct, frozen=True):
         return plain
 
 
-def look(source: Any, plan: Decisions, options: Mapping[str, Any]) -> Look:
+def look(opened: Source, plan: Decisions) -> Look:
     """Show how a source begins and ends and how it would be read."""
-    named = source_named(source, plan, options)
-    opened, plan = named.source, named.plan
     if not (opened.workbook or opened.form) and (opened.size == 0 or not opened.head(1)):
         return _empty(opened)
     tables = tables_to_choose(opened, plan)

@@ -30,8 +30,8 @@ from ..plan.model import Decisions
 from ..sources.source import Source
 from ..workers import Progress, Workers
 from .cell_counts import counts_of
-from .loading import loaded, source_named
-from .preparing import Reading, prepare, promise_check
+from .loading import loaded
+from .preparing import Reading, prepare, promise_check, source_named
 from .receipts import receipt_of
 from .single_pass import run, with_fallback
 

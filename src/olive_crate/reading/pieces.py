@@ -30,7 +30,8 @@ from ..kernels.spans import FILE_BITS, RowNumbers, chained, gathered
 from ..plan.model import Decisions
 from ..sources.sets import Files, Member
 from ..workers import Progress
-from .loading import draft, source_named
+from .loading import draft
+from .preparing import source_named
 from .sets.differences import FileFound
 from .sets.one_file import limited, prepared
 from .sets.survey import Survey, survey

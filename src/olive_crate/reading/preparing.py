@@ -1,10 +1,13 @@
-"""The columns of a source matched with the declarations of a plan, before a cell is read."""
+"""What has to be known before a cell is read: the source that a call names, the plan to read it by,
+and the columns matched with the plan's declarations."""
 
 from __future__ import annotations
 
+import os
 import re
 from collections.abc import Callable, Mapping, Sequence
-from typing import TYPE_CHECKING, cast
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, cast
 
 import msgspec
 import pyarrow as pa
@@ -12,34 +15,130 @@ import pyarrow as pa
 from ..columns.flags import flag_variable
 from ..columns.outcome import Outcome, flag_search, search_for
 from ..columns.search import TypeSearch
-from ..dataset.model import PlainDataset
 from ..declaration.patterns import late
 from ..declaration.promises import CLOSING, Promised, checkable
 from ..declaration.variable import NUMERIC, Type, Variable
-from ..errors import PlanError, nearest, several
-from ..evidence import (
-    ClosingRows,
-    Evidence,
-    Example,
-    MovedColumns,
-    Note,
-    PromiseNotChecked,
-    UndeclaredColumns,
-)
+from ..errors import PlanError, SourceError, nearest, several
+from ..evidence import ClosingRows, Evidence, Example, Note, PromiseNotChecked
 from ..kernels.types import Ints
 from ..layouts.base import SourceLayout, Tally
 from ..layouts.text.cells import unique_names
-from ..plan.declaring import called, with_heading
-from ..plan.model import Decisions, DelimitedSection
-from ..plan.naming import ordered, plain_names
+from ..plan.model import Decisions, DelimitedSection, with_options
+from ..plan.naming import ordered
+from ..plan.options import OPTIONS
 from ..plan.selecting import resolve
+from ..sources.addresses import is_address, is_web, kept_address
+from ..sources.file_sets import files as files_named
+from ..sources.file_sets import files_in
+from ..sources.opening import is_set, open_source, recognised
+from ..sources.sets import PATTERN, PLAN_FILE, Files, HoldsSeveral
+from ..sources.source import Source
 
 if TYPE_CHECKING:
+    from ..dataset.model import PlainDataset
     from .promises import PromiseCheck
 
+    Read = Callable[[SourceLayout], PlainDataset]
+
 DATE_FORM = late(r"([dmyhsj]{1,4}[-./: ]?){2,6}", re.IGNORECASE)
-Read = Callable[[SourceLayout], PlainDataset]
 BRACKETS = {("(", ")"), ("[", "]")}
+
+
+class Named(msgspec.Struct, frozen=True):
+    """What a call names: one source, or the files of a set; and the plan to read by."""
+
+    one: Source | None
+    files: Files | None
+    plan: Decisions
+
+    @property
+    def source(self) -> Source:
+        """The one source. Raises `SourceError` for a set, where one is asked for."""
+        if self.one is None:
+            raise SourceError(f"{several(len(self.files or ()), 'file')}, where one is asked for")
+        return self.one
+
+
+def source_named(source: Any, plan: Decisions, options: Mapping[str, Any]) -> Named:
+    """The source, or the set of files, that is meant, and the plan with the options laid over it.
+
+    `source` may be a plan, whose own source is then read.
+    """
+    if isinstance(source, (str, Path)) and str(source).endswith(PLAN_FILE):
+        from ..plan.toml_read import read_decisions
+
+        source = read_decisions(Path(source))
+    given = source
+    if isinstance(source, Decisions):
+        plan = with_options(source, options, OPTIONS)
+        given = plan.source_path()
+    else:
+        plan = with_options(plan, options, OPTIONS)
+    one, files = opened_or_set(given, plan, by_user=given is source or plan.reach is None)
+    if given is source:
+        plan = _from_here(plan, source, files)
+    if one is not None and one.sheet and plan.sheet.sheet is None:
+        section = msgspec.structs.replace(plan.sheet, sheet=one.sheet)
+        plan = msgspec.structs.replace(plan, sheet=section)
+    if plan.fixed.fields is not None:
+        from .dictionaries.applying import with_dictionary  # which reads tables by this very room
+
+        plan = with_dictionary(plan)
+    return Named(one, files, plan)
+
+
+def opened_or_set(
+    given: Any, plan: Decisions, by_user: bool = True
+) -> tuple[Source | None, Files | None]:
+    """One source, opened; or the files of a set. `by_user` is false for what a plan file names."""
+    files = None
+    try:
+        if is_set(given):
+            files = files_named(given)
+        else:
+            copied = plan.source.keep_copy and isinstance(given, str) and is_web(given)
+            opened = _copied(given, plan) if copied else open_source(given, by_user, plan.limits)
+    except HoldsSeveral as held:
+        files = files_in(held.name, held.members)
+    if files is not None and not by_user and plan.reach is not None:
+        paths = [each.source for each in files if isinstance(each.source, str)]
+        for path in paths:  # a link in the folder may lead out of it
+            if not is_address(path):
+                plan.reach.check(os.path.abspath(path))
+    sheet = plan.sheet.sheet
+    if isinstance(sheet, tuple) or (isinstance(sheet, str) and PATTERN.search(sheet)):
+        from .sets.sheets import sheets_of
+
+        files = sheets_of(files if files is not None else files_named([opened]), sheet)
+    return (opened, None) if files is None else (None, files)
+
+
+def _copied(address: str, plan: Decisions) -> Source:
+    """A file on the web, of which the plan keeps a copy."""
+    from ..sources.copies import with_copy
+
+    return recognised(with_copy(address, plan.base or Path()), plan.limits)
+
+
+def _from_here(plan: Decisions, source: Any, files: Files | None) -> Decisions:
+    """The plan with the source that a call names, as far as that can be written down."""
+    replace = msgspec.structs.replace
+    if files is not None and not isinstance(source, (str, Path)) and plan.source.paths is None:
+        named = replace(plan.source, path=None, paths=files.given or None)
+        return replace(plan, source=named, base=None, reach=None)
+    if isinstance(source, (str, Path)):
+        path = kept_address(str(source)) if "://" in str(source) else str(source)
+        named = replace(plan.source, path=path, paths=None)
+        return replace(plan, source=named, base=None, reach=None)
+    return plan
+
+
+def source_and_plan(
+    source: Any, plan: Decisions, options: Mapping[str, Any]
+) -> tuple[Source, Decisions]:
+    """The one source that is meant, and the plan with the options laid over it."""
+    named = source_named(source, plan, options)
+    return named.source, named.plan
 
 
 def prepare(
@@ -57,12 +156,16 @@ def prepare(
     if columns is not None:
         notes = []
     elif plan.variables:
+        from .fitting import columns_of, notes_on
+
         columns = columns_of(plan, names, found.headings, found.source.name)
         notes = [*notes, *notes_on(plan, columns, names)]
     else:
         columns = {}
     variables = matched(found, names, columns)
     if plan.plain_names:
+        from .fitting import made_plain
+
         longest = None if plan.plain_names is True else int(plan.plain_names)
         variables, taken = made_plain(variables, columns, longest)
         notes += taken
@@ -154,122 +257,12 @@ def matched(
     return variables
 
 
-def made_plain(
-    variables: Sequence[Variable], by_column: dict[int, Variable], longest: int | None
-) -> tuple[list[Variable], Sequence[Note]]:
-    """Variables under plain names, apart from those that the plan itself names."""
-    own = [each.name for index, each in enumerate(variables) if index in by_column]
-    free = [index for index in range(len(variables)) if index not in by_column]
-    made, notes = plain_names([*own, *(variables[each].heading for each in free)], longest)
-    changed = list(variables)
-    for index, name in zip(free, made[len(own) :], strict=True):
-        if name != changed[index].name:
-            changed[index] = called(with_heading(changed[index]), name)
-    return changed, notes
-
-
 def _bare(unit: str) -> str | None:
     """A unit without the brackets around it; a form of dates (`dd.mm.yyyy`) is not a unit."""
     wrapped = len(unit) > 2 and (unit[0], unit[-1]) in BRACKETS
     bare = unit[1:-1].strip() if wrapped else unit
-    return None if DATE_FORM.fullmatch(bare) else bare or None
-
-
-def columns_of(
-    plan: Decisions, names: Sequence[str], headings: Sequence[str], source: str
-) -> dict[int, Variable]:
-    """The declared variable of each column that has one, by its heading, else by its name.
-
-    Raises `PlanError` with all differences if a declared variable has no column.
-    """
-    found, lost = placed(plan, names, headings)
-    if lost:
-        raise PlanError(differences(source, lost, found, names))
-    return found
-
-
-def placed(
-    plan: Decisions, names: Sequence[str], headings: Sequence[str]
-) -> tuple[dict[int, Variable], list[Variable]]:
-    """The declared variable of each column that has one, and those without a column.
-
-    Raises `PlanError` for a variable of several headings of which two are there.
-    """
-    places = {name: index for index, name in reversed(list(enumerate(names)))}
-    by_heading = {each: index for index, each in reversed(list(enumerate(headings))) if each}
-    found: dict[int, Variable] = {}
-    lost: list[Variable] = []
-    beside = {flag_variable(each).name for each in plan.variables if each.flags}
-    for variable in plan.variables:
-        if variable.name in beside and variable.name not in places:
-            continue
-        if variable.name in (plan.file_as, plan.row_as):
-            continue
-        index = places.get(variable.name)
-        if variable.from_ is not None:
-            heading = _heading_in(variable, by_heading)
-            own = index is not None and index not in found and headings[index] == heading
-            index = index if own else by_heading.get(heading, places.get(heading))
-        if index is None or index in found:
-            lost.append(variable)
-        else:
-            found[index] = variable
-    return found, lost
-
-
-def _heading_in(variable: Variable, by_heading: dict[str, int]) -> str:
-    """Which of its headings a variable has in a file."""
-    there = [each for each in variable.headings if each in by_heading]
-    if len(there) > 1:
-        listed = " and ".join(f'"{each}"' for each in there)
-        raise PlanError(
-            f'"{variable.name}": the file has {listed}; only one of several headings may be there'
-        )
-    return there[0] if there else variable.heading
-
-
-def differences(
-    source: str, lost: Sequence[Variable], found: dict[int, Variable], names: Sequence[str]
-) -> str:
-    """One report of everything that keeps the plan from fitting."""
-    free = [name for index, name in enumerate(names) if index not in found]
-    if len(lost) == 1:
-        return f'{source}: no column is named "{lost[0].heading}"{_meant(lost[0], free or names)}'
-    lines = [f"{source}: {several(len(lost), 'declared variable')} without a column"]
-    lines += [f'  "{each.heading}"{_meant(each, free)}' for each in lost[:20]]
-    if len(lost) > 20:
-        lines.append(f"  and {len(lost) - 20} more")
-    if free:
-        shown = ", ".join(f'"{name}"' for name in free[:12])
-        lines.append(f"columns that the plan does not mention: {shown}{' …' * (len(free) > 12)}")
-    lines.append("rename them in the plan (from), or take the variables out of it")
-    return "\n".join(lines)
-
-
-def _meant(variable: Variable, names: Sequence[str]) -> str:
-    from difflib import get_close_matches
-
-    folded = {name.casefold(): name for name in names}
-    close = get_close_matches(variable.heading.casefold(), folded, n=1, cutoff=0.6)
-    if close:
-        return f'; did you mean "{folded[close[0]]}"?'
-    shown = ", ".join(f'"{name}"' for name in names[:12])
-    return f"; the columns are {shown}{' …' * (len(names) > 12)}" if names else ""
-
-
-def notes_on(plan: Decisions, found: dict[int, Variable], names: Sequence[str]) -> list[Note]:
-    """What differs without being an error."""
-    notes: list[Note] = []
-    free = [name for index, name in enumerate(names) if index not in found]
-    if plan.variables and plan.listed and free:
-        notes.append(UndeclaredColumns(names=tuple(free)))
-    order = {id(each): place for place, each in enumerate(plan.variables)}
-    places = [order[id(found[index])] for index in sorted(found)]
-    if plan.listed and places != sorted(places):
-        as_planned = zip(sorted(found), places, sorted(places), strict=True)
-        moved = tuple(found[index].name for index, own, other in as_planned if own != other)
-        notes.append(MovedColumns(names=moved))
-    return notes
+    is_form = not bare.lower().strip("dmyhsj-./: ") and DATE_FORM.fullmatch(bare)
+    return None if is_form else bare or None
 
 
 class ColumnReader(msgspec.Struct, eq=False, gc=False):

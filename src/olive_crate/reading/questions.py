@@ -21,6 +21,7 @@ from ..evidence import EncodingFound, SuspectedCodes, TextBecause
 from ..kernels.types import Flags, Ints
 from ..plan.model import Decisions
 from . import loading
+from .preparing import source_named
 from .settling import Case, OpenPoint, without_declarations
 from .settling import open_points as points_of
 
@@ -95,7 +96,7 @@ def _with_readings(point: OpenPoint, plan: Decisions, nothing: Decisions) -> Ope
     if not isinstance(point.evidence, EncodingFound):
         return point
     try:
-        source = loading.source_named(plan, nothing, {}).source
+        source = source_named(plan, nothing, {}).source
         words = WORD.findall(source.head(HEAD)) if source is not None else []
     except OliveCrateError:
         return point

@@ -15,26 +15,17 @@ from ..dataset.receipt import NO_PROBLEMS, CellCounts, Problems, Receipt
 from ..errors import Advice, SourceError
 from ..evidence import (
     CutCharacters,
-    Evidence,
     IncompleteRecord,
-    Mend,
     Note,
-    RepeatedHeading,
     SourceChanged,
-    SuspectedCodes,
-    UncoveredPositions,
 )
 from ..layouts.base import Tally
 from ..plan.model import Decisions
+from .decided import decided
 from .preparing import Reading
-from .settling import without_settled
-from .single_pass import proven
-from .variable_evidence import about_variable, with_others
 
 TABLES = ("query", "page", "feed", "frame")
 """Layouts that are no text."""
-MOST_ROWS = 20
-"""Row numbers that are kept as examples."""
 
 
 def receipt_of(
@@ -165,50 +156,3 @@ def _fixed_settings(plan: Decisions) -> dict[str, str]:
         kind = fixed.record_type
         settings["record_type"] = f"{kind.start}-{kind.end}={kind.take}"
     return settings
-
-
-def decided(reading: Reading, with_variables: bool = True) -> list[Evidence]:
-    """What was decided without being asked, about the source and its variables."""
-    found, tally, with_rows = reading.found, reading.tally, reading.with_rows
-    evidence = [
-        each if tally.stopped or all(shown.row >= 0 for shown in each.examples) else with_rows(each)
-        for each in (proven(reading) if reading.proof is not None else found.evidence)
-    ]
-    evidence += _uncovered(reading) if tally.outside else []
-    evidence += [_repeated(reading)] if tally.repeated.count else []
-    if with_variables:
-        about = [each for column in reading.columns for each in about_variable(column)]
-        suspected = any(isinstance(each, SuspectedCodes) for each in about)
-        evidence += with_others(about) if suspected else about
-    settled = found.plan.settled
-    return without_settled(evidence, settled) if settled else evidence
-
-
-def _repeated(reading: Reading) -> Evidence:
-    """The heading occurs again within the data."""
-    repeated = reading.tally.repeated
-    skipped = reading.found.layout.skip_repeated
-    return RepeatedHeading(
-        value="skip" if skipped else "keep",
-        rows=tuple(repeated.first[:MOST_ROWS]),
-        supporting=repeated.count,
-        certain=skipped,
-        mend=None if skipped else Mend({"rows": {"repeated": "skip"}}),
-    )
-
-
-def _uncovered(reading: Reading) -> list[Evidence]:
-    """Positions that no field covers and that hold something all the same."""
-    several = (reading.found.plan.fixed.lines_per_record or 1) > 1
-    return [
-        UncoveredPositions(
-            value=f"{first}-{end or ''}",
-            first=first,
-            end=end,
-            line=line if several else 0,
-            rows=tuple(rows.first[:MOST_ROWS]),
-            against=rows.count,
-            certain=False,
-        )
-        for (line, first, end), rows in reading.tally.outside.items()
-    ]

@@ -22,6 +22,7 @@ from ..plan import declaring
 from ..plan.model import Decisions, SheetSection, with_options
 from ..plan.options import OPTIONS
 from ..views import Worded
+from .decided import without_settled
 
 
 class Proposal(msgspec.Struct, frozen=True):
@@ -228,19 +229,3 @@ def _chosen(point: OpenPoint, answer: int | str) -> Proposal:
     known = ", ".join(f'"{each.value or each.kind}"' for each in point.proposals)
     many = len(point.proposals)
     raise PlanError(f"there is no answer {answer!r}; known are 1 to {many}, or {known}")
-
-
-def without_settled(evidence: list[Evidence], settled: tuple[Settled, ...]) -> list[Evidence]:
-    """The evidence, with what a plan has settled marked as answered."""
-    if not settled:
-        return evidence
-    known = set(settled)
-    return [
-        msgspec.structs.replace(each, answered=True)
-        if not each.certain
-        and not known.isdisjoint(
-            Settled(each.about, each.variable, answer) for answer in (each.value, KEEP)
-        )
-        else each
-        for each in evidence
-    ]

@@ -22,7 +22,7 @@ from ..columns.rule import base
 from ..columns.search import TypeSearch
 from ..dataset.receipt import PROBLEMS_WRITTEN
 from ..errors import Advice, LayoutError, UnreadableError, with_article
-from ..evidence import DecimalMark, Evidence, Example, FellBack, GroupingMark
+from ..evidence import DecimalMark, Example, FellBack
 from ..kernels.spans import listed
 from ..kernels.types import Forecast, Ints
 from ..layouts.base import Before, Block, Hands, SourceLayout, Tally
@@ -296,20 +296,3 @@ def _proof(decimal: str, grouping: str) -> re.Pattern[str]:
         group = re.escape(grouping)
         ways += [rf"\d{{1,3}}({group}\d{{3}}){{2,}}", rf"\d{{1,3}}({group}\d{{3}})+{point}\d*"]
     return re.compile(rf"[+-]?({'|'.join(ways)})")
-
-
-def proven(reading: Reading) -> list[Evidence]:
-    """The evidence about the source, with the number that shows which mark is which."""
-    settled = {
-        "proven": True,
-        "supporting": 1,
-        "examples": (reading.proof,),
-        "certain": True,
-        "alternatives": (),
-    }
-    return [
-        msgspec.structs.replace(each, **settled)
-        if isinstance(each, (DecimalMark, GroupingMark))
-        else each
-        for each in reading.found.evidence
-    ]

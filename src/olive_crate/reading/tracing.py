@@ -37,8 +37,7 @@ from ..layouts.registry import find_layout
 from ..plan.model import Decisions
 from ..sources.opening import open_source
 from ..sources.source import Source
-from .loading import opened_or_set
-from .preparing import ColumnReader, prepare
+from .preparing import ColumnReader, opened_or_set, prepare
 from .sets.survey import find_file
 
 NEAR = 5

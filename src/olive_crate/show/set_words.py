@@ -4,14 +4,17 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from .. import evidence as ev
-from ..dataset.receipt import Receipt
-from ..dataset.update import Update
 from ..errors import several
-from ..sources.sets import Files
 from .claim import claim_of
 from .text import WIDTH, cut, mark_words, size_words, table, visible, wrapped
+
+if TYPE_CHECKING:
+    from ..dataset.receipt import Receipt
+    from ..dataset.update import Update
+    from ..sources.sets import Files
 
 FILES_SHOWN = 40
 READ_SHOWN = 10

@@ -58,7 +58,9 @@ def cleaned(text: str) -> str:
     This is the door that all words go through, whoever has put the text of a file, of its name or
     of a server into them.
     """
-    return text if text.isprintable() else _CONTROLS.sub(lambda match: _visible(match[0]), text)
+    if text.replace("\n", "").isprintable():
+        return text
+    return _CONTROLS.sub(lambda match: _visible(match[0]), text)
 
 
 def width_of(text: str) -> int:

@@ -102,6 +102,9 @@ def _put_together(lines: Sequence[bytes], sign: bytes, every: bool = False) -> l
     """
     made, held, odd = [], [], False
     for line in lines:
+        if not held and sign not in line:  # as most lines
+            made += [line] if every else []
+            continue
         odd ^= bool(line.count(sign) % 2)
         held.append(line)
         if not odd:

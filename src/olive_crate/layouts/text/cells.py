@@ -21,7 +21,12 @@ NUMBER = late(r"[+-]?[€$£]? ?(\d+([.,' \u00a0]\d+)*\.?|[.,]\d+)([eE][+-]?\d+)
 MOMENT = late(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}([T ]\d.*)?|\d{1,2}:\d{2}(:\d{2}.*)?")
 YEAR = late(r"(1[6-9]|20)\d\d")
 ALIKE = str.maketrans("012345678", "9" * 9)
+USUAL_MOMENTS = frozenset(("9999-99-99", "99.99.9999", "99/99/9999", "99:99", "99:99:99"))
+"""Shapes of dates and times that need no pattern; each digit is a 9."""
 MARKS = frozenset(MISSING_MARKS)
+IN_NUMBERS = "9+-$ .,'eE%"
+MOMENT_MARKS = frozenset("-./:")
+"""One of them stands behind the first digits of a date or time."""
 MOSTLY = 0.5
 """A column holds values if more than this share of its cells are values."""
 AROUND = " \u00a0\u202f'’€$£%"
@@ -43,6 +48,11 @@ def _is_value(text: str) -> bool:
     """The same of a text in which digits are not told apart."""
     if text.isdecimal() or text[:1].isalpha():  # known without a pattern
         return text.isdecimal()
+    whole, mark, decimals = text.removeprefix("-").partition("," if "," in text else ".")
+    if (whole.isdecimal() and (decimals.isdecimal() or not mark)) or text in USUAL_MOMENTS:
+        return True
+    if text.isascii() and text.strip(IN_NUMBERS) and not MOMENT_MARKS.intersection(text[1:5]):
+        return False
     return bool(NUMBER.fullmatch(text) or MOMENT.fullmatch(text))
 
 

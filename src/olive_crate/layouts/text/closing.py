@@ -7,7 +7,6 @@ aside for what it lacks: a last case of which only the number is known is a case
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Sequence
 from decimal import Decimal
 from typing import NamedTuple
@@ -19,25 +18,10 @@ from ...evidence import ClosingRows, Example, LeftOutByPosition
 from ...plan.model import Rows
 from ..base import Row
 from .cells import MARKS, Column, column_of, columns_of, is_value, number_of, usual_filled
+from .closing_words import begins_note, is_note_word, is_total_word
 from .heading import example_of
 from .row_kinds import is_prose
 
-TOTAL = late(
-    r"\W*((grand|sub|over-?all|all|gran|gesamt|zwischen|sous|eind)[ -]?)?"
-    r"(totals?|totale|totaux|totaal|totalt|total general|sum|sums|summe|gesamt|insgesamt|somme|"
-    r"somma|suma|soma|som|razem|celkem|yhteensä|means?|averages?|mittelwert|durchschnitt|"
-    r"mittel|moyennes?|media|promedio|média|gemiddelde|medel|snitt|gennemsnit|średnia|keskiarvo)"
-    r"\b([ :.(\d][^,;]{0,30})?",
-    re.IGNORECASE,
-)
-NOTE_WORDS = (
-    r"(sources?|notes?|footnotes?|remarks?|legend|quelle|anmerkung(en)?|hinweis|fonte|nota|fuente|"
-    r"notas|bron|noot|källa|kilde|remarque|lähde|źródło|uwaga)"
-)
-NOTE = late(
-    rf"\W*({NOTE_WORDS}\b\W*[:.\d]|end of (file|data|table|report)\b|©|\(c\) )", re.IGNORECASE
-)
-NOTE_WORD = late(rf"\W*{NOTE_WORDS}\W*", re.IGNORECASE)
 STARRED = late(r"([*†‡]+|\(?\d\))\s*[^\W\d]{3}.*")
 """A footnote: a star or a number in brackets before words."""
 RULE = late(r"[-=_*~]{3,}")
@@ -141,7 +125,7 @@ def left_out_by_position(last: int, tail: Tail, fields: int) -> list[LeftOutByPo
         for row in tail.rows
         if row.number > bound and row.filled and len(above) >= FEWEST_ROWS
         if _is_like(row, columns)
-        and not any(TOTAL.fullmatch(cell.strip()) or NOTE.match(cell) for cell in row.cells)
+        and not any(is_total_word(cell.strip()) or begins_note(cell) for cell in row.cells)
     ]
     if not out:
         return []
@@ -231,12 +215,12 @@ def _kind(tail: Tail, place: int, fields: int) -> str:
     apart = [
         text for text, column in words if not column.fits(text) or column.is_coded_unlike(text)
     ]
-    if any(TOTAL.fullmatch(text) for text in apart):
+    if any(map(is_total_word, apart)):
         return TOTALS
     if apart and len(apart) == len(held) and not _is_record(row, rows):
         return NOTES
     first = row.cells[0].strip()
-    if first in apart and NOTE.match(first) and row.filled < usual_filled(rows):
+    if first in apart and begins_note(first) and row.filled < usual_filled(rows):
         return NOTES  # cut by the delimiters within it
     if (
         words
@@ -258,7 +242,7 @@ def _kind(tail: Tail, place: int, fields: int) -> str:
     if tail.whole is None and beyond and _is_far_beyond(numbers, rows):
         return PERHAPS
     word_first = words[0][0] if words and len(words) == len(held) else ""
-    if word or (word_first and (NOTE_WORD.fullmatch(word_first) or NOTE.match(word_first))):
+    if word or (word_first and (is_note_word(word_first) or begins_note(word_first))):
         return PERHAPS
     return ""
 
@@ -266,9 +250,9 @@ def _kind(tail: Tail, place: int, fields: int) -> str:
 def _is_note(row: Row, words: list[str], apart: list[str], rows: Sequence[Row]) -> bool:
     """Words that say so, where a record would hold other cells as well, or others."""
     short = row.filled < usual_filled(rows)
-    if NOTE.match(words[0]):
+    if begins_note(words[0]):
         return short or bool(apart)
-    if NOTE_WORD.fullmatch(words[0]):
+    if is_note_word(words[0]):
         return bool(apart)
     return len(row.cells) == 1 < usual_filled(rows) and bool(STARRED.fullmatch(words[0]))
 
@@ -280,7 +264,7 @@ def _is_record(row: Row, rows: Sequence[Row]) -> bool:
 
 def _says_total(text: str, column: Column) -> bool:
     """A word for a total in a column of words that does not use it otherwise."""
-    return not column.of_values and text not in column.texts and bool(TOTAL.fullmatch(text))
+    return not column.of_values and text not in column.texts and is_total_word(text)
 
 
 def _sums(

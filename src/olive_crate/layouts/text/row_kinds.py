@@ -9,12 +9,20 @@ from ...declaration.patterns import late
 from ..base import Row
 from .cells import Column, is_value
 
-UNIT = late(
-    r"[(\[].{1,15}[)\]]|%|‰|°[CF]?|[kmcµnh]?[gmlLJW]|t|ha|a|[mck]?m[²³2³]|[kK]?[gG]/\S+|\S{1,8}/\S{1,8}|"
-    r"mEq.*|meq.*|ppm|ppb|min|h|s|d|EUR|USD|GBP|€|\$|£|n|no\.?|score|0\s?[-–]\s?\d+|\d+\s?[-–]\s?\d+|"
-    r"yyyy.*|dd.*|hh.*|date|text|code",
+UNITS = frozenset(
+    (
+        *("%", "‰", "°", "°C", "°F", "t", "ha", "a", "ppm", "ppb", "min", "h", "s", "d", "n", "no"),
+        *("EUR", "USD", "GBP", "€", "$", "£", "no.", "score", "date", "text", "code"),
+        *(f"{size}{unit}" for size in ("", *"kmcµnh") for unit in "gmlLJW"),
+        *(f"{size}m{power}" for size in ("", *"mck") for power in "²³23"),
+    )
 )
-
+"""What stands over numbers as their unit, or over others as what they are."""
+LONGER_UNITS = ("mEq", "meq", "yyyy", "dd", "hh")
+"""How longer ones begin: equivalents, and forms of dates and times."""
+SCALE = late(r"\d+\s?[-–]\s?\d+")
+LONGEST_UNIT, LONGEST_PART = 15, 8
+"""Characters of a unit in brackets, and of one beside a slash."""
 
 FULL_ROW = 0.6
 """A row with this share of the usual cells filled may be the heading; titles fill fewer."""
@@ -62,8 +70,31 @@ def is_units(row: Row, columns: Sequence[Column]) -> bool:
     filled = [cell.strip() for cell in row.cells if cell.strip()]
     if not filled or any(is_value(cell) for cell in filled):
         return False
-    likely = sum(bool(UNIT.fullmatch(cell)) for cell in filled)
+    likely = sum(map(is_unit, filled))
     over_numbers = any(
         cell.strip() and column.of_values for cell, column in zip(row.cells, columns, strict=True)
     )
     return likely >= FULL_ROW * len(filled) and over_numbers
+
+
+def is_unit(cell: str) -> bool:
+    """A unit, a scale (`0-10`), or a form of dates (`dd.mm.yyyy`), with nothing around it."""
+    if cell in UNITS:
+        return True
+    if not cell or "\n" in cell:
+        return False
+    if cell.startswith(LONGER_UNITS) or (cell[0].isdigit() and SCALE.fullmatch(cell)):
+        return True
+    if cell[0] in "([" and cell[-1] in ")]":
+        return 0 < len(cell) - 2 <= LONGEST_UNIT
+    return "/" in cell and len(cell.split()) == 1 and _is_ratio(cell)
+
+
+def _is_ratio(cell: str) -> bool:
+    """One unit for each of another: `mg/kg`."""
+    if cell.lower().startswith(("g/", "kg/")):
+        return len(cell) > cell.index("/") + 1
+    return any(
+        char == "/" and 0 < at <= LONGEST_PART and 0 < len(cell) - at - 1 <= LONGEST_PART
+        for at, char in enumerate(cell)
+    )

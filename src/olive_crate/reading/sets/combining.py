@@ -27,8 +27,8 @@ from ...evidence import (
     TypesDiffer,
 )
 from ...kernels.spans import FILE_BITS, LAST_ROW
+from ..decided import about_variable, with_others
 from ..preparing import ColumnReader
-from ..variable_evidence import about_variable, with_others
 from .differences import NAMED, traits_of
 from .survey import Survey
 

@@ -16,7 +16,7 @@ from ...evidence import Evidence
 from ...plan.model import Decisions
 from ...sources.sets import Files
 from ...workers import Progress
-from ..variable_evidence import with_others
+from ..decided import with_others
 from .combining import Combined, about_files
 from .loading import SetRead, read_set
 from .survey import Survey

@@ -23,6 +23,7 @@ from ...sources.sets import Files, Member
 from ...views import Worded
 from ...workers import Progress
 from ..looking import CASES_LOOKED_AT, Look, look
+from ..preparing import source_named
 from ..single_pass import with_fallback
 from .differences import FileFound, traits_of
 from .one_file import prepared
@@ -105,10 +106,11 @@ def look_at_set(files: Files, plan: Decisions, progress: Progress | None = None)
     types = _usual_types(seen)
     moved = _shares(seen)
     looks = [_file_look(each, usual, made, types, moved) for each in seen]
+    named = source_named(usual.file.source, plan_for(plan, usual.file.member), {})
     return SetLook(
         tuple(looks),
         tuple(each.name for each in made.variables),
-        look(usual.file.source, plan_for(plan, usual.file.member), {}),
+        look(named.source, named.plan),
         tuple(made.evidence),
         tuple(each for each in made.notes if not isinstance(each, NotInFiles)),
         files.size,

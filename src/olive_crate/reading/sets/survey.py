@@ -38,7 +38,8 @@ from ...plan.selecting import resolve
 from ...sources.opening import open_source
 from ...sources.sets import Files, Member
 from ...sources.source import Source
-from ..preparing import differences, made_plain, matched, placed
+from ..fitting import differences, made_plain, placed
+from ..preparing import matched
 from ..single_pass import with_fallback
 from ..source_columns import wanted_names
 from .differences import (

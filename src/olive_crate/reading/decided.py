@@ -1,4 +1,4 @@
-"""What was decided about each variable without being asked."""
+"""What was decided without being asked: about the source, and about each of its variables."""
 
 from __future__ import annotations
 
@@ -12,11 +12,14 @@ from ..columns.outcome import Outcome, writing_of
 from ..columns.rule import base, form
 from ..columns.statistics import MANY_ODD, Obstacles
 from ..declaration.patterns import late
+from ..declaration.settled import KEEP, Settled
 from ..evidence import (
     CodesAsWritten,
+    DecimalMark,
     Evidence,
     Example,
     FormatFound,
+    GroupingMark,
     InexactNumbers,
     LeadingBlanks,
     LeadingZeros,
@@ -25,12 +28,14 @@ from ..evidence import (
     Mend,
     MostlyUnreadable,
     OnlyMarks,
+    RepeatedHeading,
     SuspectedCodes,
     TextBecause,
     TextCount,
     TypeFits,
+    UncoveredPositions,
 )
-from .preparing import ColumnReader
+from .preparing import ColumnReader, Reading
 
 FLAGGED = late(r"[+-]?[\d.,]*\d[.,]?\s*([^\d\s.,+-]{1,3})")
 """A number with a sign of up to three characters behind it."""
@@ -42,8 +47,27 @@ MOSTLY = 0.2
 
 TEXTS_NAMED, CODES_OFFERED = 3, 8
 """Texts in the way of a type that are named, and that are offered as missing codes."""
+MOST_ROWS = 20
+"""Row numbers that are kept as examples."""
 OTHERS_NAMED = 12
 """Other variables with the same suspected codes that are named."""
+
+
+def decided(reading: Reading, with_variables: bool = True) -> list[Evidence]:
+    """What was decided without being asked, about the source and its variables."""
+    found, tally, with_rows = reading.found, reading.tally, reading.with_rows
+    evidence = [
+        each if tally.stopped or all(shown.row >= 0 for shown in each.examples) else with_rows(each)
+        for each in (_proven(reading) if reading.proof is not None else found.evidence)
+    ]
+    evidence += _uncovered(reading) if tally.outside else []
+    evidence += [_repeated(reading)] if tally.repeated.count else []
+    if with_variables:
+        about = [each for column in reading.columns for each in about_variable(column)]
+        suspected = any(isinstance(each, SuspectedCodes) for each in about)
+        evidence += with_others(about) if suspected else about
+    settled = found.plan.settled
+    return without_settled(evidence, settled) if settled else evidence
 
 
 def with_others(evidence: list[Evidence]) -> list[Evidence]:
@@ -284,3 +308,64 @@ def _ranked(obstacles: Obstacles) -> list[TextCount]:
     """The texts in the way, the commonest first."""
     ranked = sorted(obstacles.texts.items(), key=lambda item: -item[1][0])
     return [TextCount(text, count, tuple(rows)) for text, (count, rows) in ranked]
+
+
+def _repeated(reading: Reading) -> Evidence:
+    """The heading occurs again within the data."""
+    repeated = reading.tally.repeated
+    skipped = reading.found.layout.skip_repeated
+    return RepeatedHeading(
+        value="skip" if skipped else "keep",
+        rows=tuple(repeated.first[:MOST_ROWS]),
+        supporting=repeated.count,
+        certain=skipped,
+        mend=None if skipped else Mend({"rows": {"repeated": "skip"}}),
+    )
+
+
+def _uncovered(reading: Reading) -> list[Evidence]:
+    """Positions that no field covers and that hold something all the same."""
+    several = (reading.found.plan.fixed.lines_per_record or 1) > 1
+    return [
+        UncoveredPositions(
+            value=f"{first}-{end or ''}",
+            first=first,
+            end=end,
+            line=line if several else 0,
+            rows=tuple(rows.first[:MOST_ROWS]),
+            against=rows.count,
+            certain=False,
+        )
+        for (line, first, end), rows in reading.tally.outside.items()
+    ]
+
+
+def _proven(reading: Reading) -> list[Evidence]:
+    """The evidence about the source, with the number that shows which mark is which."""
+    settled = {
+        "proven": True,
+        "supporting": 1,
+        "examples": (reading.proof,),
+        "certain": True,
+        "alternatives": (),
+    }
+    return [
+        replace(each, **settled) if isinstance(each, (DecimalMark, GroupingMark)) else each
+        for each in reading.found.evidence
+    ]
+
+
+def without_settled(evidence: list[Evidence], settled: tuple[Settled, ...]) -> list[Evidence]:
+    """The evidence, with what a plan has settled marked as answered."""
+    if not settled:
+        return evidence
+    known = set(settled)
+    return [
+        replace(each, answered=True)
+        if not each.certain
+        and not known.isdisjoint(
+            Settled(each.about, each.variable, answer) for answer in (each.value, KEEP)
+        )
+        else each
+        for each in evidence
+    ]
