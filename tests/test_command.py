@@ -104,6 +104,14 @@ def test_wrong_usage_ends_with_2(command, arguments):
     assert done.returncode == 2 and done.stdout == "" and "Usage:" in done.stderr
 
 
+@pytest.mark.parametrize("name", ["look", "draft", "pack", "codebook", "check"])
+def test_a_misspelt_flag_is_told_with_those_it_may_be(here, survey, name):
+    """Also beside flags that are known, of which alone the parameters are made."""
+    told = here(name, survey, "--decimal", ",", "--delimter", ";")
+    assert told.returncode == 2
+    assert "No such option: --delimter" in told.stderr and "--delimiter" in told.stderr
+
+
 def test_a_wrong_plan_ends_with_1(command, tmp_path):
     (tmp_path / "p.toml").write_text("[rows]\nname = 1\n")
     done = command("pack", "p.toml")

@@ -209,3 +209,22 @@ def test_a_number_with_a_mark_behind_it_is_no_heading(cells, more):
     assert found["net"].values.to_pylist() == [float(cell) for cell in cells * 5]
     without = oc.load("\n".join([*rows, ""]).encode())
     assert len(without) == 10
+
+
+UNITS = ("m3", "m²", "mg/kg", "meq O2/kg", "%", "kg", "(kg)", "[°C]", "0-10", "1 – 5", "ha", "kW")
+NO_UNITS = ("frost", "Lot 7", "olive oil", "m5", "kg net", "harvested", "(a remark of many words)")
+
+
+@pytest.mark.parametrize("unit", UNITS)
+def test_a_row_of_units_over_numbers_is_taken_as_such(unit):
+    text = f"delivery;net\n;{unit}\n" + "".join(f"{row};{row * 3 % 17}\n" for row in range(1, 40))
+    ds = oc.load(text.encode())
+    assert (ds.rows, ds.variables[1].unit) == (39, unit.strip("()[]"))
+
+
+@pytest.mark.parametrize("word", NO_UNITS)
+def test_a_row_of_words_over_numbers_is_data(word):
+    text = f"delivery;net\n;{word}\n" + "".join(f"{row};{row * 3 % 17}\n" for row in range(1, 40))
+    ds = oc.load(text.encode())
+    assert (ds.rows, ds.variables[1].unit) == (40, None)
+    assert ds["net"].why(1) == "unreadable" or ds["net"].values[0].as_py() == word

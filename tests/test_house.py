@@ -269,6 +269,18 @@ def test_small_files_wake_no_heavy_package(demo, name):
     assert told.stdout.splitlines() == ["look []", "draft []", "load []"]
 
 
+@pytest.mark.parametrize("name", SMALL[:2])
+def test_a_look_imports_nothing_that_reads_to_the_end(demo, name):
+    code = (
+        "import sys, olive_crate as oc\n"
+        f"oc.look({str(demo / name)!r})\n"
+        "print(*(each for each in sys.modules if each.startswith('olive_crate.')))"
+    )
+    told = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    needless = {"api.dataset", "dataset.receipt", "reading.loading", "reading.single_pass"}
+    assert not {f"olive_crate.{each}" for each in needless} & set(told.stdout.split())
+
+
 KINDS = {
     "texts": lambda row: f"lot {row % 2999}",
     "all differ": lambda row: f"lot {row}",

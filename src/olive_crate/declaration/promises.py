@@ -14,10 +14,17 @@ from .patterns import late
 
 Scalar = int | float | str
 ROW_RANGE = late(r"(\d*)\.\.(\d*)")
-RELATION = late(r"\s*(?P<left>.+?)\s*(?P<how><=|>=|==|!=|<|>)\s*(?P<right>.+?)\s*")
+RELATION = late(r"(.+?)(<=|>=|==|!=|<|>)(.+)")
 ROW = late(r"row ([1-9]\d*)")
 CLOSING = "closing"
 """A control total that stands in the row that closes the data."""
+
+
+def sides_of(relation: str) -> tuple[str, str, str] | None:
+    """What a relation compares, and how: `net <= gross`; `None` if it is none."""
+    match = RELATION.fullmatch(relation)
+    left, how, right = map(str.strip, match.groups()) if match else ("", "", "")
+    return (left, how, right) if left and right else None
 
 
 class PromisedValues(msgspec.Struct, frozen=True, omit_defaults=True, rename={"from_": "from"}):
@@ -59,7 +66,7 @@ def promised_from(value: Any, at: str = "promised") -> Promised:
     if isinstance(made.rows, str) and not ROW_RANGE.fullmatch(made.rows):
         raise PlanError(f'{at}.rows: expected a number or "first..last", got {made.rows!r}')
     for relation in made.relations:
-        if not RELATION.fullmatch(relation):
+        if sides_of(relation) is None:
             raise PlanError(f'{at}.relations: expected such as "net <= gross", got {relation!r}')
     if isinstance(made.totals, str):
         if made.totals != CLOSING:
@@ -100,8 +107,7 @@ def checkable(
     relations = tuple(
         each
         for each in promised.relations
-        if (match := RELATION.fullmatch(each))
-        and is_kept("relation", [each], (match["left"], match["right"]))
+        if (sides := sides_of(each)) and is_kept("relation", [each], (sides[0], sides[2]))
     )
     given = promised.totals
     totals: dict[str, Scalar] | str = CLOSING

@@ -31,7 +31,7 @@ from ..dataset.promises import (
     Within,
 )
 from ..declaration.patterns import late
-from ..declaration.promises import RELATION, ROW_RANGE, Promised, PromisedValues
+from ..declaration.promises import ROW_RANGE, Promised, PromisedValues, sides_of
 from ..declaration.values import value_text
 from ..declaration.variable import NUMERIC, Variable
 from ..errors import PlanError, nearest
@@ -152,11 +152,11 @@ class PromiseCheck:
             self._note(name, Pattern, present & ~good, rows, texts)
 
     def _relate(self, relation: str, by_name: dict[str, Column], rows: Ints) -> None:
-        match = RELATION.fullmatch(relation)
-        assert match is not None
-        left, right = (self._side(match[side], by_name, relation) for side in ("left", "right"))
+        sides = sides_of(relation)
+        assert sides is not None
+        left, right = (self._side(sides[place], by_name, relation) for place in (0, 2))
         with np.errstate(invalid="ignore"):
-            good = COMPARED[match["how"]](left[0], right[0])
+            good = COMPARED[sides[1]](left[0], right[0])
         self.relations[relation].add(left[1] & right[1] & ~good, rows)
 
     def _side(self, text: str, by_name: dict[str, Column], at: str) -> tuple[Any, Flags]:

@@ -32,7 +32,7 @@ BESIDE = 2
 HEAD = 1 << 20
 """Bytes in which a word beyond ASCII is looked for."""
 MOST_WORDS = 500
-WORD = late(rb"[A-Za-z\x80-\xff]*[\x80-\xff][A-Za-z\x80-\xff]*")
+WORD = late(rb"(?<![A-Za-z\x80-\xff])[A-Za-z]*+[\x80-\xff][A-Za-z\x80-\xff]*")
 AsPlan = Callable[[Decisions], Decisions]
 
 

@@ -7,7 +7,6 @@ from typing import NamedTuple
 
 import msgspec
 
-from ..declaration.patterns import late
 from ..evidence import Evidence, SuspectedCodes
 from .evidence import evidence_line, variable_words
 from .mends import mend_of_several, mend_text
@@ -17,7 +16,7 @@ NAMED = 6
 FEWEST = 3
 """So many variables with the same to say are one line."""
 OF_NUMBERS = dict.fromkeys(map(ord, "0123456789.,:;\u2013"))
-NUMBERED = late(r"(.*?)(\d+)")
+DIGITS, LONGEST_NUMBER = "0123456789", 9
 
 
 class Line(NamedTuple):
@@ -78,7 +77,10 @@ def _together(group: list[Evidence]) -> Line:
 
 def _is_run(names: list[str]) -> bool:
     """Are these numbered names without a gap?"""
-    matches = [NUMBERED.fullmatch(name) for name in names]
-    found = [(each[1], int(each[2])) for each in matches if each is not None]
-    stem, start = found[0] if found else ("", 0)
+    stems = [name.rstrip(DIGITS) for name in names]
+    numbers = [name[len(stem) :] for name, stem in zip(names, stems, strict=True)]
+    if not all(0 < len(number) <= LONGEST_NUMBER for number in numbers):
+        return False
+    found = list(zip(stems, map(int, numbers), strict=True))
+    stem, start = found[0]
     return found == [(stem, start + place) for place in range(len(names))]

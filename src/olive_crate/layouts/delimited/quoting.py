@@ -100,7 +100,9 @@ def _put_together(lines: Sequence[bytes], sign: bytes, every: bool = False) -> l
 
     With `every`, those without the sign too.
     """
-    made, held, odd = [], [], False
+    made: list[bytes] = []
+    held: list[bytes] = []
+    odd = False
     for line in lines:
         if not held and sign not in line:  # as most lines
             made += [line] if every else []

@@ -32,7 +32,7 @@ MOSTLY = 0.5
 AROUND = " \u00a0\u202f'’€$£%"
 """Signs beside numbers, and blanks and apostrophes within them."""
 BARE = dict.fromkeys(map(ord, AROUND))
-PLAIN = late(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d{1,2})?")
+PLAIN = late(r"[+-]?(\d+(?:\.\d*)?|\.\d+)([eE][+-]?\d{1,2})?")
 REPEATS = 3
 """Words that occur so often on average are the codes of a column, not words of their own."""
 
