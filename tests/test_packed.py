@@ -10,6 +10,7 @@ import subprocess
 import sys
 import zipfile
 
+import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
 from conftest import tries
@@ -58,6 +59,55 @@ def test_packing_a_file_is_loading_and_packing(monkeypatch, tmp_path_factory, ro
     assert again.equals(dataset)
     assert receipt.balanced and receipt.cells == dataset.receipt.cells
     assert receipt.decided == dataset.receipt.decided
+
+
+TEXTS = {
+    "few": lambda row: ("Picual", "Arbequina", "", "late frost")[row % 4],
+    "all different": lambda row: f"lot {row}",
+    "missing": lambda row: "",
+    "long": lambda row: f"a remark {row % 5}" + " and more" * 40,
+    "mostly few": lambda row: f"lot {row}" if row % 50 == 7 else "Picual",
+}
+
+
+@settings(max_examples=tries(30))
+@given(
+    st.lists(st.sampled_from(sorted(TEXTS)), min_size=1, max_size=4),
+    st.sampled_from([1, 20_000, 1 << 26]),
+    st.sampled_from([None, "text", "category"]),
+)
+def test_texts_may_begin_or_cease_to_repeat(monkeypatch, tmp_path_factory, runs, held, kind):
+    """Texts that repeat go into the file as places in a dictionary; their type stays text."""
+    monkeypatch.setenv("OLIVE_CRATE_BLOCK", "4096")
+    monkeypatch.setattr(packing, "HELD", held)
+    path = tmp_path_factory.mktemp("pack") / "x.parquet"
+    cells = [TEXTS[run](place * 300 + row) for place, run in enumerate(runs) for row in range(300)]
+    data = "id;note\n" + "".join(f"{row};{cell}\n" for row, cell in enumerate(cells))
+    options = {"delimiter": ";", "types": {"note": kind} if kind else {}}
+    oc.pack(data.encode(), path, rows={"names": 1, "data": "2.."}, **options)
+    again = oc.unpack(path)
+    assert again.equals(oc.load(data.encode(), rows={"names": 1, "data": "2.."}, **options))
+    plain = pq.read_table(path)
+    if any(cells):
+        assert plain["note"].to_pylist() == [cell or None for cell in cells]
+    if kind == "text":
+        assert plain.schema.field("note").type == pa.string()
+    assert oc.verify(path).is_whole
+
+
+def test_extremes_of_values_are_told_and_those_of_reasons_are_not(tmp_path):
+    """Whoever filters by a value skips the groups of rows that cannot hold it."""
+    rows = "".join(
+        f"{row};{row % 90 / 10 if row % 7 else 'NA'};lot {row:03}\n" for row in range(500)
+    )
+    oc.pack(f"id;acid;lot\n{rows}".encode(), tmp_path / "x.parquet")
+    group = pq.ParquetFile(tmp_path / "x.parquet").metadata.row_group(0)
+    columns = [group.column(place) for place in range(group.num_columns)]
+    told = {each.path_in_schema: each.statistics for each in columns}
+    assert (told["id"].min, told["id"].max) == (0, 499)
+    assert (told["acid"].min, told["acid"].max, told["acid"].null_count) == (0.0, 8.9, 72)
+    assert (told["lot"].min, told["lot"].max) == ("lot 000", "lot 499")
+    assert told["acid_reason"] is None
 
 
 def test_nothing_is_left_behind_when_packing_fails(tmp_path):

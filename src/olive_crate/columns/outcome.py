@@ -108,8 +108,11 @@ def writing_of(variable: Variable, kind: str) -> dict[str, Any]:
     return {"format": written}
 
 
-def joined(outcome: Outcome, blocks: Sequence[TypedBlock]) -> Column:
-    """The blocks of a variable as one column."""
+def joined(outcome: Outcome, blocks: Sequence[TypedBlock], repeated: bool = False) -> Column:
+    """The blocks of a variable as one column.
+
+    With `repeated`, texts that repeat in all blocks stay places in a dictionary.
+    """
     if len(blocks) == 1 and blocks[0].withheld is NOTHING:
         values = blocks[0].converted.values
         if not values.null_count and values.type == outcome.arrow_type:  # it is a column as it is
@@ -119,21 +122,25 @@ def joined(outcome: Outcome, blocks: Sequence[TypedBlock]) -> Column:
     if any(block.withheld is not NOTHING for block in blocks):
         held = followed([(len(block.converted.reasons), block.withheld) for block in blocks])
     if not any(block.converted.values.null_count for block in blocks):
-        values = joined_values(outcome.arrow_type, blocks)
+        values = joined_values(outcome.arrow_type, blocks, None, repeated)
         return Column(outcome.variable, values, all_present(sum(map(len, reasons))), held)
     numbers = np.concatenate(reasons)
-    values = joined_values(outcome.arrow_type, blocks, numbers)
+    values = joined_values(outcome.arrow_type, blocks, numbers, repeated)
     if outcome.marks:
         numbers = outcome.reasons(numbers)
     return Column(outcome.variable, values, numbers, held)
 
 
 def joined_values(
-    kind: pa.DataType, blocks: Sequence[TypedBlock], reasons: Bytes | None = None
+    kind: pa.DataType,
+    blocks: Sequence[TypedBlock],
+    reasons: Bytes | None = None,
+    repeated: bool = False,
 ) -> pa.Array:
     """The values of blocks as one array of a type; text beyond 2 GB gets wide offsets.
 
-    `reasons` are those of all the blocks, if any cell of several blocks has one.
+    `reasons` are those of all the blocks, if any cell of several blocks has one. With `repeated`,
+    texts that are places in dictionaries in all blocks stay such.
     """
     if not blocks:
         return pa.nulls(0, kind)
@@ -141,6 +148,8 @@ def joined_values(
         values if values.type == kind else _as_type(values, kind)
         for values in (block.converted.values for block in blocks)
     ]
+    if repeated and all(pa.types.is_dictionary(array.type) for array in arrays):
+        return _one_dictionary(arrays)
     if pa.types.is_string(kind):
         if len(arrays) == 1 and arrays[0].type == kind:
             return arrays[0]
@@ -150,9 +159,13 @@ def joined_values(
     if len(arrays) == 1:
         return arrays[0]
     if pa.types.is_dictionary(kind):
-        return pa.chunked_array(arrays).unify_dictionaries().combine_chunks()
+        return _one_dictionary(arrays)
     whole = _in_place(blocks, arrays, reasons)
     return pa.concat_arrays(arrays) if whole is None else whole
+
+
+def _one_dictionary(arrays: Sequence[pa.Array]) -> pa.Array:
+    return pa.chunked_array(arrays).unify_dictionaries().combine_chunks()
 
 
 def _texts_in_place(

@@ -52,6 +52,8 @@ WIDE, KEPT_OPEN = 200, 8
 class Packing:
     """A packed file being written: it appears under its name only when all went well."""
 
+    takes_repeated = True
+
     def __init__(self, path: Any, replace: bool) -> None:
         self.path = checked_target(path, replace)
         self._replace = replace
@@ -70,7 +72,7 @@ class Packing:
             with writing(self.path):
                 self._writer.close()
         self.shape = TableShape(variables, types, reasons)
-        self._writer = WritingBehind(self._temporary, self.shape.schema)
+        self._writer = WritingBehind(self._temporary, self.shape)
 
     def write(self, columns: list[Column], rows: Ints | None = None) -> None:
         """Add cases; the columns are those of `start`, with their final declarations."""

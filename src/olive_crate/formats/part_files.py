@@ -50,6 +50,8 @@ def too_many(by: PartsBy) -> PlanError:
 class PartFiles:
     """The files of one source; a target of packing like a single packed file."""
 
+    takes_repeated = False
+
     def __init__(self, folder: Folder, name: str, by: PartsBy) -> None:
         self.folder, self.by = folder, by
         stem = quote(name, safe=" ").replace("%2F", "-").replace(" ", "_")[:LONGEST]
@@ -100,7 +102,7 @@ class PartFiles:
             self._count += 1
             if len(self._open) >= MOST_OPEN:  # the one that was written to longest ago
                 self._close(next(iter(self._open)))
-            self._open[key] = _Open(self.folder, self._name(key), self.shape.schema)
+            self._open[key] = _Open(self.folder, self._name(key), self.shape)
         held = self._open[key] = self._open.pop(key)
         held.write(self.shape.table(columns), rows)
 
@@ -156,11 +158,11 @@ class PartFiles:
 class _Open:
     """One file being written."""
 
-    def __init__(self, folder: Folder, name: str, schema: pa.Schema) -> None:
+    def __init__(self, folder: Folder, name: str, shape: TableShape) -> None:
         self.folder, self.name = folder, name
         self.stream: IO[bytes] = folder.new(f"{STAGING}/{name}")
         with writing(folder.path(name)):
-            self.writer: pq.ParquetWriter = new_writer(self.stream, schema)
+            self.writer: pq.ParquetWriter = new_writer(self.stream, shape)
         self.count = 0
         self.rows: list[Ints] = []
 

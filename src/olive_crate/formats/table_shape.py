@@ -6,6 +6,7 @@ where it has any, and one with what stood in cells whose declaration does not te
 
 from __future__ import annotations
 
+import base64
 from collections.abc import Iterable, Sequence
 from typing import Any
 
@@ -19,6 +20,9 @@ from ..declaration.variable import Variable
 
 LOOKED_AT = 4096
 """First cases that tell how a column is encoded."""
+BATCH, WIDE = 1 << 13, 128
+"""Cells that are encoded at once, which costs less the more they are; fewer where cells are wide,
+since pages end between batches only."""
 
 
 class TableShape:
@@ -53,20 +57,23 @@ class TableShape:
                 arrays.append(column.reason_texts())
             if column.variable.name in self.withheld:
                 arrays.append(_spread(column.withheld, len(column)))
-        return pa.Table.from_arrays(arrays, schema=self.schema)
+        return pa.Table.from_arrays(arrays, names=self.schema.names)
 
 
-def new_writer(where: Any, schema: pa.Schema, first: pa.Table | None = None) -> pq.ParquetWriter:
+def new_writer(where: Any, shape: TableShape, first: pa.Table | None = None) -> pq.ParquetWriter:
     """A Parquet file being written, compressed as all of ours are.
 
     Columns of whole numbers or moments that hardly repeat in the first cases are written as
     differences (Parquet's DELTA_BINARY_PACKED): a dictionary of them is built in vain, and takes
-    several times as long.
+    several times as long. Texts that come as places in a dictionary are written as such, which is
+    not told to who reads the file: their type is text. Reasons have no extremes to be filtered by.
     """
+    schema = shape.schema if first is None else _with_dictionaries(shape.schema, first.schema)
     differences = [] if first is None else [n for n in schema.names if _hardly_repeats(first, n)]
     apart = set(differences)
     others = [name for name in schema.names if name not in apart]
-    return pq.ParquetWriter(
+    beside = {*shape.reasons.values(), *shape.withheld.values()}
+    writer = pq.ParquetWriter(
         where,
         schema,
         compression="zstd",
@@ -74,7 +81,37 @@ def new_writer(where: Any, schema: pa.Schema, first: pa.Table | None = None) -> 
         write_page_checksum=True,
         use_dictionary=others if differences else True,
         column_encoding=dict.fromkeys(differences, "DELTA_BINARY_PACKED") or None,
+        write_statistics=[name for name in schema.names if name not in beside] or True,
+        write_batch_size=BATCH if first is None or _widest(first) <= WIDE else None,
+        store_schema=False,
     )
+    told = base64.b64encode(shape.schema.serialize().to_pybytes())
+    writer.add_key_value_metadata({b"ARROW:schema": told})
+    return writer
+
+
+def written_as(table: pa.Table, schema: pa.Schema) -> pa.Table:
+    """The table with texts as the writer of a file has begun with them."""
+    for place, (own, wanted) in enumerate(zip(table.schema, schema, strict=True)):
+        if own.type != wanted.type:
+            values = table.column(place)
+            if pa.types.is_dictionary(wanted.type) and not pa.types.is_dictionary(own.type):
+                values = values.dictionary_encode()
+            table = table.set_column(place, wanted, values.cast(wanted.type))
+    return table
+
+
+def _with_dictionaries(schema: pa.Schema, first: pa.Schema) -> pa.Schema:
+    """The types of a first table, which has some texts as places in a dictionary."""
+    fields = zip(schema, first.types, strict=True)
+    repeat = pa.types.is_dictionary
+    return pa.schema([field.with_type(came) if repeat(came) else field for field, came in fields])
+
+
+def _widest(table: pa.Table) -> float:
+    """Bytes of a cell of the widest column."""
+    widest = max((int(each.nbytes) for each in table.columns), default=0)
+    return float(widest / max(1, table.num_rows))
 
 
 def _hardly_repeats(table: pa.Table, name: str) -> bool:

@@ -14,14 +14,14 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from ..workers import usual_workers
-from .table_shape import new_writer
+from .table_shape import TableShape, new_writer, written_as
 
 
 class WritingBehind:
     """The writer of a file, on a thread of its own where there is a processor for it."""
 
-    def __init__(self, where: Any, schema: pa.Schema) -> None:
-        self._where, self._schema = where, schema
+    def __init__(self, where: Any, shape: TableShape) -> None:
+        self._where, self._shape = where, shape
         self._writer: pq.ParquetWriter | None = None
         self._thread = ThreadPoolExecutor(1) if usual_workers() > 1 else None
         self._last: Future[None] | None = None
@@ -35,12 +35,13 @@ class WritingBehind:
             self._last = self._thread.submit(self._write, table)
 
     def _write(self, table: pa.Table) -> None:
-        self._begun(table).write_table(table)
+        writer = self._begun(table)
+        writer.write_table(written_as(table, writer.schema))
         pa.default_memory_pool().release_unused()  # or it grows by what each group leaves over
 
     def _begun(self, first: pa.Table | None = None) -> pq.ParquetWriter:
         if self._writer is None:
-            self._writer = new_writer(self._where, self._schema, first)
+            self._writer = new_writer(self._where, self._shape, first)
         return self._writer
 
     def wait(self) -> None:

@@ -43,6 +43,9 @@ HELD = 24 << 20
 class Target(Protocol):
     """A packed file being written."""
 
+    takes_repeated: bool
+    """Texts that repeat may come as places in a dictionary."""
+
     def start(
         self, variables: tuple[Variable, ...], types: list[pa.DataType], reasons: dict[str, bool]
     ) -> None:
@@ -226,8 +229,9 @@ class Sink:
         return True
 
     def _write(self, outcomes: list[Outcome]) -> None:
+        repeated = self.target.takes_repeated and self.promises is None
         columns = [  # each block is let go of as soon as it is joined
-            joined(outcome, [blocks.pop() for blocks in self.held])
+            joined(outcome, [blocks.pop() for blocks in self.held], repeated)
             for outcome in reversed(outcomes)
         ][::-1]
         rows = np.concatenate([np.zeros(0, np.int64), *self.rows_held]) + self.row_offset
