@@ -372,6 +372,19 @@ REASONS = st.one_of(
 )
 
 
+@given(REASONS, st.integers(0, 2**64 - 1), st.integers(0, 99))
+def test_cells_are_mixed_alike(level, listed, salt, seed):
+    """One for one: different numbers stay different, and a cell with a reason is that reason."""
+    reasons = np.array(listed, np.uint8)
+    raw = np.random.default_rng(seed).integers(0, 50, len(listed)).astype(np.uint64)
+    for why in (None, reasons):
+        one, two = (each.mixed(raw, why, np.uint64(salt)) for each in (reference, compiled))
+        assert one.tolist() == two.tolist()
+        told = list(zip(raw.tolist(), [0] * len(raw) if why is None else listed, strict=True))
+        kinds = {(0, reason) if reason else (value, 0) for value, reason in told}
+        assert len(set(one.tolist())) == len(kinds)
+
+
 @given(REASONS, st.integers(0, 9))
 def test_reasons_are_counted_alike(level, listed, before):
     """Wherever they begin, as a block may begin anywhere in a column."""

@@ -1,8 +1,7 @@
 """One number for each row, equal where all its cells are: rows are compared without being held.
 
-The number is a sum over the columns of each cell's value, mixed by the finaliser of G. L. Steele,
-D. Lea and C. H. Flood, "Fast splittable pseudorandom number generators", OOPSLA 2014. Rows that
-differ have the same number once in 2^64 pairs; who needs to be sure looks at these few rows again.
+The number is a sum over the columns of each cell's value, mixed (`kernels.mixed`). Rows that differ
+have the same number once in 2^64 pairs; who needs to be sure looks at these few rows again.
 """
 
 from __future__ import annotations
@@ -14,22 +13,24 @@ from .. import kernels
 from ..columns.column import Column, in_pieces
 from ..kernels.types import Ints, Words
 
-FIRST, SECOND = np.uint64(0xBF58476D1CE4E5B9), np.uint64(0x94D049BB133111EB)
-GOLDEN = np.uint64(0x9E3779B97F4A7C15)
+GOLDEN, NOTHING = np.uint64(0x9E3779B97F4A7C15), np.uint64(0)
 
 
 def cell_hashes(column: Column, place: int) -> Words:
     """A number for each cell of the column at this place; missing ones by their reason."""
+    salt = mixed(np.array([place + 1], np.uint64))[0]
     made = np.empty(len(column), np.uint64)
     begin = 0
     for piece in in_pieces(column):
-        raw = _raw(piece.values)
-        if piece.values.null_count or piece.reasons.any():
-            missing = piece.reasons != 0
-            raw = np.where(missing, GOLDEN + piece.reasons.astype(np.uint64), raw)
-        made[begin : begin + len(piece)] = mixed(raw + mixed(np.uint64(place + 1)))
+        reasons = piece.reasons if piece.values.null_count or piece.reasons.any() else None
+        made[begin : begin + len(piece)] = kernels.mixed(_raw(piece.values), reasons, salt)
         begin += len(piece)
     return made
+
+
+def mixed(raw: Words, salt: np.uint64 = NOTHING) -> Words:
+    """Whole numbers turned into others that look as if drawn at random, one for one."""
+    return kernels.mixed(raw, None, salt)
 
 
 def repeated(hashes: Words) -> Ints:
@@ -40,14 +41,6 @@ def repeated(hashes: Words) -> Ints:
     order = np.argsort(hashes, kind="stable")
     same = hashes[order[1:]] == hashes[order[:-1]]
     return np.sort(order[1:][same])
-
-
-def mixed(raw: np.ndarray | np.uint64) -> Words:
-    """Whole numbers turned into others that look as if drawn at random, one for one."""
-    with np.errstate(over="ignore"):
-        raw = (raw ^ (raw >> np.uint64(30))) * FIRST
-        raw = (raw ^ (raw >> np.uint64(27))) * SECOND
-        return np.asarray(raw ^ (raw >> np.uint64(31)))
 
 
 def _raw(values: pa.Array) -> Words:

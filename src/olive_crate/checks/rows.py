@@ -233,8 +233,9 @@ class RowChecks:
         words = [(case, text, each.name) for each in facts for case, text in each.totals]
         bare = self._bare / max(1, self._naming)
         bare[no_cases] = 0.0
-        numbers = [each.name for each in facts if each.kind == "number"]
-        summed = any(each.ends_in_its_sum for each in facts)
+        numbers = [each for each in facts if each.kind == "number"]
+        names = [each.name for each in numbers]
+        ending = names if no_cases.any() else [e.name for e in numbers if e.ends_in_its_sum]
 
         def values(name: str) -> np.ndarray:
             column = seen(self.dataset.column_once(name), None, self.dataset.plan)
@@ -243,7 +244,7 @@ class RowChecks:
             made[no_cases] = 0.0
             return made
 
-        return total_findings(words, bare, numbers, summed, values, self.rows)
+        return total_findings(words, bare, names, ending, values, self.rows)
 
     def _empty(self, no_cases: Flags) -> tuple[list[Finding], Ints]:
         """Cases in which next to nothing has a value."""

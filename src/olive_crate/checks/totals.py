@@ -81,23 +81,26 @@ def total_findings(
     words: list[tuple[int, str, str]],
     bare: np.ndarray,
     numbers: Sequence[str],
-    summed: bool,
+    may_end: Sequence[str],
     values: Values,
     rows: RowsOf,
 ) -> tuple[list[Finding], Ints]:
     """Rows of totals, and their cases.
 
     `words` are cells that say so (case, text, variable), `bare` is the share of what names a case
-    that each case leaves blank, and `numbers` the variables whose sums are tried.
-    `summed`: the last value of one of them is the sum of all above.
+    that each case leaves blank, and `numbers` the variables whose sums are tried. `may_end` are
+    those of them whose last value may be the sum of all above; where no other row may be a total,
+    only theirs are tried.
     """
     count = len(bare)
     worded = {case for case, _, _ in words}
     empty = np.flatnonzero(bare >= BARE)
     if len(empty) > max(FEWEST, FEW * count):
         empty = empty[:0]
-    if not worded and not len(empty) and not summed:
-        return [], empty
+    if not worded and not len(empty):
+        if not may_end:
+            return [], empty
+        numbers = may_end
     candidates = np.unique([*worded, *empty.tolist(), count - 1])
     sums = _sums(candidates, numbers[:SUMS_TRIED], values)
     found = [

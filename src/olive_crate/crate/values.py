@@ -58,7 +58,8 @@ def values_of(dataset: PlainDataset, names: Sequence[str], without: Sequence[str
         known &= column.reasons == 0
         ids = _ids(column, without)
         if len(names) > 1:
-            ids = mixed(ids + mixed(np.uint64((place + 1) * int(GOLDEN) % 2**64)))
+            salt = np.array([(place + 1) * int(GOLDEN) % 2**64], np.uint64)
+            ids = mixed(ids, mixed(salt)[0])
         made = ids if made is None else made + ids
     assert made is not None
     cases = np.flatnonzero(known)

@@ -50,6 +50,7 @@ KERNELS = {
     "joined_texts": ("gather", "cells"),
     "line_marks": ("splitting", "splitting"),
     "match": ("gather", "cells"),
+    "mixed": ("figures", "cells"),
     "read_column": ("columns", "cells"),
     "read_numbers": ("numbers", "cells"),
     "read_sheet": ("sheet_xml", "sheet"),

@@ -365,3 +365,11 @@ def extremes(values: np.ndarray, reasons: Bytes | None, looks: np.ndarray) -> Ex
     hit = np.flatnonzero(counts)
     met = dict(zip(looks[hit].tolist(), counts[hit].tolist(), strict=True))
     return Extremes(low, high, met)
+
+
+def mixed(raw: Words, reasons: Bytes | None, salt: np.uint64) -> Words:
+    """As in the reference."""
+    made = np.empty(len(raw), np.uint64)
+    why = NO_REASONS if reasons is None else np.ascontiguousarray(reasons)
+    _native.mix(np.ascontiguousarray(raw), why, np.array([salt], np.uint64), made)
+    return made

@@ -156,4 +156,27 @@ Extremes extremes(const double* values, const byte* reasons, std::int64_t count,
     return extremes_of(values, reasons, count, looks);
 }
 
+namespace {
+
+std::uint64_t one_mixed(std::uint64_t raw) {
+    raw = (raw ^ (raw >> 30)) * 0xBF58476D1CE4E5B9u;
+    raw = (raw ^ (raw >> 27)) * 0x94D049BB133111EBu;
+    return raw ^ (raw >> 31);
+}
+
+}  // namespace
+
+void mix(const std::uint64_t* raw, const byte* reasons, std::int64_t count, std::uint64_t salt,
+         std::uint64_t* mixed) {
+    constexpr std::uint64_t GOLDEN = 0x9E3779B97F4A7C15u;
+    if (!reasons) {
+        for (std::int64_t at = 0; at < count; ++at) mixed[at] = one_mixed(raw[at] + salt);
+        return;
+    }
+    for (std::int64_t at = 0; at < count; ++at) {
+        const std::uint64_t held = reasons[at] ? GOLDEN + reasons[at] : raw[at];
+        mixed[at] = one_mixed(held + salt);
+    }
+}
+
 }  // namespace olive

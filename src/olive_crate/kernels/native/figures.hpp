@@ -45,4 +45,10 @@ struct Extremes {
 Extremes extremes(const std::int64_t* values, const byte* reasons, std::int64_t count, Looks looks);
 Extremes extremes(const double* values, const byte* reasons, std::int64_t count, Looks looks);
 
+// Whole numbers turned into others that look as if drawn at random, one for one: the finaliser of
+// G. L. Steele, D. Lea and C. H. Flood, "Fast splittable pseudorandom number generators", OOPSLA 2014.
+// `salt` is added first; a cell with a reason counts as that reason, whatever it holds.
+void mix(const std::uint64_t* raw, const byte* reasons, std::int64_t count, std::uint64_t salt,
+         std::uint64_t* mixed);
+
 }  // namespace olive

@@ -467,6 +467,14 @@ auto extremes_of(const In<byte>& values, bool whole, const In<byte>& reasons, co
     return std::tuple(found.low, found.high);
 }
 
+void mixed(const In<std::uint64_t>& raw, const In<byte>& reasons, const In<std::uint64_t>& salt,
+           const Out<std::uint64_t>& into) {
+    const Int count = raw.count();
+    require(into.count() == count && salt.count() == 1 && (reasons.empty() || reasons.count() == count),
+            "mix: sizes differ");
+    unlocked([&] { mix(raw.data(), reasons.or_none(), count, *salt.data(), into.data()); });
+}
+
 // The instruction set in use; with a name, that one from now on.
 std::string instructions(const std::string& name) {
     require(name.empty() || choose_instructions(name.c_str()),
@@ -504,6 +512,7 @@ PyMethodDef METHODS[] = {
     exported<validity_of>("validity"),
     exported<codes_found>("find_codes"),
     exported<extremes_of>("extremes"),
+    exported<mixed>("mix"),
     exported<instructions>("instructions"),
     {nullptr, nullptr, 0, nullptr},
 };

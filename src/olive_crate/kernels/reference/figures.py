@@ -5,7 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from ..buffers import bitmap
-from ..types import Bytes, CodeValues, Extremes, Ints, Validity
+from ..types import Bytes, CodeValues, Extremes, Ints, Validity, Words
+
+FIRST, SECOND = np.uint64(0xBF58476D1CE4E5B9), np.uint64(0x94D049BB133111EB)
+GOLDEN = np.uint64(0x9E3779B97F4A7C15)
 
 
 def tally(reasons: Bytes) -> Ints:
@@ -48,3 +51,19 @@ def extremes(values: np.ndarray, reasons: Bytes | None, looks: np.ndarray) -> Ex
     beyond = looks[(looks < low) | (looks > high)].tolist()
     counts = {look: int(np.count_nonzero(rest == look)) for look in beyond}
     return Extremes(low, high, {look: count for look, count in counts.items() if count})
+
+
+def mixed(raw: Words, reasons: Bytes | None, salt: np.uint64) -> Words:
+    """Whole numbers turned into others that look as if drawn at random, one for one.
+
+    The finaliser of G. L. Steele, D. Lea and C. H. Flood, "Fast splittable pseudorandom number
+    generators", OOPSLA 2014. `salt` is added first; a cell with a reason counts as that reason,
+    whatever it holds.
+    """
+    if reasons is not None:
+        raw = np.where(reasons != 0, GOLDEN + reasons.astype(np.uint64), raw)
+    with np.errstate(over="ignore"):
+        raw = raw + salt
+        raw = (raw ^ (raw >> np.uint64(30))) * FIRST
+        raw = (raw ^ (raw >> np.uint64(27))) * SECOND
+        return np.asarray(raw ^ (raw >> np.uint64(31)))
