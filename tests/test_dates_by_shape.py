@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import random
 import re
 
 import pytest
@@ -139,3 +140,52 @@ def test_a_column_says_what_its_pattern_says(case):
     pattern, cells = case
     values, _ = read(cells, pattern)
     assert values == expected(cells, pattern)
+
+
+DIVIDED = [
+    (" ", " "),
+    ("-", "-"),
+    (" de ", " de "),
+    (". ", " "),
+    (" ", ", "),
+    ("/", "/"),
+    (" of ", " "),
+]
+ORDERS = ["%d{}%b{}%Y", "%b{}%d{}%Y", "%Y{}%b{}%d"]
+BY_NAME = st.tuples(
+    st.one_of(st.integers(0, 32).map(str), st.sampled_from(["01", "09", "031", "x"])),
+    st.sampled_from([*IN_FULL, *SHORT, "Septem", "JUNE", "mayx", "m", ""]),
+    st.one_of(st.integers(1, 9999).map("{:04}".format), st.sampled_from(["21", "02021", "2O21"])),
+)
+DEVIATION = st.tuples(st.integers(0, 24), st.sampled_from(["", *"0 5a-,."]), st.booleans())
+
+
+@settings(max_examples=tries(80))
+@given(
+    st.sampled_from(ORDERS),
+    st.sampled_from(DIVIDED),
+    st.lists(st.tuples(BY_NAME, st.none() | DEVIATION), min_size=1, max_size=6),
+    st.integers(0, 99),
+)
+def test_dates_with_names_in_any_order(level, order, marks, odd, seed):
+    """Names in full make cells differ in length, so that each is found from its ends."""
+    pattern = order.format(*marks)
+    rng = random.Random(seed)
+    cells = [
+        (str(rng.randrange(1, 29)), rng.choice(IN_FULL).title(), str(rng.randrange(1900, 2200)))
+        for _ in range(300)
+    ]
+    texts = [_put(pattern, *each) for each in cells]
+    for parts, deviation in odd:
+        text = _put(pattern, *parts)
+        if deviation is not None:
+            at, mark, inserted = deviation
+            text = text[:at] + mark + text[at + (not inserted) :]
+        texts.insert(rng.randrange(len(texts)), text.strip() or "x")
+    values, unread = read(texts, pattern)
+    assert values == expected(texts, pattern)
+    assert unread == values.count(None)
+
+
+def _put(pattern: str, day: str, name: str, year: str) -> str:
+    return pattern.replace("%d", day).replace("%b", name).replace("%Y", year)

@@ -168,12 +168,52 @@ struct Variant {
     int longer;
 };
 
+// What stands between two parts of a cell, up to eight characters.
+struct Divider {
+    std::uint64_t text = 0, mask = 0;
+    int length = 0;
+
+    bool stands(const byte* at) const { return !((fetch(at) ^ text) & mask); }
+    bool add(byte each) {
+        if (length == 8 || is_digit(each)) return false;
+        text |= static_cast<std::uint64_t>(each) << 8 * length;
+        mask |= std::uint64_t{0xFF} << 8 * length++;
+        return true;
+    }
+};
+
+// A date of a day, the name of a month and a year of four digits, with something between them:
+// "5 January 2021", "January 5, 2021", "2021-January-05". Digits are counted from the ends of the
+// cell, and what is left has to be the name.
+struct Worded {
+    enum Order { none, day_first, name_first, year_first };
+    Order order = none;  // none: the pattern is no such date
+    Divider between[2];
+    int least = 0;  // characters of the shortest one
+
+    explicit Worded(const Pattern& pattern) {
+        int kinds = 0;
+        byte met[3] = {};
+        for (std::int64_t step = 0; step < pattern.count; ++step) {
+            const byte kind = pattern.steps[2 * step];
+            if (kind ? kinds == 3 : kinds == 0 || kinds == 3) return;
+            if (kind)
+                met[kinds++] = kind;
+            else if (!between[kinds - 1].add(pattern.steps[2 * step + 1]))
+                return;
+        }
+        if (kinds < 3 || pattern.exact || !between[0].length || !between[1].length) return;
+        least = 1 + between[0].length + 3 + between[1].length + 4;
+        const auto is = [&](const char* order) { return !std::memcmp(met, order, 3); };
+        order = is("dbY") ? day_first : is("bdY") ? name_first : is("Ybd") ? year_first : none;
+    }
+};
+
 // The shapes of a pattern by their outlines, for columns in which they take turns.
 class Variants {
   public:
     static constexpr int LONGEST = Shape::MOST - 6, MOST_LETTERS = 9;
-    Variants() = default;
-    Variants(const std::vector<Shape>& shapes, const Pattern& pattern) {
+    Variants(const std::vector<Shape>& shapes, const Pattern& pattern) : words(pattern) {
         for (const Shape& shape : shapes) {
             if (shape.tail != pattern.count) continue;
             add({shape.outline, &shape, 0});
@@ -193,6 +233,7 @@ class Variants {
 
     bool are_there() const { return there; }
     bool are_named() const { return all.front().shape->name >= 0; }
+    const Worded& worded() const { return words; }
     // The variant of an outline, if there is one; else any.
     const Variant& of(std::uint32_t outline) const { return all[slots[outline * factor >> 24]]; }
 
@@ -214,6 +255,7 @@ class Variants {
         return true;
     }
 
+    Worded words;
     std::vector<Variant> all;
     byte slots[256] = {};
     std::uint32_t factor = 1;

@@ -439,6 +439,86 @@ static int read_varied_cells(const Cells cells, std::int64_t begin, int size, co
     return count;
 }
 
+// Days of a date with the name of its month.
+template <Worded::Order ORDER>
+static OLIVE_INLINE bool read_worded(const byte* at, const byte* end, const Worded& worded, place& days) {
+    const Divider &first = worded.between[0], &second = worded.between[1];
+    const bool fits = end - at >= worded.least;
+    const byte* const stop = fits ? end : at + worded.least;
+    const byte *year, *last, *name, *behind;  // the last digit of the day; what is behind the name
+    bool two, parted;
+    if constexpr (ORDER == Worded::day_first) {
+        two = is_digit(at[1]);
+        last = at + two;
+        name = last + 1 + first.length;
+        year = stop - 4;
+        behind = year - second.length;
+        parted = first.stands(last + 1) & second.stands(behind);
+    } else if constexpr (ORDER == Worded::name_first) {
+        name = at;
+        year = stop - 4;
+        last = year - second.length - 1;
+        two = is_digit(last[-1]);
+        behind = last - two - first.length;
+        parted = first.stands(behind) & second.stands(last + 1);
+    } else {
+        year = at;
+        name = at + 4 + first.length;
+        last = stop - 1;
+        two = is_digit(last[-1]);
+        behind = last - two - second.length;
+        parted = first.stands(at + 4) & second.stands(behind);
+    }
+    const std::int64_t longer = behind - name - 3;
+    const bool named = static_cast<std::uint64_t>(longer) <= Variants::MOST_LETTERS - 3;
+    const int month = month_at(name, named ? static_cast<int>(longer) : 0);
+    const std::uint32_t digits = static_cast<std::uint32_t>(fetch(year) ^ ZEROS);
+    const int day = (two ? 10 * (last[-1] - '0') : 0) + *last - '0';
+    const std::uint32_t pairs = 10 * digits + (digits >> 8);  // in its first byte and the third
+    const int months =
+        static_cast<int>(1200 * (pairs & 0xFF) + 12 * (pairs >> 16 & 0xFF)) + month;
+    return fits & parted & named & (month > 0) & are_digits(digits) & is_digit(*last) & (day > 0) &
+           days_of(months, day, days);
+}
+
+// The cells of one such pattern; lists the others of so many.
+template <Worded::Order ORDER, class Cells>
+OLIVE_APART static int read_worded_cells(const Cells cells, std::int64_t begin, int size,
+                                         const Worded worded, place* values, byte* reasons, int* rest) {
+    int count = 0;
+    for (int each = 0; each < size; ++each) {
+        const std::int64_t cell = begin + each;
+        place days = 0;
+        const bool good = read_worded<ORDER>(cells.begin(cell), cells.end(cell), worded, days);
+        values[cell] = good ? days : 0;
+        reasons[cell] = !good;
+        rest[count] = each;
+        count += !good;
+    }
+    return count;
+}
+
+// The cells of shapes that take turns, by what is known of them.
+template <Unit UNIT, class Cells>
+static int read_turns(const Cells cells, std::int64_t begin, int size, const Variants& variants,
+                      Value<UNIT>* values, byte* reasons, int* rest) {
+    if constexpr (UNIT == Unit::days) {
+        const Worded& words = variants.worded();
+        switch (words.order) {
+            case Worded::day_first:
+                return read_worded_cells<Worded::day_first>(cells, begin, size, words, values, reasons, rest);
+            case Worded::name_first:
+                return read_worded_cells<Worded::name_first>(cells, begin, size, words, values, reasons, rest);
+            case Worded::year_first:
+                return read_worded_cells<Worded::year_first>(cells, begin, size, words, values, reasons, rest);
+            default: break;
+        }
+    }
+    return (variants.are_named() ? read_varied_cells<UNIT, true, Cells>
+                                 : read_varied_cells<UNIT, false, Cells>)(
+        cells, begin, size, variants, values, reasons, rest);
+}
+
 template <Unit UNIT, class Cells>
 static NumbersTold read_all_times(const Cells cells, std::int64_t total, Patterns& patterns,
                                   Value<UNIT>* values, byte* reasons) {
@@ -451,9 +531,7 @@ static NumbersTold read_all_times(const Cells cells, std::int64_t total, Pattern
         const Variants* const variants = moments.variants();
         const Shape* const usual = variants ? nullptr : moments.usual_shape();
         if (variants) {
-            count = (variants->are_named() ? read_varied_cells<UNIT, true, Cells>
-                                           : read_varied_cells<UNIT, false, Cells>)(
-                cells, begin, size, *variants, values, reasons, rest);
+            count = read_turns<UNIT>(cells, begin, size, *variants, values, reasons, rest);
             if (4 * count > 3 * size) moments.leave_variants();
         } else if (usual && usual->has_date == (UNIT != Unit::of_day) &&
             usual->has_hour == (UNIT != Unit::days)) {
