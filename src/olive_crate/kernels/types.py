@@ -166,7 +166,7 @@ class NumbersRead(msgspec.Struct, frozen=True):
     """Numerals of more digits than binary64 can hold."""
 
 
-class Writing(NamedTuple):
+class Writing(msgspec.Struct, frozen=True):
     """What else may stand in a cell of numbers, which a kernel may read or leave."""
 
     words: tuple[str, ...] = ()

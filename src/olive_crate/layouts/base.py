@@ -10,7 +10,7 @@ from __future__ import annotations
 import io
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
-from typing import IO, NamedTuple, Protocol
+from typing import IO, Protocol
 
 import msgspec
 
@@ -44,7 +44,7 @@ class Block(Protocol):
         """The cells of one column."""
 
 
-class Hands(NamedTuple):
+class Hands(msgspec.Struct, frozen=True):
     """How a source is worked on."""
 
     workers: Workers = ALONE

@@ -290,8 +290,9 @@ def parts_of(writing: Writing) -> bytes:
 
 def _words_sent(writing: Writing) -> list[tuple[bytes, int]]:
     """The words that go over, with their reasons, without those that are too many or too long."""
-    words = [(word.encode("utf-8"), reason) for word, reason in zip(*writing[:2], strict=True)]
-    return [(word, reason) for word, reason in words if len(word) < 256][:MOST_WORDS]
+    words = [word.encode("utf-8") for word in writing.words]
+    told = zip(words, writing.reasons, strict=True)
+    return [(word, reason) for word, reason in told if len(word) < 256][:MOST_WORDS]
 
 
 def _sized(text: bytes) -> bytes:

@@ -91,7 +91,7 @@ def raw_blocks(
     Raises `LayoutError` for a quote that is never closed, `SourceError` for bytes that are not of
     the encoding.
     """
-    workers, forecast, keeping = hands[:3]
+    workers, forecast, keeping = hands.workers, hands.forecast, hands.keeping
     with source.open() as opened:
         stream = CountedStream(opened, tally)
         steps = Steps(layout.block, source.size, workers.count, layout.fields)

@@ -58,7 +58,7 @@ def read_blocks(
     hands: Hands,
 ) -> Iterator[FixedSpans]:
     """The cases of the source, block after block, with columns converted early where possible."""
-    workers, forecast, keeping = hands[:3]
+    workers, forecast, keeping = hands.workers, hands.forecast, hands.keeping
     size = source.size if keeping and not layout.undecoded else None
     room: WholeColumns | None = None
 

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from decimal import Decimal
-from typing import NamedTuple
 
 import msgspec
 
@@ -41,7 +40,7 @@ EMPTY_LEAD = 0.9
 TOTALS, NOTES, EMPTY, PERHAPS = "total", "note", "empty", "perhaps"
 
 
-class Closing(NamedTuple):
+class Closing(msgspec.Struct, frozen=True):
     """What stands below the data."""
 
     evidence: ClosingRows

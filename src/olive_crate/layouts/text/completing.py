@@ -228,7 +228,7 @@ def with_closing(
     found = None if given.closing == "keep" else find_closing(tail, fields)
     if found is None:
         return parts, None
-    closing, count = found
+    closing, count = found.evidence, found.rows
     if given.closing == "skip":
         closing = as_declared(closing)
     elif given.data is not None:
