@@ -293,7 +293,8 @@ def impossible(words: Sequence[str], rule: Rule) -> set[str]:
     decimal, grouping = rule.decimal, rule.grouping
     if not (rule.sign or rule.flags or rule.takes_flag or NO_NUMERAL & {decimal, grouping}):
         marks = decimal != grouping and any(word.count(decimal) > 1 for word in words)
-        dates = grouping not in DATE_MARKS and any(map(DATELIKE.fullmatch, words))
+        marked = [word for word in words if "-" in word[1:] or "/" in word]
+        dates = grouping not in DATE_MARKS and any(map(DATELIKE.fullmatch, marked))
         if marks or dates or not NO_NUMERAL.isdisjoint("".join(words)):
             return found | set(NARROW[:2])
     ranges = any(code.value is None for code in rule.codes)  # which may hold what is no integer

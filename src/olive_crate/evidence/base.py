@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Collection, Iterable, Mapping
 from typing import Any, ClassVar
 
@@ -43,7 +42,7 @@ class Mend(Worded, msgspec.Struct, frozen=True, omit_defaults=True):
 
 def tag_of(name: str) -> str:
     """`DecimalMark` as `decimal-mark`."""
-    return re.sub(r"(?<=[a-z])(?=[A-Z])", "-", name).lower()
+    return "".join(f"-{each.lower()}" if each.isupper() else each for each in name)[1:]
 
 
 class Kinded(

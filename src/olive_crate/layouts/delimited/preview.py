@@ -22,8 +22,9 @@ def preview(sample: Sample, plan: Decisions, layout: DelimitedLayout, cases: int
     by_byte = not is_multibyte(layout.encoding) and not is_ebcdic(layout.encoding)
 
     def count(data: bytes) -> int:
-        if by_byte and b"\r" not in data:
-            return data.count(b"\n") + (data[-1:] not in (b"", b"\n"))
+        if by_byte:
+            ends = data.count(b"\n") + data.count(b"\r") - data.count(b"\r\n")
+            return ends + (data[-1:] not in (b"", b"\n", b"\r"))
         return len(lines_of(decoded(data, layout.encoding, True)))
 
     bounds = Bounds(layout.encoding, layout.first, layout.last)

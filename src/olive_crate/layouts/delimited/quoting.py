@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from functools import lru_cache
 
 import numpy as np
 
@@ -88,11 +89,14 @@ def from_a_record(text: bytes, marks: Dialect) -> bytes:
         held = (each for each in records if sign in each)  # others are well quoted
         return sum(len(each) for each in held if not row.fullmatch(each.rstrip(b"\r\n")))
 
-    one, other = (
-        _put_together(each.splitlines(keepends=True), sign, True)
-        for each in (text, text[behind:] if behind else b"")
-    )
+    one, other = (_records(each, sign) for each in (text, text[behind:] if behind else b""))
     return b"".join(one if badly(one) <= badly(other) else other)
+
+
+@lru_cache(maxsize=8)
+def _records(text: bytes, sign: bytes) -> list[bytes]:
+    """All records of a text, which several delimiters are tried on."""
+    return _put_together(text.splitlines(keepends=True), sign, True)
 
 
 def _put_together(lines: Sequence[bytes], sign: bytes, every: bool = False) -> list[bytes]:

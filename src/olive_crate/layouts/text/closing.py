@@ -23,7 +23,8 @@ from .row_kinds import is_prose
 
 STARRED = late(r"([*†‡]+|\(?\d\))\s*[^\W\d]{3}.*")
 """A footnote: a star or a number in brackets before words."""
-RULE = late(r"[-=_*~]{3,}")
+RULES, SHORTEST_RULE = "-=_*~", 3
+"""What lines across a page are drawn with."""
 ENOUGH_SUMMED = 5
 """A number is the sum of so many others hardly by chance."""
 NEARLY = 1e-6
@@ -200,7 +201,9 @@ def _kind(tail: Tail, place: int, fields: int) -> str:
     row = tail.rows[place]
     if not row.filled:
         return EMPTY
-    if row.runs_on or all(RULE.fullmatch(cell.strip()) for cell in row.cells if cell.strip()):
+    texts = [text for cell in row.cells if (text := cell.strip())]
+    drawn = all(len(text) >= SHORTEST_RULE and not text.strip(RULES) for text in texts)
+    if row.runs_on or drawn:
         return NOTES
     rows = [each for each in tail.rows[max(0, place - ENOUGH_ABOVE) : place] if each.filled]
     if len(rows) < FEWEST_ROWS:

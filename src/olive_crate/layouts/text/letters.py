@@ -67,7 +67,8 @@ def by_letters(text: bytes) -> EncodingFound:
     beyond = text.translate(None, ASCII)
     around = b" ".join(re.findall(rb"[A-Za-z]?[\x80-\xff]+[A-Za-z]?", text))[:AROUND]
     counts = Counter(around.translate(None, ASCII))
-    tried = dict.fromkeys(each for known in ALPHABETS for each in _fitting(around, counts, known))
+    groups = Counter(around.split(b" "))  # the same ones are met again and again
+    tried = dict.fromkeys(each for known in ALPHABETS for each in _fitting(groups, counts, known))
     fitting = [each for each in tried if _decoded(beyond, each)]
     names = fitting or _likely(text)
     first = _decoded(beyond, names[0])
@@ -99,17 +100,17 @@ def _decoded(text: bytes, encoding: str) -> str:
         return ""
 
 
-def _fitting(around: bytes, counts: Counter[int], known: Alphabet) -> list[str]:
+def _fitting(groups: Counter[bytes], counts: Counter[int], known: Alphabet) -> list[str]:
     """The encodings in which nearly all characters beyond ASCII are such letters, the best first.
 
-    `counts` has the bytes beyond ASCII.
+    `counts` has the bytes beyond ASCII, `groups` these with the letters beside them.
     """
-    strange = {each: _strange(around, counts, each, known) for each in known.encodings}
+    strange = {each: _strange(groups, counts, each, known) for each in known.encodings}
     good = [each for each, share in strange.items() if share <= STRANGE]
     return sorted(good, key=strange.__getitem__)
 
 
-def _strange(around: bytes, counts: Counter[int], encoding: str, known: Alphabet) -> float:
+def _strange(groups: Counter[bytes], counts: Counter[int], encoding: str, known: Alphabet) -> float:
     """The share of characters beyond ASCII that are no such letters or signs, or misplaced."""
     chars = _decoded(bytes(counts), encoding)
     met = dict(zip(chars, counts.values(), strict=bool(chars)))
@@ -119,8 +120,8 @@ def _strange(around: bytes, counts: Counter[int], encoding: str, known: Alphabet
     rare = bool(known.common) and common < OFTEN * counts.total()
     if not chars or rare or strange > STRANGE * counts.total():
         return 1.0
-    text = _decoded(around, encoding)
-    strange += len(MISPLACED.findall(text))
-    if max(chars) >= "\u0590":  # Hebrew or Arabic
-        strange += len(MISPLACED_FAR.findall(text))
+    texts = _decoded(b" ".join(groups), encoding).split(" ")
+    forms = (MISPLACED, MISPLACED_FAR) if max(chars) >= "\u0590" else (MISPLACED,)
+    for text, count in zip(texts, groups.values(), strict=True):
+        strange += count * sum(len(form.findall(text)) for form in forms)
     return strange / counts.total()
