@@ -7,6 +7,7 @@ import inspect
 import runpy
 import subprocess
 import sys
+from importlib import import_module
 from pathlib import Path
 
 import msgspec
@@ -119,11 +120,15 @@ def classes(base: type) -> list[type]:
 def test_every_kind_of_evidence_note_finding_and_promise_has_words():
     from olive_crate.checks.findings import Finding
     from olive_crate.dataset.promises import Promise, Required
+    from olive_crate.show.claim import WORDS
     from olive_crate.show.claims import claim_of
     from olive_crate.show.evidence import ABOUT
     from olive_crate.show.findings import found_words
     from olive_crate.show.notes import note_words, promised_words
 
+    for words in WORDS.values():
+        import_module(f"olive_crate.show.{words}")
+    assert set(classes(evidence.Evidence)) == set(evidence.ALL_EVIDENCE)
     for kind in classes(evidence.Evidence):
         assert claim_of.dispatch(kind) is not claim_of.dispatch(object), kind
         assert kind.about in ABOUT or kind.about.startswith("variable."), kind

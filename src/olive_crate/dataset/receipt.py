@@ -19,7 +19,8 @@ import pyarrow as pa
 
 from .. import kernels
 from ..declaration.converting import converted
-from ..evidence import ALL_EVIDENCE, ALL_NOTES, Evidence, Note
+from ..evidence import Evidence, Note
+from ..evidence.every import ALL_EVIDENCE, ALL_NOTES
 from ..views import Worded
 from .promises import ALL_PROMISES, Promise
 

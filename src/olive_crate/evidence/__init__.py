@@ -12,171 +12,130 @@ To add a kind: write its class here, create it where it is found, and give it wo
 
 from __future__ import annotations
 
-from .base import Evidence, Example, Kinded, Mend, TextCount, with_answers
-from .fixed import CutValues, FieldsFound, RecordLength, SharedPositions, UncoveredPositions
-from .notes import (
-    CutCharacters,
-    DictionaryGap,
-    FellBack,
-    IncompleteRecord,
-    MovedColumns,
-    Note,
-    PlainNameTaken,
-    PromiseNotChecked,
-    ProvisionalTypes,
-    RenamedColumn,
-    SourceChanged,
-    UndeclaredColumns,
-    UnnamedColumns,
-)
-from .rows import (
-    AllowedByList,
-    ClosingRows,
-    CommentLabels,
-    EndNotSeen,
-    FieldNamesFound,
-    HeadingFound,
-    HeadingMoved,
-    LabelsFound,
-    LeftOutByPosition,
-    NoHeading,
-    RepeatedHeading,
-    TitlesFound,
-    UnitsFound,
-)
-from .sets import (
-    EmptyFiles,
-    FilesDiffer,
-    FileSetAside,
-    FilesLeftOut,
-    FilesNotReached,
-    FilesUnlike,
-    InFiles,
-    NotInFiles,
-    PerhapsRenamed,
-    TypesDiffer,
-    UnitsDiffer,
-)
-from .sheet import (
-    BlanksAround,
-    BlockChosen,
-    CellsOutside,
-    HiddenCells,
-    KindCount,
-    LiesOnItsSide,
-    MergedCells,
-    MixedKinds,
-    NotCalculated,
-    NumbersStoredAsText,
-    SerialDays,
-    SheetChosen,
-    SpacerColumns,
-    StoredAsText,
-    VariablesDescribed,
-)
-from .source import (
-    AlignedColumns,
-    BlanksFollow,
-    CommentFound,
-    DecimalMark,
-    DelimiterFound,
-    EmptySource,
-    EncodingBasis,
-    EncodingFound,
-    EscapeFound,
-    GroupingMark,
-    QuoteFound,
-    Rival,
-)
-from .tables import (
-    BlankColumns,
-    FootnoteMarks,
-    GroupTitles,
-    HiddenRows,
-    NamedOtherwise,
-    NoKeyInTable,
-    SourceDiffers,
-    SpansFilled,
-    TableChosen,
-    TableToName,
-)
-from .variables import (
-    CodesAsWritten,
-    FormatFound,
-    InexactNumbers,
-    LeadingBlanks,
-    LeadingZeros,
-    LevelBasis,
-    LevelSuggested,
-    MarksKept,
-    MarksTaken,
-    MostlyUnreadable,
-    OnlyMarks,
-    Suspect,
-    SuspectedCodes,
-    TextBecause,
-    TypeFits,
-)
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
 
-ALL_EVIDENCE = (
-    *(EmptySource, EncodingFound, AlignedColumns, DelimiterFound, QuoteFound, EscapeFound),
-    *(
+if TYPE_CHECKING:
+    from .base import Evidence, Example, Kinded, Mend, TextCount, with_answers
+    from .every import ALL_EVIDENCE, ALL_NOTES
+    from .fixed import CutValues, FieldsFound, RecordLength, SharedPositions, UncoveredPositions
+    from .notes import (
+        CutCharacters,
+        DictionaryGap,
+        FellBack,
+        IncompleteRecord,
+        MovedColumns,
+        Note,
+        PlainNameTaken,
+        PromiseNotChecked,
+        ProvisionalTypes,
+        RenamedColumn,
+        SourceChanged,
+        UndeclaredColumns,
+        UnnamedColumns,
+    )
+    from .rows import (
+        AllowedByList,
+        ClosingRows,
+        CommentLabels,
+        EndNotSeen,
+        FieldNamesFound,
+        HeadingFound,
+        HeadingMoved,
+        LabelsFound,
+        LeftOutByPosition,
+        NoHeading,
+        RepeatedHeading,
+        TitlesFound,
+        UnitsFound,
+    )
+    from .sets import (
+        EmptyFiles,
+        FilesDiffer,
+        FileSetAside,
+        FilesLeftOut,
+        FilesNotReached,
+        FilesUnlike,
+        InFiles,
+        NotInFiles,
+        PerhapsRenamed,
+        TypesDiffer,
+        UnitsDiffer,
+    )
+    from .sheet import (
+        BlanksAround,
+        BlockChosen,
+        CellsOutside,
+        HiddenCells,
+        KindCount,
+        LiesOnItsSide,
+        MergedCells,
+        MixedKinds,
+        NotCalculated,
+        NumbersStoredAsText,
+        SerialDays,
+        SheetChosen,
+        SpacerColumns,
+        StoredAsText,
+        VariablesDescribed,
+    )
+    from .source import (
+        AlignedColumns,
         BlanksFollow,
         CommentFound,
         DecimalMark,
+        DelimiterFound,
+        EmptySource,
+        EncodingBasis,
+        EncodingFound,
+        EscapeFound,
         GroupingMark,
-        HeadingFound,
-        NoHeading,
-        FieldNamesFound,
-    ),
-    *(
-        HeadingMoved,
-        TitlesFound,
-        UnitsFound,
-        LabelsFound,
-        AllowedByList,
-        CommentLabels,
-        ClosingRows,
-        LeftOutByPosition,
-    ),
-    *(EndNotSeen, RepeatedHeading, RecordLength, FieldsFound),
-    *(SharedPositions, CutValues, UncoveredPositions, SheetChosen, BlockChosen, HiddenCells),
-    *(MergedCells, CellsOutside, BlanksAround, MixedKinds, NumbersStoredAsText, StoredAsText),
-    *(SerialDays, TypeFits, FormatFound, TextBecause, LeadingZeros, MostlyUnreadable),
-    *(
-        CodesAsWritten,
-        OnlyMarks,
-        MarksKept,
-        InexactNumbers,
-        MarksTaken,
-        LeadingBlanks,
-        SuspectedCodes,
-        LevelSuggested,
-    ),
-    *(FilesUnlike, PerhapsRenamed, TypesDiffer, UnitsDiffer),
-    *(
+        QuoteFound,
+        Rival,
+    )
+    from .tables import (
+        BlankColumns,
+        FootnoteMarks,
+        GroupTitles,
+        HiddenRows,
+        NamedOtherwise,
+        NoKeyInTable,
+        SourceDiffers,
+        SpansFilled,
         TableChosen,
         TableToName,
-        NamedOtherwise,
-        FootnoteMarks,
-        BlankColumns,
-        HiddenRows,
-        SpansFilled,
-        GroupTitles,
-        SourceDiffers,
-        LiesOnItsSide,
-        VariablesDescribed,
-        SpacerColumns,
-        NotCalculated,
-    ),
-)
+    )
+    from .variables import (
+        CodesAsWritten,
+        FormatFound,
+        InexactNumbers,
+        LeadingBlanks,
+        LeadingZeros,
+        LevelBasis,
+        LevelSuggested,
+        MarksKept,
+        MarksTaken,
+        MostlyUnreadable,
+        OnlyMarks,
+        Suspect,
+        SuspectedCodes,
+        TextBecause,
+        TypeFits,
+    )
 
-ALL_NOTES = (
-    *(RenamedColumn, UnnamedColumns, UndeclaredColumns, MovedColumns, PlainNameTaken),
-    *(FellBack, SourceChanged, PromiseNotChecked, IncompleteRecord, CutCharacters, DictionaryGap),
-    *(EmptyFiles, FilesDiffer, NotInFiles, FileSetAside, FilesLeftOut, FilesNotReached),
-    *(ProvisionalTypes, NoKeyInTable),
+HOMES = (
+    "base",
+    "source",
+    "rows",
+    "variables",
+    "notes",
+    "fixed",
+    "sheet",
+    "tables",
+    "sets",
+    "every",
 )
+"""The files of this room, in the order in which most reads need them."""
 
 __all__ = [
     "ALL_EVIDENCE",
@@ -282,3 +241,13 @@ __all__ = [
     "VariablesDescribed",
     "with_answers",
 ]
+
+
+def __getattr__(name: str) -> Any:
+    """A kind of evidence from the file that it stands in: a read needs few of them."""
+    for home in HOMES if not name.startswith("_") else ():
+        found = getattr(import_module(f".{home}", __name__), name, None)
+        if found is not None:
+            globals()[name] = found
+            return found
+    raise AttributeError(f"module {__name__!r} has no attribute {name!r}")

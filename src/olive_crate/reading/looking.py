@@ -13,7 +13,7 @@ import msgspec
 from ..columns.cell_texts import shown_cells
 from ..columns.outcome import joined
 from ..errors import LayoutError
-from ..evidence import EmptySource, Evidence, TableToName, UncoveredPositions
+from ..evidence import EmptySource, Evidence, UncoveredPositions
 from ..layouts.base import (
     Before,
     Block,
@@ -100,6 +100,8 @@ def look(opened: Source, plan: Decisions) -> Look:
         return _empty(opened)
     tables = tables_to_choose(opened, plan)
     if tables:
+        from ..evidence import TableToName
+
         to_name = TableToName(alternatives=tuple(each.name for each in tables), certain=False)
         return _without_cases(opened, to_name, tables)
     found = find_layout(opened, plan, Before(thorough=False))

@@ -3,11 +3,22 @@
 from __future__ import annotations
 
 from functools import singledispatch
+from importlib import import_module
 
 from ..evidence import Evidence
+
+WORDS = {"sheet": "sheet_words", "sets": "set_words", "tables": "table_words"}
+"""Files of words that are read when evidence from these files is met; most reads need none."""
 
 
 @singledispatch
 def claim_of(evidence: Evidence) -> str:
     """What the file shows, in words."""
-    raise NotImplementedError(f"no words for {type(evidence).__name__}")
+    kind = type(evidence)
+    home = WORDS.get(kind.__module__.rpartition(".")[2])
+    if home is not None:
+        import_module(f".{home}", __package__)
+    words = claim_of.dispatch(kind)
+    if words is claim_of.dispatch(object):
+        raise NotImplementedError(f"no words for {kind.__name__}")
+    return words(evidence)

@@ -11,8 +11,7 @@ from collections.abc import Callable
 from .. import evidence as ev
 from ..evidence import Evidence
 from .claims import claim_of
-from .set_words import in_which_files
-from .text import mark_words, visible
+from .text import file_list, mark_words, visible
 
 ABOUT = {
     "source": "file",
@@ -69,6 +68,10 @@ NO_VALUE = (
 )
 """Evidence about variables whose claim says all of it."""
 
+NO_DECISION = ("FilesUnlike", "NamedOtherwise", "SourceDiffers")
+NO_CHOICE = ("SuspectedCodes", "TableToName")
+"""Kinds whose claim says it all; by their names, since few reads need their classes."""
+
 Words = Callable[[Evidence], str]
 
 
@@ -84,7 +87,14 @@ def evidence_line(evidence: Evidence) -> str:
     elif isinstance(evidence, ev.TitlesFound):
         about = "titles in row" if evidence.rows == 1 else "titles in rows"
     words = f"{about}{' ' if decided else ''}{decided}: {claim_of(evidence)}"
-    return words + in_which_files(evidence)
+    return words + _in_which_files(evidence)
+
+
+def _in_which_files(evidence: Evidence) -> str:
+    """The files that evidence is about, where that is not all of them."""
+    if not evidence.files:
+        return ""
+    return f" ({file_list(evidence.files, evidence.in_files)})"
 
 
 def variable_words(evidence: Evidence) -> str:
@@ -97,12 +107,10 @@ def decision_of(evidence: Evidence) -> str:
     """What was decided, in a word or two."""
     if isinstance(evidence, (ev.TypeFits, ev.FormatFound)) and evidence.format:
         return f"{evidence.value} {evidence.format}"
-    if isinstance(evidence, ev.FilesUnlike):
+    if type(evidence).__name__ in NO_DECISION:
         return ""
     if isinstance(evidence, ev.NoHeading):
         return "none"
-    if isinstance(evidence, (ev.NamedOtherwise, ev.SourceDiffers)):
-        return ""
     if isinstance(evidence, ev.CutValues):
         return visible(f"{evidence.field} ({evidence.value})")
     if isinstance(evidence, ev.DelimiterFound) and not evidence.value:
@@ -115,7 +123,7 @@ def decision_of(evidence: Evidence) -> str:
 
 def alternatives_of(evidence: Evidence) -> list[str]:
     """What else it could be, as far as that is a choice to be named."""
-    if evidence.certain or isinstance(evidence, (ev.SuspectedCodes, ev.TableToName)):
+    if evidence.certain or type(evidence).__name__ in NO_CHOICE:
         return []
     if isinstance(evidence, ev.DelimiterFound):
         return [

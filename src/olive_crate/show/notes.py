@@ -13,6 +13,7 @@ from ..declaration.values import value_text
 from ..errors import several, with_article
 from ..evidence import Note
 from . import set_words
+from .text import file_list
 
 BEYOND = "is beyond the last column"
 
@@ -134,13 +135,13 @@ def _(note: ev.FileSetAside) -> str:
 
 @note_words.register(ev.FilesLeftOut)
 def _(note: ev.FilesLeftOut) -> str:
-    return f"not taken for data: {set_words.file_list(note.names, len(note.names))}"
+    return f"not taken for data: {file_list(note.names, len(note.names))}"
 
 
 @note_words.register(ev.EmptyFiles)
 def _(note: ev.EmptyFiles) -> str:
     are = "is" if len(note.names) == 1 else "are"
-    return f"{set_words.file_list(note.names, len(note.names))} {are} empty"
+    return f"{file_list(note.names, len(note.names))} {are} empty"
 
 
 @note_words.register(ev.FilesNotReached)

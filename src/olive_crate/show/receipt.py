@@ -7,8 +7,19 @@ from ..errors import several
 from ..evidence import Evidence, LeadingBlanks, LevelSuggested, MarksTaken, TypeFits
 from .alike import lines_of
 from .notes import change_words, imbalance_words, note_words, problem_reason, promise_line
-from .set_words import file_list, file_table
-from .text import WIDTH, cut, mark_words, place_list, row_list, size_words, table, visible, wrapped
+from .set_words import file_table
+from .text import (
+    WIDTH,
+    cut,
+    file_list,
+    mark_words,
+    place_list,
+    row_list,
+    size_words,
+    table,
+    visible,
+    wrapped,
+)
 
 PART_WORDS = {
     "heading": "heading",

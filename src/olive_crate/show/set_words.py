@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from .. import evidence as ev
 from ..errors import several
 from .claim import claim_of
-from .text import WIDTH, cut, mark_words, size_words, table, visible, wrapped
+from .text import WIDTH, cut, file_list, mark_words, size_words, table, visible, wrapped
 
 if TYPE_CHECKING:
     from ..dataset.receipt import Receipt
@@ -19,7 +18,6 @@ if TYPE_CHECKING:
 FILES_SHOWN = 40
 READ_SHOWN = 10
 """Files of a receipt: those that differ first, in their order."""
-NAMED = 3
 WHAT = {
     "layout": "layouts",
     "encoding": "encodings",
@@ -29,13 +27,6 @@ WHAT = {
     "order": "the order of columns",
     "format": "notations of dates",
 }
-
-
-def file_list(files: Sequence[str], count: int, most: int = NAMED) -> str:
-    """The first of so many files, by their names: `a.csv, b.csv and 3 more`."""
-    shown = ", ".join(visible(each) for each in files[:most])
-    left = count - min(most, len(files))
-    return f"{shown} and {left:,} more" if left > 0 else shown
 
 
 @claim_of.register(ev.PerhapsRenamed)
@@ -95,13 +86,6 @@ def absent_words(note: ev.NotInFiles) -> str:
         return f'"{note.name}" is in {where} only; elsewhere it is missing as "not in file"'
     where = f"{note.count:,} of {note.of:,} files ({file_list(note.files, note.count)})"
     return f'"{note.name}" is missing in {where}, with the reason "not in file"'
-
-
-def in_which_files(evidence: ev.Evidence) -> str:
-    """The files that evidence is about, where that is not all of them."""
-    if not evidence.files:
-        return ""
-    return f" ({file_list(evidence.files, evidence.in_files)})"
 
 
 def files_text(files: Files, width: int = WIDTH) -> str:

@@ -48,22 +48,6 @@ def _(evidence: ev.SourceDiffers) -> str:
     return f"the file has changed since {evidence.before}; that copy is kept as {evidence.copy}"
 
 
-@claim_of.register(ev.SpacerColumns)
-def _(evidence: ev.SpacerColumns) -> str:
-    blank = several(evidence.supporting or 0, "blank column")
-    return f"{blank} within it left out" + ("" if evidence.certain else "; it may be two tables")
-
-
-@claim_of.register(ev.NotCalculated)
-def _(evidence: ev.NotCalculated) -> str:
-    count = evidence.supporting or 0
-    rows = row_list(evidence.rows, count)
-    return (
-        f"{several(count, 'formula')} without a stored value ({rows}), missing as not calculated; "
-        "open the workbook in a spreadsheet program and save it"
-    )
-
-
 @claim_of.register(ev.BlankColumns)
 def _(evidence: ev.BlankColumns) -> str:
     return f"{several(evidence.supporting or 0, 'blank column')} left out"

@@ -47,6 +47,7 @@ def _visible(char: str) -> str:
     return "␡" if code == 127 else "·" if 0x80 <= code < 0xA0 or char in TURNS else char
 
 
+FILES_NAMED = 3
 TURNS = "\u061c\u200e\u200f\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069"
 """Characters that turn the direction of what follows (Unicode, annex 9), and hide nothing else."""
 _CONTROLS = late(f"[\x00-\x08\x0b-\x1f\x7f-\x9f{TURNS}]")
@@ -205,3 +206,10 @@ def size_words(count: int | None) -> str:
         if count >= scale:
             return f"{count / scale:.1f} {unit}"
     return several(count, "byte")
+
+
+def file_list(files: Sequence[str], count: int, most: int = FILES_NAMED) -> str:
+    """The first of so many files, by their names: `a.csv, b.csv and 3 more`."""
+    shown = ", ".join(visible(each) for each in files[:most])
+    left = count - min(most, len(files))
+    return f"{shown} and {left:,} more" if left > 0 else shown
