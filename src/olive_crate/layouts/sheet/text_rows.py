@@ -16,6 +16,8 @@ LOOKED_AT = 200
 
 def filled_merged(cells: GridCells, merged: Sequence[Area]) -> GridCells:
     """The cells, with the value of each merged area in all of its cells."""
+    if not merged:
+        return cells
     place = {
         key: at
         for at, key in enumerate(zip(cells.rows.tolist(), cells.columns.tolist(), strict=True))
