@@ -6,8 +6,8 @@ with their rows, what else it could be, and the declaration that would settle it
 There is no wording in these values, and nothing is ever learnt from a text made for people: `show`
 puts all of this into words, once for the terminal, notebooks, plan comments and JSON.
 
-To add a kind: write its class here, create it where it is found, and give it words in
-`show/evidence.py`.
+To add a kind: write its class in a file of this room, create it where it is found, and give it
+words in `show/claims.py`, or in the file of words that `show/claim.py` names for that file.
 """
 
 from __future__ import annotations

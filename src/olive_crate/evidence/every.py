@@ -2,160 +2,25 @@
 
 from __future__ import annotations
 
-from .fixed import CutValues, FieldsFound, RecordLength, SharedPositions, UncoveredPositions
-from .notes import (
-    CutCharacters,
-    DictionaryGap,
-    FellBack,
-    IncompleteRecord,
-    MovedColumns,
-    PlainNameTaken,
-    PromiseNotChecked,
-    ProvisionalTypes,
-    RenamedColumn,
-    SourceChanged,
-    UndeclaredColumns,
-    UnnamedColumns,
-)
-from .rows import (
-    AllowedByList,
-    ClosingRows,
-    CommentLabels,
-    EndNotSeen,
-    FieldNamesFound,
-    HeadingFound,
-    HeadingMoved,
-    LabelsFound,
-    LeftOutByPosition,
-    NoHeading,
-    RepeatedHeading,
-    TitlesFound,
-    UnitsFound,
-)
-from .sets import (
-    EmptyFiles,
-    FilesDiffer,
-    FileSetAside,
-    FilesLeftOut,
-    FilesNotReached,
-    FilesUnlike,
-    NotInFiles,
-    PerhapsRenamed,
-    TypesDiffer,
-    UnitsDiffer,
-)
-from .sheet import (
-    BlanksAround,
-    BlockChosen,
-    CellsOutside,
-    HiddenCells,
-    LiesOnItsSide,
-    MergedCells,
-    MixedKinds,
-    NotCalculated,
-    NumbersStoredAsText,
-    SerialDays,
-    SheetChosen,
-    SpacerColumns,
-    StoredAsText,
-    VariablesDescribed,
-)
-from .source import (
-    AlignedColumns,
-    BlanksFollow,
-    CommentFound,
-    DecimalMark,
-    DelimiterFound,
-    EmptySource,
-    EncodingFound,
-    EscapeFound,
-    GroupingMark,
-    QuoteFound,
-)
-from .tables import (
-    BlankColumns,
-    FootnoteMarks,
-    GroupTitles,
-    HiddenRows,
-    NamedOtherwise,
-    NoKeyInTable,
-    SourceDiffers,
-    SpansFilled,
-    TableChosen,
-    TableToName,
-)
-from .variables import (
-    CodesAsWritten,
-    FormatFound,
-    InexactNumbers,
-    LeadingBlanks,
-    LeadingZeros,
-    LevelSuggested,
-    MarksKept,
-    MarksTaken,
-    MostlyUnreadable,
-    OnlyMarks,
-    SuspectedCodes,
-    TextBecause,
-    TypeFits,
-)
+from typing import Any
 
-ALL_EVIDENCE = (
-    *(EmptySource, EncodingFound, AlignedColumns, DelimiterFound, QuoteFound, EscapeFound),
-    *(
-        BlanksFollow,
-        CommentFound,
-        DecimalMark,
-        GroupingMark,
-        HeadingFound,
-        NoHeading,
-        FieldNamesFound,
-    ),
-    *(
-        HeadingMoved,
-        TitlesFound,
-        UnitsFound,
-        LabelsFound,
-        AllowedByList,
-        CommentLabels,
-        ClosingRows,
-        LeftOutByPosition,
-    ),
-    *(EndNotSeen, RepeatedHeading, RecordLength, FieldsFound),
-    *(SharedPositions, CutValues, UncoveredPositions, SheetChosen, BlockChosen, HiddenCells),
-    *(MergedCells, CellsOutside, BlanksAround, MixedKinds, NumbersStoredAsText, StoredAsText),
-    *(SerialDays, TypeFits, FormatFound, TextBecause, LeadingZeros, MostlyUnreadable),
-    *(
-        CodesAsWritten,
-        OnlyMarks,
-        MarksKept,
-        InexactNumbers,
-        MarksTaken,
-        LeadingBlanks,
-        SuspectedCodes,
-        LevelSuggested,
-    ),
-    *(FilesUnlike, PerhapsRenamed, TypesDiffer, UnitsDiffer),
-    *(
-        TableChosen,
-        TableToName,
-        NamedOtherwise,
-        FootnoteMarks,
-        BlankColumns,
-        HiddenRows,
-        SpansFilled,
-        GroupTitles,
-        SourceDiffers,
-        LiesOnItsSide,
-        VariablesDescribed,
-        SpacerColumns,
-        NotCalculated,
-    ),
-)
+from . import fixed, notes, rows, sets, sheet, source, tables, variables
+from .base import Evidence
+from .notes import Note
 
-ALL_NOTES = (
-    *(RenamedColumn, UnnamedColumns, UndeclaredColumns, MovedColumns, PlainNameTaken),
-    *(FellBack, SourceChanged, PromiseNotChecked, IncompleteRecord, CutCharacters, DictionaryGap),
-    *(EmptyFiles, FilesDiffer, NotInFiles, FileSetAside, FilesLeftOut, FilesNotReached),
-    *(ProvisionalTypes, NoKeyInTable),
-)
+FILES = (source, rows, variables, notes, fixed, sheet, tables, sets)
+
+
+def _kinds(base: type) -> tuple[Any, ...]:
+    """The classes of a base, each once, in the order of the files that they stand in."""
+    own = [
+        each
+        for file in FILES
+        for each in vars(file).values()
+        if isinstance(each, type) and issubclass(each, base) and each.__module__ == file.__name__
+    ]
+    return tuple(each for each in own if each is not base)
+
+
+ALL_EVIDENCE = _kinds(Evidence)
+ALL_NOTES = _kinds(Note)

@@ -72,7 +72,7 @@ def new_writer(where: Any, shape: TableShape, first: pa.Table | None = None) -> 
     differences = [] if first is None else [n for n in schema.names if _hardly_repeats(first, n)]
     apart = set(differences)
     others = [name for name in schema.names if name not in apart]
-    beside = {*shape.reasons.values(), *shape.withheld.values()}
+    aside = {*shape.reasons.values(), *shape.withheld.values()}
     writer = pq.ParquetWriter(
         where,
         schema,
@@ -81,7 +81,7 @@ def new_writer(where: Any, shape: TableShape, first: pa.Table | None = None) -> 
         write_page_checksum=True,
         use_dictionary=others if differences else True,
         column_encoding=dict.fromkeys(differences, "DELTA_BINARY_PACKED") or None,
-        write_statistics=[name for name in schema.names if name not in beside] or True,
+        write_statistics=[name for name in schema.names if name not in aside] or True,
         write_batch_size=BATCH if first is None or _widest(first) <= WIDE else None,
         store_schema=False,
     )
