@@ -46,6 +46,8 @@ def test_a_cell_of_any_length_is_text(shape, among):
     assert ds["note"].values.to_pylist() == [told if each is cell else each for each in cells]
     assert [each.name for each in oc.look(text.encode()).variables] == ["id", "note"]
     assert oc.load(text.encode()).receipt.balanced
+    assert len(str(ds.check())) < 20_000
+    assert cell[:20] in str(ds.counts(["note"])) or shape == "quotes"
 
 
 @pytest.mark.parametrize("mark", ["0", "9", "a9", "Å", "_", "é1"])

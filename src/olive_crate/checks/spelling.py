@@ -29,8 +29,10 @@ REPEATING = 0.5
 """Words repeat where there are at most so many different ones for each cell."""
 MEANT = "<>=+%#&@±≤≥"
 """Marks that change what a word says."""
-SHORTEST = 5
-"""Letters of a word of which one may be wrong; shorter words are too near each other."""
+SHORTEST, LONGEST = 5, 200
+"""Letters of a word of which one may be wrong: shorter words are too near each other, and longer
+texts are no words.
+"""
 OFTEN, TIMES = 8, 4
 """How often a word has to occur, and how many times as often as a rare spelling of it."""
 RARE = 3
@@ -179,7 +181,8 @@ def _mixed(seen: Seen, words: Words, mixed: list[list[int]], rows: RowsOf) -> Mi
 
 def _rare(words: Words, places: list[int]) -> list[tuple[int, int]]:
     """Rare words with the frequent ones they are at one edit from."""
-    often = [p for p in places if words.counts[p] >= OFTEN and len(words.words[p]) >= SHORTEST]
+    lengths = {place: len(words.words[place]) for place in places}
+    often = [p for p in places if words.counts[p] >= OFTEN and SHORTEST <= lengths[p] <= LONGEST]
     if not often or len(often) == len(places):
         return []
     lacking: dict[str, list[int]] = defaultdict(list)
@@ -187,9 +190,10 @@ def _rare(words: Words, places: list[int]) -> list[tuple[int, int]]:
         for rest in _one_less(words.words[place]):
             lacking[rest].append(place)
     found = []
+    likely = {lengths[place] + edit for place in often for edit in (-1, 0, 1)}
     for place in places:
         count, word = int(words.counts[place]), words.words[place]
-        if count > RARE or len(word) < SHORTEST - 1:
+        if count > RARE or lengths[place] not in likely:
             continue
         near = {each for rest in _one_less(word) for each in lacking.get(rest, ())}
         near = {p for p in near if words.counts[p] >= TIMES * count and _slip(word, words.words[p])}
