@@ -21,20 +21,20 @@ class Unset:
 UNSET = Unset()
 F = TypeVar("F", bound=Callable[..., Any])
 TAKING: set[Any] = set()
-"""The functions that take the options of reading and do not show them yet."""
+"""Marked functions whose signatures do not list the reading options yet."""
 
 
 def takes_reading_options(function: F) -> F:
-    """Say of a function that it takes the options of reading, which it will show (`documented`)."""
+    """Mark a function that takes the reading options; `documented` adds them to its signature."""
     TAKING.add(function)
     return function
 
 
 def documented(function: Any) -> None:
-    """Show every option of reading in the signature and docstring of a function that takes them.
+    """Add every reading option to the signature and docstring of a marked function.
 
-    This is done when a function is first asked for by its public name, since doing it for all of
-    them takes a part of the time of a look.
+    Called when the function is first accessed by its public name: doing this for all functions at
+    import would noticeably slow down a look at a small file.
     """
     if function not in TAKING:
         return

@@ -30,9 +30,8 @@ REPEATING = 0.5
 MEANT = "<>=+%#&@±≤≥"
 """Marks that change what a word says."""
 SHORTEST, LONGEST = 5, 200
-"""Letters of a word of which one may be wrong: shorter words are too near each other, and longer
-texts are no words.
-"""
+"""Length of words that are searched for a wrong letter: shorter words are too similar to each
+other, and longer texts are sentences."""
 OFTEN, TIMES = 8, 4
 """How often a word has to occur, and how many times as often as a rare spelling of it."""
 RARE = 3

@@ -47,7 +47,7 @@ def _choices(name: str, flag: Flag) -> str | None:
 
 
 def _annotation(parameter: str) -> Any:
-    """The type of a parameter of reading, and all that its help says."""
+    """The type, flags and help text of a reading parameter."""
     if parameter in OWN:
         return OWN[parameter]
     name, flag = READING[parameter]
@@ -95,15 +95,15 @@ OWN: dict[str, Any] = {
     ],
     "trust": trust_option,
 }
-"""The parameters among them that are the command's alone."""
+"""Reading parameters that only the command has."""
 
 
 READERS: set[Callable[..., None]] = set()
-"""The commands that take the options of reading."""
+"""Commands that take the reading options."""
 
 
 def reading(command: Callable[..., None]) -> Callable[..., None]:
-    """Say of a command that it takes the options of reading, as one mapping, `options`."""
+    """Mark a command that takes the reading options, as one mapping, `options`."""
     READERS.add(command)
     return command
 
@@ -111,11 +111,11 @@ def reading(command: Callable[..., None]) -> Callable[..., None]:
 def with_flags(
     command: Callable[..., None], arguments: Sequence[str] | None = None
 ) -> Callable[..., None]:
-    """A command of reading with its flags, and any other command as it is.
+    """Return a reading command with its flags, and any other command unchanged.
 
-    Of the flags only those that the arguments give are made, since making all of them takes as
-    long as a look at a small file. Where an argument may be another flag, one for help or a
-    misspelt one, all are made, and also where the arguments are not known yet.
+    Creates only the flags that the arguments use, because creating all of them takes as long as
+    looking at a small file. Creates all flags if an argument may be another flag, a request for
+    help or a misspelled flag, and if the arguments are not known yet.
     """
     if command not in READERS:
         return command
@@ -138,7 +138,7 @@ def with_flags(
 
 
 def _needed(arguments: Sequence[str] | None) -> list[str]:
-    """The parameters of reading that arguments give; all of them unless each flag is known."""
+    """Parameters of the flags in the arguments; all parameters unless every flag is known."""
     given = {each.partition("=")[0] for each in arguments or () if each[:1] == "-" and each != "-"}
     needed = [name for name, (_, flag) in READING.items() if flag.name in given]
     return list(READING) if arguments is None or len(needed) < len(given) else needed

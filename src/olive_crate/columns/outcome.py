@@ -111,7 +111,7 @@ def writing_of(variable: Variable, kind: str) -> dict[str, Any]:
 def joined(outcome: Outcome, blocks: Sequence[TypedBlock], repeated: bool = False) -> Column:
     """The blocks of a variable as one column.
 
-    With `repeated`, texts that repeat in all blocks stay places in a dictionary.
+    With `repeated`, texts that are dictionary-encoded in all blocks stay so.
     """
     if len(blocks) == 1 and blocks[0].withheld is NOTHING:
         values = blocks[0].converted.values
@@ -140,7 +140,7 @@ def joined_values(
     """The values of blocks as one array of a type; text beyond 2 GB gets wide offsets.
 
     `reasons` are those of all the blocks, if any cell of several blocks has one. With `repeated`,
-    texts that are places in dictionaries in all blocks stay such.
+    texts that are dictionary-encoded in all blocks stay so.
     """
     if not blocks:
         return pa.nulls(0, kind)

@@ -244,7 +244,7 @@ __all__ = [
 
 
 def __getattr__(name: str) -> Any:
-    """A kind of evidence from the file that it stands in: a read needs few of them."""
+    """Load a kind of evidence on first access: most reads need only a few of the files."""
     for home in HOMES if not name.startswith("_") else ():
         found = getattr(import_module(f".{home}", __name__), name, None)
         if found is not None:

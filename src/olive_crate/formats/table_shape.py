@@ -21,8 +21,8 @@ from ..declaration.variable import Variable
 LOOKED_AT = 4096
 """First cases that tell how a column is encoded."""
 BATCH, WIDE = 1 << 13, 128
-"""Cells that are encoded at once, which costs less the more they are; fewer where cells are wide,
-since pages end between batches only."""
+"""Cells encoded at once. Larger batches are faster, but pages end only between batches, so columns
+of more than `WIDE` bytes a cell use the default."""
 
 
 class TableShape:
@@ -65,8 +65,8 @@ def new_writer(where: Any, shape: TableShape, first: pa.Table | None = None) -> 
 
     Columns of whole numbers or moments that hardly repeat in the first cases are written as
     differences (Parquet's DELTA_BINARY_PACKED): a dictionary of them is built in vain, and takes
-    several times as long. Texts that come as places in a dictionary are written as such, which is
-    not told to who reads the file: their type is text. Reasons have no extremes to be filtered by.
+    several times as long. Dictionary-encoded text columns are written as they are; the stored
+    schema still says text. Reason columns get no minimum and maximum: nobody filters by them.
     """
     schema = shape.schema if first is None else _with_dictionaries(shape.schema, first.schema)
     differences = [] if first is None else [n for n in schema.names if _hardly_repeats(first, n)]
@@ -91,7 +91,7 @@ def new_writer(where: Any, shape: TableShape, first: pa.Table | None = None) -> 
 
 
 def written_as(table: pa.Table, schema: pa.Schema) -> pa.Table:
-    """The table with texts as the writer of a file has begun with them."""
+    """The table with its text columns encoded as the writer expects them."""
     for place, (own, wanted) in enumerate(zip(table.schema, schema, strict=True)):
         if own.type != wanted.type:
             values = table.column(place)
@@ -102,14 +102,14 @@ def written_as(table: pa.Table, schema: pa.Schema) -> pa.Table:
 
 
 def _with_dictionaries(schema: pa.Schema, first: pa.Schema) -> pa.Schema:
-    """The types of a first table, which has some texts as places in a dictionary."""
+    """The schema with the dictionary types of the first table."""
     fields = zip(schema, first.types, strict=True)
     repeat = pa.types.is_dictionary
     return pa.schema([field.with_type(came) if repeat(came) else field for field, came in fields])
 
 
 def _widest(table: pa.Table) -> float:
-    """Bytes of a cell of the widest column."""
+    """Bytes per cell of the widest column."""
     widest = max((int(each.nbytes) for each in table.columns), default=0)
     return float(widest / max(1, table.num_rows))
 

@@ -44,7 +44,7 @@ class Target(Protocol):
     """A packed file being written."""
 
     takes_repeated: bool
-    """Texts that repeat may come as places in a dictionary."""
+    """Repeated texts may arrive dictionary-encoded."""
 
     def start(
         self, variables: tuple[Variable, ...], types: list[pa.DataType], reasons: dict[str, bool]

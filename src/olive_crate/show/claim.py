@@ -8,7 +8,7 @@ from importlib import import_module
 from ..evidence import Evidence
 
 WORDS = {"sheet": "sheet_words", "sets": "set_words", "tables": "table_words"}
-"""Files of words that are read when evidence from these files is met; most reads need none."""
+"""Wording loaded on first use, by the file that defines the evidence; few reads need it."""
 
 
 @singledispatch

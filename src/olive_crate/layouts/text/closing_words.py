@@ -32,13 +32,13 @@ IN_NOTES = (*NOTE_WORDS.split("|"), "end of ", "©", "(c) ")
 
 
 def _holds(text: str, words: Sequence[str]) -> bool:
-    """Most texts hold none of the words, which is seen without compiling a pattern."""
+    """Does the text contain any of the words? Most do not, and need no pattern."""
     lower = text.lower()
     return any(word in lower for word in words)
 
 
 def is_total_word(text: str) -> bool:
-    """A word for a total or a mean, with a little behind it."""
+    """Is this a word for a total or a mean, with at most a short remark after it?"""
     if not _holds(text, TOTAL_WORDS):
         return False
     lower = text.lower()
@@ -56,17 +56,17 @@ def is_total_word(text: str) -> bool:
 
 
 def _ends_total(rest: str) -> bool:
-    """Nothing, or a little that is no list."""
+    """Does nothing follow, or a short remark that is not a list?"""
     if not rest:
         return True
     return rest[0] in BEHIND_TOTALS and len(rest) <= LONGEST_BEHIND and not {*rest} & {",", ";"}
 
 
 def begins_note(text: str) -> bool:
-    """Words that begin with one for a note or a source, and a mark behind it."""
+    """Does the text start like a note or a source, as in `Note: …` or `Source 1`?"""
     return _holds(text, IN_NOTES) and bool(NOTE.match(text))
 
 
 def is_note_word(text: str) -> bool:
-    """A word for a note or a source, and nothing else."""
+    """Is this only a word for a note or a source?"""
     return _holds(text, IN_NOTES) and bool(NOTE_WORD.fullmatch(text))
