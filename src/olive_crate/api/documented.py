@@ -7,9 +7,6 @@ from collections.abc import Callable
 from functools import cache
 from typing import Any, TypeVar
 
-from ..plan.option import GROUPS
-from ..plan.options import OPTIONS, TYPES
-
 
 class Unset:
     """The default of an option that is not given."""
@@ -49,6 +46,8 @@ def documented(function: Any) -> None:
 
 @cache
 def _parameters() -> list[inspect.Parameter]:
+    from ..plan.options import OPTIONS, TYPES
+
     return [
         inspect.Parameter(
             name, inspect.Parameter.KEYWORD_ONLY, default=UNSET, annotation=TYPES[name]
@@ -60,6 +59,9 @@ def _parameters() -> list[inspect.Parameter]:
 @cache
 def options_text() -> str:
     """A line for each option, under the heading of its group."""
+    from ..plan.option import GROUPS
+    from ..plan.options import OPTIONS
+
     lines = ["Options, each also a key of a plan:"]
     for group in GROUPS:
         lines += ["", group]

@@ -11,7 +11,6 @@ from typing import TYPE_CHECKING, Any, Unpack, cast
 
 from ..errors import Advice, PlanError, SourceError
 from ..plan.model import NOTHING_DECIDED, Decisions
-from ..plan.options import ReadingOptions
 from ..sources.addresses import safe_address
 from ..sources.sets import PLAN_FILE
 from .documented import F, takes_reading_options
@@ -23,6 +22,7 @@ if TYPE_CHECKING:
     from ..dataset.update import Update
     from ..dataset.verification import Verification
     from ..formats.set_packing import RunnerOf
+    from ..plan.options import ReadingOptions
     from ..reading.looking import Look
     from ..reading.sets.looking import SetLook
     from ..sources.sets import Files

@@ -137,9 +137,11 @@ def _heading(parameter: Any, everything: bool) -> str:
 
 
 def _rare(parameter: Any) -> bool:
-    from .options import SHORT_PAGE
+    if _group(parameter) is None:
+        return False
+    from .flags import SHORT_PAGE
 
-    return _group(parameter) is not None and parameter.name not in SHORT_PAGE
+    return parameter.name not in SHORT_PAGE
 
 
 def _help_all() -> TyperOption:

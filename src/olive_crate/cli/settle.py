@@ -10,7 +10,8 @@ from typing import TYPE_CHECKING, Annotated, Any, NamedTuple
 
 import typer
 
-from .options import code_of, reading, source_of
+from .flags import code_of
+from .options import reading, source_of
 from .screen import progress, show, width
 
 if TYPE_CHECKING:

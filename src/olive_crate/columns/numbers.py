@@ -19,7 +19,6 @@ from .. import kernels
 from ..declaration.codes import MissingCode
 from ..declaration.patterns import late
 from ..kernels.buffers import may_be_missing, writable
-from ..kernels.reference import numbers
 from ..kernels.spans import Cells
 from ..kernels.types import EarlyResult, Flags, Ints, NumberRequest, NumbersRead, Writing
 from .code_texts import words_for
@@ -150,6 +149,8 @@ def _the_rest(
 
 def _other_forms(cells: Cells, rule: Rule) -> tuple[np.ndarray, Flags, int, int]:
     """Numerals with signs of currency or percent, in parentheses, grouped, or with an exponent."""
+    from ..kernels.reference import numbers  # most files need none of this
+
     starts, ends = cells.starts.copy(), cells.ends.copy()
     negative = np.zeros(len(cells), bool)
     good = np.ones(len(cells), bool)
@@ -276,6 +277,8 @@ def _exponents(cells: Cells, starts: Ints, ends: Ints) -> tuple[Ints, Ints, Flag
     mantissa_ends, exponent = ends.copy(), np.zeros(len(starts), np.int64)
     fits = np.ones(len(starts), bool)
     if len(hits):
+        from ..kernels.reference import numbers
+
         owner = np.searchsorted(np.cumsum(lengths), hits, side="right")
         at = positions[hits]
         mantissa_ends[owner] = at

@@ -7,7 +7,7 @@ import msgspec
 from ..errors import PlanError
 from ..plan.model import Decisions, SheetSection
 from ..sources.source import Source
-from . import delimited, feed, fixed, frame, page, query, sheet
+from . import feed, fixed, frame, page, query, sheet
 from .base import Before, Kind, SourceLayout, TableView
 
 KINDS: dict[str, Kind] = {
@@ -59,7 +59,9 @@ def find_layout(source: Source, plan: Decisions, before: Before = Before()) -> S
     elif plan.layout == "fixed" or plan.fields is not None:
         found = fixed.find(source, plan, before)
     else:
-        found = delimited.find(source, plan, before, otherwise=fixed.aligned)
+        from .delimited.finding import find_delimited  # not needed for workbooks and pages
+
+        found = find_delimited(source, plan, before, otherwise=fixed.aligned)
     if not source.notes:
         return found
     return msgspec.structs.replace(found, evidence=(*source.notes, *found.evidence))

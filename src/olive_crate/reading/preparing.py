@@ -25,7 +25,6 @@ from ..layouts.base import SourceLayout, Tally
 from ..layouts.text.cells import unique_names
 from ..plan.model import Decisions, DelimitedSection, with_options
 from ..plan.naming import ordered
-from ..plan.options import OPTIONS
 from ..plan.selecting import resolve
 from ..sources.addresses import is_address, is_web, kept_address
 from ..sources.file_sets import files as files_named
@@ -68,12 +67,13 @@ def source_named(source: Any, plan: Decisions, options: Mapping[str, Any]) -> Na
         from ..plan.toml_read import read_decisions
 
         source = read_decisions(Path(source))
-    given = source
-    if isinstance(source, Decisions):
-        plan = with_options(source, options, OPTIONS)
-        given = plan.source_path()
-    else:
+    is_plan = isinstance(source, Decisions)
+    plan = source if is_plan else plan
+    if options:
+        from ..plan.options import OPTIONS  # a large table
+
         plan = with_options(plan, options, OPTIONS)
+    given = plan.source_path() if is_plan else source
     one, files = opened_or_set(given, plan, by_user=given is source or plan.reach is None)
     if given is source:
         plan = _from_here(plan, source, files)
