@@ -15,6 +15,7 @@ import olive_crate as oc
 from olive_crate.checks import distribution
 from olive_crate.describe import pairs
 from olive_crate.formats import writing_behind
+from olive_crate.formats.table_shape import TableShape
 
 VARIETIES = ("Picual", "Arbequina", "Hojiblanca", "Cornicabra")
 
@@ -213,8 +214,8 @@ def test_a_disk_that_is_full_leaves_no_packed_file(tmp_path, monkeypatch):
     """What goes wrong on the thread that writes is raised, and nothing stays behind."""
 
     class Full:
-        def __init__(self, *given: object) -> None:
-            self.closed = False
+        def __init__(self, _where: object, shape: TableShape, _first: object) -> None:
+            self.closed, self.schema = False, shape.schema
 
         def write_table(self, table: object) -> None:
             raise OSError(28, "No space left on device")
