@@ -48,10 +48,10 @@ def with_flags(
 
     made: dict[str, Any] = {}
     used = _flags_in(arguments)
-    if arguments is None or used:
+    if used is None or used:
         from .flags import library_options, parameters_for
 
-        made = parameters_for(used if arguments is not None else None)
+        made = parameters_for(used)
     own = inspect.signature(command, eval_str=True).parameters
     keyword = inspect.Parameter.KEYWORD_ONLY
     parameters = [each.replace(kind=keyword) for name, each in own.items() if name != "options"] + [
@@ -63,9 +63,11 @@ def with_flags(
     return wrapper
 
 
-def _flags_in(arguments: Sequence[str] | None) -> set[str]:
-    """The arguments that look like flags, without their values."""
-    return {each.partition("=")[0] for each in arguments or () if each[:1] == "-" and each != "-"}
+def _flags_in(arguments: Sequence[str] | None) -> set[str] | None:
+    """The arguments that look like flags, without their values; `None` if they are not known."""
+    if arguments is None:
+        return None
+    return {each.partition("=")[0] for each in arguments if each[:1] == "-" and each != "-"}
 
 
 sources_argument = Annotated[
