@@ -146,12 +146,13 @@ def shape_rows(wanted: list[str], rounds: int, folder: Path) -> Iterator[str]:
             ],
             rounds,
         )
-        ours, base, limit = (times[each].spent for each in ("ours", "clean", "limit"))
+        taken, spent = times["ours"], times["ours"].spent
         size = path.stat().st_size / 1e6
         yield (
-            f"{name:22} {ours / cells * 1e9:6.0f} ns {ours / base:6.2f} of clean (asked {asked:3})"
-            f" {ours / limit:6.1f} of the limit {size / ours:6.0f} MB/s"
-            f" {times['ours'].peak:5.0f} MB {second_way(path):9,} second way"
+            f"{name:22} {spent / cells * 1e9:6.0f} ns {taken.against(times['clean']):6.2f} of clean"
+            f" (asked {asked:3}) {taken.against(times['limit']):6.1f} of the limit"
+            f" {size / spent:6.0f} MB/s"
+            f" {taken.peak:5.0f} MB {second_way(path):9,} second way"
         )
 
 
@@ -162,12 +163,12 @@ def width_rows(rounds: int, folder: Path) -> Iterator[str]:
         made(path, integer, rows, columns)
         contestants.append(Contestant(str(columns), "delimited:by_olive_crate", path, "1"))
     times = take_turns(contestants, rounds)
-    base = times[str(WIDTHS[0][0])].spent
+    base = times[str(WIDTHS[0][0])]
     for columns, rows in WIDTHS:
-        ours = times[str(columns)].spent
+        ours = times[str(columns)]
         yield (
-            f"{columns:6,} columns x {rows:7,} {ours / columns / rows * 1e9:6.0f} ns"
-            f" {ours / base:6.2f} of {WIDTHS[0][0]} columns"
+            f"{columns:6,} columns x {rows:7,} {ours.spent / columns / rows * 1e9:6.0f} ns"
+            f" {ours.against(base):6.2f} of {WIDTHS[0][0]} columns"
         )
 
 

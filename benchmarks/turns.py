@@ -16,6 +16,7 @@ from __future__ import annotations
 import hashlib
 import importlib
 import json
+import operator
 import os
 import platform
 import random
@@ -61,6 +62,13 @@ class Times:
     def spent(self) -> float:
         """The median of the processor's seconds, of which none are stolen."""
         return statistics.median(self.work)
+
+    def against(self, other: Times) -> float:
+        """The median of the rounds' ratios of the processor's seconds.
+
+        Within a round the machine is as fast for both, which it is not from one to the next.
+        """
+        return statistics.median(map(operator.truediv, self.work, other.work))
 
 
 class Contestant:

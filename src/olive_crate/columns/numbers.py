@@ -33,7 +33,6 @@ from .rule import (
     ranged,
     reason_of,
 )
-from .signs import sign_in_front
 
 CURRENCY = tuple(sign.encode("utf-8") for sign in "€$£¥₹₺₽₪")
 SPACES = tuple(sign.encode("utf-8") for sign in (" ", "\t", "\u00a0", "\u202f", "\u2009"))
@@ -49,6 +48,8 @@ def convert_numbers(cells: Cells, rule: Rule, early: EarlyResult | None = None) 
     """Take cells as `integer` or `number`."""
     whole = rule.kind == "integer"
     if rule.sign is not None:
+        from .signs import sign_in_front  # which are declared, and rare
+
         cells = sign_in_front(cells, rule.sign)
     read = early if isinstance(early, NumbersRead) else _plain(cells, rule)
     values, reasons, most, left, span, place, worded, inexact = msgspec.structs.astuple(read)

@@ -55,7 +55,8 @@ NARROW = ("integer", "number", "date", "datetime", "zoned", "time")
 DIGIT = late(r"\d")
 BROKEN = {mark: late(rf"[0-9]*[{mark}][0-9]*[1-9]0*(?:[eE]-[0-9]+)?") for mark in ".,"}
 """Numerals that are no integers, by their decimal mark."""
-DATELIKE = late(r"[0-9]{1,4}([-/])[0-9]{1,2}\1[0-9]{1,4}")
+DATELIKE = late(r"[0-9]{1,4}(?:([-/])[0-9]{1,2}\1[0-9]{1,4}|\.[0-9]{1,2}\.(?:[0-9]{4}|[0-9]{1,2}))")
+"""What points separate is no number if the last part has not the three digits of a group."""
 UNIT_SIGNS = "€$£¥₹₺₽₪%‰"
 """Signs of currency, percent and per mille."""
 NO_NUMERAL = {*"ABCDFGHIJKLMNOPQRSTUVWXYZabcdfghijklmnopqrstuvwxyz:", *UNIT_SIGNS}
@@ -293,7 +294,7 @@ def impossible(words: Sequence[str], rule: Rule) -> set[str]:
     decimal, grouping = rule.decimal, rule.grouping
     if not (rule.sign or rule.flags or rule.takes_flag or NO_NUMERAL & {decimal, grouping}):
         marks = decimal != grouping and any(word.count(decimal) > 1 for word in words)
-        marked = [word for word in words if "-" in word[1:] or "/" in word]
+        marked = [word for word in words if "-" in word[1:] or "/" in word or word.count(".") == 2]
         dates = grouping not in DATE_MARKS and any(map(DATELIKE.fullmatch, marked))
         if marks or dates or not NO_NUMERAL.isdisjoint("".join(words)):
             return found | set(NARROW[:2])

@@ -42,6 +42,8 @@ PAIRS = (
 """Words for true and false that may be taken as such when a column holds no others."""
 NUMERIC_DATE = late(r"\d{1,2}([./-])\d{1,2}\1(\d{4}|\d{2})(\s\d{1,2}:\d{2}(:\d{2})?)?")
 YEAR_FIRST = late(r"\d{4}([./])\d{1,2}\1\d{1,2}(\s\d{1,2}:\d{2}(:\d{2})?)?")
+DATE_MARKS = frozenset("./-")
+"""One of them stands behind the first number."""
 UNIT_SIGN = f"(?P<{{}}>[{UNIT_SIGNS}])"
 WITH_UNIT = late(
     rf"[-+(]?(?:{UNIT_SIGN.format('before')}\s?[-+]?\d[\d.,'’\s]*"
@@ -63,12 +65,12 @@ def date_kinds(text: str) -> tuple[str, ...]:
     """
     if text.isalpha() or len(text) > LONGEST_DATE or not any(map(str.isdigit, text)):
         return ()
-    if text[0].isdigit() and (match := NUMERIC_DATE.fullmatch(text)):
+    if not DATE_MARKS.isdisjoint(text[1:3]) and (match := NUMERIC_DATE.fullmatch(text)):
         mark, year, clock, seconds = match.groups()
         tail = f"{mark}{'%Y' if len(year) == 4 else '%y'}{_clock(clock, seconds)}"
         kind = "datetime" if clock else "date"
         return (f"{kind}|%d{mark}%m{tail}", f"{kind}|%m{mark}%d{tail}")
-    if text[:4].isdigit() and (match := YEAR_FIRST.fullmatch(text)):
+    if text[4:5] in (".", "/") and (match := YEAR_FIRST.fullmatch(text)):
         mark, clock, seconds = match.groups()
         kind = "datetime" if clock else "date"
         return (f"{kind}|%Y{mark}%m{mark}%d{_clock(clock, seconds)}",)

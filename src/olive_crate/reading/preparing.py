@@ -4,7 +4,6 @@ and the columns matched with the plan's declarations."""
 from __future__ import annotations
 
 import os
-import re
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, cast
@@ -12,7 +11,6 @@ from typing import TYPE_CHECKING, Any, cast
 import msgspec
 import pyarrow as pa
 
-from ..columns.flags import flag_variable
 from ..columns.outcome import Outcome, flag_search, search_for
 from ..columns.search import TypeSearch
 from ..declaration.patterns import late
@@ -24,11 +22,8 @@ from ..kernels.types import Ints
 from ..layouts.base import SourceLayout, Tally
 from ..layouts.text.cells import unique_names
 from ..plan.model import Decisions, DelimitedSection, with_options
-from ..plan.naming import ordered
 from ..plan.selecting import resolve
 from ..sources.addresses import is_address, is_web, kept_address
-from ..sources.file_sets import files as files_named
-from ..sources.file_sets import files_in
 from ..sources.opening import is_set, open_source, recognised
 from ..sources.sets import PATTERN, PLAN_FILE, Files, HoldsSeveral
 from ..sources.source import Source
@@ -39,7 +34,7 @@ if TYPE_CHECKING:
 
     Read = Callable[[SourceLayout], PlainDataset]
 
-DATE_FORM = late(r"([dmyhsj]{1,4}[-./: ]?){2,6}", re.IGNORECASE)
+DATE_FORM = late(r"(?:[dmyhsj]{1,4}[-./: ]?){2,6}")
 BRACKETS = {("(", ")"), ("[", "]")}
 
 
@@ -94,11 +89,13 @@ def opened_or_set(
     files = None
     try:
         if is_set(given):
-            files = files_named(given)
+            files = _files(given)
         else:
             copied = plan.source.keep_copy and isinstance(given, str) and is_web(given)
             opened = _copied(given, plan) if copied else open_source(given, by_user, plan.limits)
     except HoldsSeveral as held:
+        from ..sources.file_sets import files_in
+
         files = files_in(held.name, held.members)
     if files is not None and not by_user and plan.reach is not None:
         paths = [each.source for each in files if isinstance(each.source, str)]
@@ -109,8 +106,15 @@ def opened_or_set(
     if isinstance(sheet, tuple) or (isinstance(sheet, str) and PATTERN.search(sheet)):
         from .sets.sheets import sheets_of
 
-        files = sheets_of(files if files is not None else files_named([opened]), sheet)
+        files = sheets_of(files if files is not None else _files([opened]), sheet)
     return (opened, None) if files is None else (None, files)
+
+
+def _files(given: Any) -> Files:
+    """The files of a set, which few sources are."""
+    from ..sources.file_sets import files
+
+    return files(given)
 
 
 def _copied(address: str, plan: Decisions) -> Source:
@@ -173,6 +177,8 @@ def prepare(
     known = [each.name for each in variables]
     kept = resolve(plan.keep, known) if plan.keep is not None else known
     if plan.order is not None:
+        from ..plan.naming import ordered
+
         are_kept = set(kept)
         kept = ordered([name for name in resolve(plan.order, known) if name in are_kept], kept)
     layout = found.layout.with_types([each.type for each in variables])
@@ -214,6 +220,8 @@ def _flag_reader(
     reader: ColumnReader, variables: Sequence[Variable], plan: Decisions
 ) -> ColumnReader:
     """The variable with the flags of another one, as the plan declares it if it does."""
+    from ..columns.flags import flag_variable  # few plans have any
+
     variable = flag_variable(reader.variable)
     if any(each.name == variable.name for each in variables):
         raise PlanError(
@@ -261,7 +269,8 @@ def _bare(unit: str) -> str | None:
     """A unit without the brackets around it; a form of dates (`dd.mm.yyyy`) is not a unit."""
     wrapped = len(unit) > 2 and (unit[0], unit[-1]) in BRACKETS
     bare = unit[1:-1].strip() if wrapped else unit
-    is_form = not bare.lower().strip("dmyhsj-./: ") and DATE_FORM.fullmatch(bare)
+    small = bare.lower()
+    is_form = not small.strip("dmyhsj-./: ") and DATE_FORM.fullmatch(small)
     return None if is_form else bare or None
 
 

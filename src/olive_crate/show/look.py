@@ -11,7 +11,6 @@ from ..plan.fields import Field
 from ..reading.looking import CASES_LOOKED_AT, Look
 from .alike import lines_of
 from .evidence import alternatives_of
-from .look_tables import table_lines, table_title
 from .text import WIDTH, cut, padded, size_words, table, visible, wrapped
 
 EVIDENCE_SHOWN = 16
@@ -31,6 +30,8 @@ def look_lines(look: Look, width: int = WIDTH) -> Iterable[tuple[str, str]]:
         yield "", ""
         yield from _sheets(look, width)
     if look.tables:
+        from .look_tables import table_lines
+
         yield "", ""
         yield from table_lines(look, width)
     if look.rows:
@@ -110,6 +111,8 @@ def _columns_that_fit(look: Look, rows: list[list[str]], width: int) -> int:
 
 def _title(look: Look) -> str:
     if look.tables or look.layout in ("query", "page", "feed", "frame"):
+        from .look_tables import table_title
+
         return table_title(look)
     if look.layout == "sheet":
         return f"{look.source}  {size_words(look.bytes)}, {several(len(look.sheets), 'sheet')}"

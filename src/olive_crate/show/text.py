@@ -50,6 +50,8 @@ def _visible(char: str) -> str:
 FILES_NAMED = 3
 TURNS = "\u061c\u200e\u200f\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069"
 """Characters that turn the direction of what follows (Unicode, annex 9), and hide nothing else."""
+FIRST_OF_OTHER_WIDTH = "\u0300"
+"""The first character that is not one column wide: it combines with the one before."""
 _CONTROLS = late(f"[\x00-\x08\x0b-\x1f\x7f-\x9f{TURNS}]")
 
 
@@ -66,7 +68,7 @@ def cleaned(text: str) -> str:
 
 def width_of(text: str) -> int:
     """Columns that a text takes in a terminal."""
-    if text.isascii():
+    if text.isascii() or max(text) < FIRST_OF_OTHER_WIDTH:
         return len(text)
     wide = sum(unicodedata.east_asian_width(char) in "WF" for char in text)
     return len(text) + wide - sum(bool(unicodedata.combining(char)) for char in text)

@@ -16,7 +16,6 @@ import msgspec
 
 from ..errors import SourceError, nearest
 from .addresses import database_kind, full_address, is_web, safe_address
-from .frames import frame_source, is_frame
 from .limits import Limits
 from .sets import PATTERN, Files
 from .source import Inflater, Source, stamp_of, within
@@ -67,9 +66,11 @@ def open_source(source: Any, by_user: bool = True, limits: Limits = Limits()) ->
             return database_source(text, by_user)
         else:
             raw = _from_url(text)
-    elif is_frame(source):
-        return frame_source(source)
     else:
+        from .frames import frame_source, is_frame
+
+        if is_frame(source):
+            return frame_source(source)
         raw = _in_hand(source)
     found = recognised(raw, limits)
     return within(found, limits) if isinstance(found.open, Inflater) else found

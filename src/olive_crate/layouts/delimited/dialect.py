@@ -13,7 +13,7 @@ from ...declaration.patterns import late
 from ...evidence import CommentFound, DelimiterFound, EscapeFound, QuoteFound, Rival
 from ...kernels.types import PAD, Dialect
 from ..text.cells import is_value
-from .quoting import ENOUGH, from_a_record, quotes_lines, quotes_well
+from .quoting import ENOUGH, FEED, RETURN, from_a_record, quotes_lines, quotes_well
 
 CANDIDATES = ("\t", ";", "|", ",")
 COLON = ":"
@@ -142,10 +142,11 @@ def _between_fields(text: bytes) -> bool:
 def blanks_follow(text: bytes, delimiter: str, marks: Dialect) -> bool:
     """Does a blank stand behind nearly all delimiters?"""
     mark, sign = delimiter.encode(), bytes([marks.quote])
+    if delimiter in ("", "blanks", " ", "\t") or mark + b" " not in text:
+        return False
     if marks.quote and sign in text and quotes_lines(text, marks):  # commas of whole paragraphs
-        quote = re.escape(sign)
-        text = re.sub(rb"%b[^%b]*%b" % (quote, quote, quote), sign * 2, text)
-    count = text.count(mark) if delimiter not in ("", "blanks", " ", "\t") else 0
+        text = sign.join(text.split(sign)[::2])
+    count = text.count(mark)
     return count > 1 and text.count(mark + b" ") >= BEHIND * count
 
 
@@ -168,10 +169,10 @@ def explains_rows(text: bytes, found: DelimiterFound) -> bool:
 
 
 def _groups_digits(text: bytes, delimiter: str) -> bool:
-    """Does this delimiter stand between digits only, with three behind it, as a grouping mark?"""
-    mark = delimiter.encode()
-    known = re.escape(mark)
-    grouping = re.compile(known + rb"(?<=\d" + known + rb")(?=\d{3}(?!\d))")
+    """Is this a comma between digits only, with three behind it, as a grouping mark?"""
+    if delimiter != ",":  # nobody groups digits by another one
+        return False
+    mark, grouping = b",", re.compile(rb",(?<=\d,)(?=\d{3}(?!\d))")
     few = GROUPING * text.count(mark)
     start = text[: text.rfind(b"\n", 0, len(text) // 16) + 1]
     if start.count(mark) - len(grouping.findall(start)) >= text.count(mark) - few:
@@ -280,15 +281,8 @@ def find_comment(pieces: Sequence[bytes], final: bool, marks: Dialect) -> Commen
     The delimiter is found anew without these lines. A line that is cut like the others may hold
     the names, if it is the last of the comments at the top.
     """
-    met = [
-        prefix
-        for prefix in COMMENTS
-        for mark in (prefix.encode(),)
-        if any(
-            mark in text and (text.startswith(mark) or b"\n" + mark in text or b"\r" + mark in text)
-            for text in pieces
-        )
-    ]
+    begin = {byte for piece in pieces for byte in _first_bytes(piece)}
+    met = [prefix for prefix in COMMENTS if ord(prefix[0]) in begin]
     lines = [line for piece in pieces for line in piece.splitlines()] if met else []
     for prefix in met:
         mark = prefix.encode()
@@ -296,7 +290,7 @@ def find_comment(pieces: Sequence[bytes], final: bool, marks: Dialect) -> Commen
             continue  # the prefix is the name of the first column
         begins = [line for line in lines if line.startswith(mark)]
         others = [line for line in lines if line.strip() and not line.startswith(mark)]
-        if not others or _within(lines, mark) > MOST_WITHIN * len(others):
+        if not begins or not others or _within(lines, mark) > MOST_WITHIN * len(others):
             continue
         if prefix == STAR and not lines[0].startswith(mark):
             continue  # a footnote, rather
@@ -311,6 +305,13 @@ def find_comment(pieces: Sequence[bytes], final: bool, marks: Dialect) -> Commen
                 alternatives=() if unlike else (NO_PREFIX,),
             )
     return None
+
+
+def _first_bytes(text: bytes) -> set[int]:
+    """The bytes with which lines begin."""
+    behind = np.frombuffer(text, np.uint8)
+    ends = (behind[:-1] == FEED) | (behind[:-1] == RETURN)
+    return {*text[:1], *behind[1:][ends].tolist()}
 
 
 def _within(lines: Sequence[bytes], mark: bytes) -> int:

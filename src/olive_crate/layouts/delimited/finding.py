@@ -22,7 +22,6 @@ from ..text.aligned import LooksAligned
 from ..text.cells import headings_of
 from ..text.closing import Tail
 from ..text.completing import (
-    as_utf8,
     block_size,
     cells_of_row,
     check_heading,
@@ -35,7 +34,6 @@ from ..text.completing import (
 )
 from ..text.decoding import find_encoding
 from ..text.foreign import BEFORE_TEXT, FOREIGN_BEGINNINGS, refuse_foreign
-from ..text.moved import moved
 from .cutting import too_wide
 from .dialect import (
     CANDIDATES,
@@ -65,7 +63,7 @@ def find_delimited(
     if known is not None:
         evidence.append(known)
     encoding = plan.source.encoding or (known.value if known else "")
-    text = as_utf8(sample.head, encoding, sample.is_whole)
+    text = sample.utf8(encoding)
     if not sample.is_whole and b"\n" not in text and b"\r" not in text:
         _refuse_endless(text, sample, plan)
     is_open = plan.layout is None and plan.delimited.delimiter is None
@@ -228,7 +226,7 @@ def _head(
         met = shapes_at_head(rows, parts, fields) if before.shapes is None else before.shapes
         shapes = met if before.shapes is None else None
         section = with_marks(section, met, evidence)
-    of_row = len(text) // max(1, text.count(b"\n"), text.count(b"\r"))
+    of_row = len(text) // max(1, len(cut.found.heads))
     return _Head(rows, parts, last, heading, fields, section, shapes, of_row)
 
 
@@ -241,6 +239,8 @@ def _where_they_stand(
     evidence: list[Evidence],
 ) -> tuple[list[Row], Rows]:
     """The rows, and the plan's rows moved to where the names of its variables stand."""
+    from ..text.moved import moved
+
     given, found = moved(plan, rows, usual_fields(rows), sample.source)
     if found is None:  # they may stand above the row that is declared
         every, _ = head_rows(text, marks, Rows())

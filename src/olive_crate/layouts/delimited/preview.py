@@ -5,31 +5,32 @@ from __future__ import annotations
 import io
 
 import msgspec
+import numpy as np
 
 from ...plan.model import Decisions
 from ...sources.source import Sample, Source, decoded, is_ebcdic, is_multibyte
 from ..base import Preview
-from ..text.completing import as_utf8
 from ..text.preview import Bounds, counted, lines_of, raw_view
+from .quoting import FEED, RETURN
 from .reading import DelimitedLayout
 
 
 def preview(sample: Sample, plan: Decisions, layout: DelimitedLayout, cases: int) -> Preview:
     """The source as it is, and its head as a source of so many cases."""
-    text = decoded(sample.head, layout.encoding, sample.is_whole)
-    lines = lines_of(text) if sample.is_whole else lines_of(text)[:-1] or [text]
-
+    head = sample.utf8(layout.encoding)
+    lines = lines_of(head.decode("utf-8"))
     by_byte = not is_multibyte(layout.encoding) and not is_ebcdic(layout.encoding)
 
     def count(data: bytes) -> int:
         if by_byte:
-            ends = data.count(b"\n") + data.count(b"\r") - data.count(b"\r\n")
-            return ends + (data[-1:] not in (b"", b"\n", b"\r"))
+            chars = np.frombuffer(data, np.uint8)
+            feeds, returns = chars == FEED, chars == RETURN
+            ends = np.count_nonzero(feeds | returns) - np.count_nonzero(returns[:-1] & feeds[1:])
+            return int(ends) + (data[-1:] not in (b"", b"\n", b"\r"))
         return len(lines_of(decoded(data, layout.encoding, True)))
 
     bounds = Bounds(layout.encoding, layout.first, layout.last)
     view = raw_view(sample, plan, bounds, lines, counted(sample, len(lines), count))
-    head = as_utf8(sample.head, layout.encoding, sample.is_whole)
     last = layout.last if sample.is_whole or (layout.last or 1) > 0 else None
     changes = {"encoding": "utf-8", "limit": cases, "block": max(len(head), 1), "last": last}
     return Preview(

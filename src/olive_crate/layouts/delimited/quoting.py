@@ -33,20 +33,42 @@ def quotes_well(text: bytes, delimiter: str, marks: Dialect) -> bool:
     if not marks.quote or marks.escape or bytes([marks.quote]) not in text:
         return True
     sign = bytes([marks.quote])
-    row = _well_quoted_row(sign, delimiter)
-    lines = text[:ENOUGH].splitlines(keepends=True)[:QUOTED_LINES]
+    mark = delimiter.encode()
+    lines = _first_lines(text)
     whole = [line for line in lines if sign in line and line.count(sign) % 2 == 0]
     return any(
-        sum(bool(row.fullmatch(each.rstrip(b"\r\n"))) for each in rows) >= WELL_QUOTED * len(rows)
+        sum(_is_well_quoted(each, sign, mark) for each in rows) >= WELL_QUOTED * len(rows)
         for rows in (whole, _put_together(lines, sign))
     )
 
 
-def _well_quoted_row(sign: bytes, delimiter: str) -> re.Pattern[bytes]:
-    """A row in which quotes stand around whole fields (RFC 4180, section 2)."""
-    quote, mark = re.escape(sign), re.escape(delimiter.encode())
-    field = rb"(?:[ ]*%b(?:[^%b]|%b%b)*%b[ ]*|[^%b%b\r\n]*)" % (*(quote,) * 6, mark)
-    return re.compile(rb"%b(?:%b%b)*" % (field, mark, field))
+@lru_cache(maxsize=1)
+def _first_lines(text: bytes) -> list[bytes]:
+    """Some lines of a text, which several delimiters are tried on."""
+    return text[:ENOUGH].splitlines(keepends=True)[:QUOTED_LINES]
+
+
+def _is_well_quoted(record: bytes, sign: bytes, mark: bytes) -> bool:
+    """Do quotes stand around whole fields of a record (RFC 4180, section 2)?
+
+    Blanks may stand around the quotes; two quotes within a field are one that belongs to it.
+    """
+    pieces = record.rstrip(b"\r\n").split(sign)
+    if len(pieces) % 2 == 0:
+        return False
+    outside = [mark + pieces[0], *filter(None, pieces[2:-1:2]), pieces[-1] + mark]
+    if len(pieces) == 1:
+        return True
+    begins = all(_ends_with(each, mark) for each in outside[:-1])
+    return begins and all(_starts_with(each, mark) for each in outside[1:])
+
+
+def _ends_with(text: bytes, mark: bytes) -> bool:
+    return text.endswith(mark) or text.rstrip(b" ").endswith(mark)
+
+
+def _starts_with(text: bytes, mark: bytes) -> bool:
+    return text.startswith(mark) or text.lstrip(b" ").startswith(mark)
 
 
 def quotes_hold(text: bytes, marks: Dialect) -> bool:
@@ -57,9 +79,8 @@ def quotes_hold(text: bytes, marks: Dialect) -> bool:
     if not marks.quote or marks.escape or not marks.delimiter:
         return False
     sign = bytes([marks.quote])
-    row = _well_quoted_row(sign, marks.delimiter.decode("utf-8"))
     records = _put_together(text.splitlines(keepends=True), sign)
-    return bool(records) and all(row.fullmatch(each.rstrip(b"\r\n")) for each in records)
+    return bool(records) and all(_is_well_quoted(e, sign, marks.delimiter) for e in records)
 
 
 def quotes_lines(text: bytes, marks: Dialect) -> bool:
@@ -67,8 +88,9 @@ def quotes_lines(text: bytes, marks: Dialect) -> bool:
     if not marks.quote or bytes([marks.quote]) not in text:
         return False
     head = np.frombuffer(text, np.uint8, min(len(text), ENOUGH))
-    is_open = np.cumsum(head == marks.quote, dtype=np.int32) & 1
-    return bool(is_open[(head == FEED) | (head == RETURN)].any())
+    quotes = np.flatnonzero(head == marks.quote)
+    ends = np.flatnonzero((head == FEED) | (head == RETURN))
+    return bool((np.searchsorted(quotes, ends) & 1).any())
 
 
 def from_a_record(text: bytes, marks: Dialect) -> bytes:
@@ -83,11 +105,10 @@ def from_a_record(text: bytes, marks: Dialect) -> bytes:
         return text
     closing = re.search(rb"(?<!%b)%b(?:%b%b)*(?!%b)" % (*(re.escape(sign),) * 5,), text)
     behind = text.find(b"\n", closing.end()) + 1 if closing else 0
-    row = _well_quoted_row(sign, marks.delimiter.decode("utf-8"))
 
     def badly(records: list[bytes]) -> int:
         held = (each for each in records if sign in each)  # others are well quoted
-        return sum(len(each) for each in held if not row.fullmatch(each.rstrip(b"\r\n")))
+        return sum(len(e) for e in held if not _is_well_quoted(e, sign, marks.delimiter))
 
     one, other = (_records(each, sign) for each in (text, text[behind:] if behind else b""))
     return b"".join(one if badly(one) <= badly(other) else other)

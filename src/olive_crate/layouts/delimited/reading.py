@@ -42,8 +42,6 @@ from ..base import (
     Tally,
 )
 from ..text.decoding import filled
-from ..text.raw_record import record_text
-from .field_span import field_span
 from .records import RawBlock, raw_blocks, record_texts
 
 
@@ -290,6 +288,8 @@ class DelimitedLayout(msgspec.Struct, frozen=True, eq=False):
         self, source: Source, row: int, index: int, offsets: Sequence[tuple[int, int]]
     ) -> RawCell:
         """A field in the text of its record."""
+        from ..text.raw_record import record_text  # only where a cell is traced
+        from .field_span import field_span
 
         def split(text: str) -> Structure:
             buffer, low, high = filled(text.encode("utf-8"))

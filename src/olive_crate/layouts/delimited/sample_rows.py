@@ -17,7 +17,7 @@ from ...plan.model import Rows
 from ...sources.source import Sample, decoded
 from ..base import Row
 from ..text.cells import is_value
-from ..text.completing import as_utf8, heading_rows, without_mark
+from ..text.completing import heading_rows, without_mark
 from ..text.heading import find_rows
 from .quoting import from_a_record, quotes_hold, quotes_lines
 from .records import line_end, records_as_text
@@ -146,13 +146,13 @@ def tail_rows(sample: Sample, tail: bytes, encoding: str, marks: Dialect) -> tup
     Where the file was not read whole, rows are counted from its end: the last one is -1.
     """
     if sample.is_whole:
-        text = as_utf8(tail, encoding, True)
+        text = sample.utf8(encoding)
     else:
         if encoding.lower().startswith(("utf-16", "utf-32")):
             tail = tail[len(tail) % 4 :]
         text = decoded(tail, without_mark(encoding, sample.head), True).encode("utf-8", "replace")
         text = text[text.find(b"\n") + 1 or text.find(b"\r") + 1 :]
-        if quotes_lines(as_utf8(sample.head, encoding, False), marks):
+        if quotes_lines(sample.utf8(encoding), marks):
             text = from_a_record(text, marks)
     lines = text.splitlines(keepends=True)
     last = lines[-LOOKED_AT:]

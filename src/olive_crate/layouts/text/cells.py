@@ -51,7 +51,11 @@ def _is_value(text: str) -> bool:
     whole, mark, decimals = text.removeprefix("-").partition("," if "," in text else ".")
     if (whole.isdecimal() and (decimals.isdecimal() or not mark)) or text in USUAL_MOMENTS:
         return True
-    if text.isascii() and text.strip(IN_NUMBERS) and not MOMENT_MARKS.intersection(text[1:5]):
+    if text.isascii():
+        known = text.strip(IN_NUMBERS) and not MOMENT_MARKS.intersection(text[1:5])
+    else:
+        known = not any(map(str.isdecimal, text))
+    if known:  # to be no value, without a pattern
         return False
     return bool(NUMBER.fullmatch(text) or MOMENT.fullmatch(text))
 

@@ -15,7 +15,7 @@ from ...declaration.patterns import late
 from ...errors import LayoutError, PlanError
 from ...evidence import DecimalMark, Evidence, GroupingMark
 from ...plan.model import Decisions, DelimitedSection, Rows
-from ...sources.source import Sample, Source, decoded
+from ...sources.source import Sample, Source
 from ..base import Row
 from .cells import padded_cells
 from .closing import (
@@ -116,14 +116,6 @@ def no_cells(plan: Decisions, why: str, instead: str = "leave it out") -> None:
             raise PlanError(f"{why}, so it has no {part}s; {instead}")
     if plan.sheet.turned:
         raise PlanError(f"{why}; only sheets of workbooks can be turned, so leave it out")
-
-
-def as_utf8(head: bytes, encoding: str, whole: bool) -> bytes:
-    """The head of a source as UTF-8, up to its last whole line."""
-    text = decoded(head, encoding, whole).encode("utf-8", "replace")
-    if whole:
-        return text
-    return text[: max(text.rfind(b"\n"), text.rfind(b"\r")) + 1] or text
 
 
 def heading_rows(rows: Rows) -> tuple[int, ...]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import codecs
+import io
 from collections.abc import Iterator
 from typing import IO, NamedTuple, cast
 
@@ -30,6 +31,8 @@ LEAST = 4
 """The smallest pieces are this part of the usual ones."""
 LEADING = bytes(range(0xC0, 0x100))
 """Bytes that lead a character beyond ASCII in UTF-8."""
+STRIKING = 16 << 10
+"""Bytes of lines with characters beyond ASCII, by which the encoding is known."""
 BINARY_SEEN = 8192
 """Bytes by which a file is known not to be text."""
 USUAL = bytes([9, 10, 11, 12, 13, 26, 27, *range(32, 256)])
@@ -287,5 +290,10 @@ def _is_utf8(piece: bytes, ends: bool) -> bool:
 
 def _striking(piece: bytes) -> bytes:
     """The lines that hold bytes beyond ASCII, up to 16 kB of them."""
-    lines = [line for line in piece.splitlines() if not line.isascii()]
-    return b"\n".join(lines)[: 16 << 10] + b"\n"
+    made = b""
+    for line in io.BytesIO(piece) if b"\n" in piece else piece.splitlines(keepends=True):
+        if not line.isascii():
+            made += line
+        if len(made) >= STRIKING:
+            break
+    return made[:STRIKING] + b"\n"

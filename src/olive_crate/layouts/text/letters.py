@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 
 import msgspec
+import numpy as np
 
 from ...declaration.patterns import late
 from ...evidence import EncodingFound
 
 ASCII = bytes(range(0x80))
+LOWER = 0x20
+"""What makes a capital of ASCII a small letter."""
 SINGLE_BYTE = [
     *("cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1256", "cp1257", "latin-1"),
     *("iso8859-15", "iso8859-2", "iso8859-5", "iso8859-6", "iso8859-7", "koi8-r", "cp850"),
@@ -65,7 +67,7 @@ AROUND = 8 << 10
 def by_letters(text: bytes) -> EncodingFound:
     """The encoding of a text that is not UTF-8, by the letters that it makes of the bytes."""
     beyond = text.translate(None, ASCII)
-    around = b" ".join(re.findall(rb"[A-Za-z]?[\x80-\xff]+[A-Za-z]?", text))[:AROUND]
+    around = _around(text)[:AROUND]
     counts = Counter(around.translate(None, ASCII))
     groups = Counter(around.split(b" "))  # the same ones are met again and again
     tried = dict.fromkeys(each for known in ALPHABETS for each in _fitting(groups, counts, known))
@@ -80,6 +82,18 @@ def by_letters(text: bytes) -> EncodingFound:
         alternatives=tuple(others[:3]),
         certain=bool(fitting) and not others and len({*beyond}) >= ENOUGH,
     )
+
+
+def _around(text: bytes) -> bytes:
+    """The bytes beyond ASCII and the letters beside them, a blank in place of all between."""
+    chars = np.frombuffer(text, np.uint8)
+    beyond = chars >= len(ASCII)
+    beside = np.zeros(len(chars), bool)
+    beside[1:] |= beyond[:-1]
+    beside[:-1] |= beyond[1:]
+    letter = ((chars | LOWER) >= ord("a")) & ((chars | LOWER) <= ord("z"))
+    kept = np.where(beyond | (beside & letter), chars, np.uint8(ord(" ")))
+    return b" ".join(kept.tobytes().split())
 
 
 def _likely(text: bytes) -> list[str]:
