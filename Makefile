@@ -41,7 +41,7 @@ docs: .venv/docs
 # The tables of speed, written to benchmarks/RESULTS.md and SHAPES.md.
 bench: .venv/ready
 	$(BIN)/python benchmarks/speed.py --write
-	$(BIN)/python benchmarks/shapes.py --rounds 3 --write
+	$(BIN)/python benchmarks/shapes.py --rounds 9 --write
 
 # How right detection and checks are, what checks cost, and sets of files (needs 8 GB for a while).
 bench-more: .venv/ready

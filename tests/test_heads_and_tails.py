@@ -228,3 +228,18 @@ def test_a_row_of_words_over_numbers_is_data(word):
     ds = oc.load(text.encode())
     assert (ds.rows, ds.variables[1].unit) == (40, None)
     assert ds["net"].why(1) == "unreadable" or ds["net"].values[0].as_py() == word
+
+
+@pytest.mark.parametrize("length", [20, 34, 80])
+@pytest.mark.parametrize("count", [8, 40, 400])
+def test_records_of_one_length_hold_no_names(length, count):
+    """A file of fixed-width records that nothing describes."""
+    draw = random.Random(length)
+    rows = [
+        f"{number:06}" + "".join(draw.choices("0123456789KJ{}", k=length - 6))
+        for number in range(1, count + 2)
+    ]
+    ds = oc.load(text_of([[row] for row in rows]), delimiter="")
+    assert ds["column_1"].values.to_pylist() == rows
+    named = oc.load(text_of([["record"], *([row] for row in rows)]), delimiter="")
+    assert named["record"].values.to_pylist() == rows

@@ -412,10 +412,12 @@ STYLED = {
     "[h]:mm": ("duration", None, None),
     '0 "days"': ("integer", None, None),
     "[Red]0;[Blue]-0": ("integer", None, None),
+    "0.00" + "[" * 1_000_000: ("number", None, 2),
+    "0.00" + '"' * 200_001: ("number", None, 2),
 }
 
 
-@pytest.mark.parametrize("code", STYLED)
+@pytest.mark.parametrize("code", STYLED, ids=lambda code: code[:20])
 def test_number_formats_tell_types_units_and_decimals(code):
     escaped = code.replace("&", "&amp;").replace('"', "&quot;")
     style = (

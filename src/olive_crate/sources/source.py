@@ -204,19 +204,16 @@ class Sample(msgspec.Struct, frozen=True, dict=True, eq=False):
     """The head is all there is."""
     thorough: bool = True
     """Read through to the end where there is no other way to reach the tail."""
+    as_utf8: dict[str, bytes] = {}
+    """The head as UTF-8, by the encoding that it was taken to be in."""
 
     def utf8(self, encoding: str) -> bytes:
         """The head as UTF-8, up to its last whole line; it is decoded once."""
-        if encoding not in self._decoded:
+        if encoding not in self.as_utf8:
             text = decoded(self.head, encoding, self.is_whole).encode("utf-8", "replace")
             end = max(text.rfind(b"\n"), text.rfind(b"\r")) + 1
-            self._decoded[encoding] = text if self.is_whole or not end else text[:end]
-        return self._decoded[encoding]
-
-    @cached_property
-    def _decoded(self) -> dict[str, bytes]:
-        """The head as UTF-8, by the encoding that it was taken to be in."""
-        return {}
+            self.as_utf8[encoding] = text if self.is_whole or not end else text[:end]
+        return self.as_utf8[encoding]
 
     @cached_property
     def middle(self) -> bytes:

@@ -281,8 +281,10 @@ def find_comment(pieces: Sequence[bytes], final: bool, marks: Dialect) -> Commen
     The delimiter is found anew without these lines. A line that is cut like the others may hold
     the names, if it is the last of the comments at the top.
     """
-    begin = {byte for piece in pieces for byte in _first_bytes(piece)}
-    met = [prefix for prefix in COMMENTS if ord(prefix[0]) in begin]
+    met = [each for each in COMMENTS if any(each.encode() in piece for piece in pieces)]
+    if met:
+        begin = {byte for piece in pieces for byte in _first_bytes(piece)}
+        met = [each for each in met if ord(each[0]) in begin]
     lines = [line for piece in pieces for line in piece.splitlines()] if met else []
     for prefix in met:
         mark = prefix.encode()

@@ -42,6 +42,8 @@ BUILT_IN = {
     48: "##0.0E+0",
     49: "@",
 } | dict.fromkeys((*range(27, 37), *range(50, 59)), "dd/mm/yyyy")
+LONGEST = 1000
+"""Characters of a format that are looked at; programs that write workbooks allow a few hundred."""
 QUOTED = late(r'"[^"]*"|\\.|_.|\*.')
 ELAPSED = late(r"\[(h+|m+|s+)\]", re.IGNORECASE)
 BRACKETS = late(r"\[[^\]]*\]")
@@ -51,7 +53,7 @@ CURRENCY = late(r"[€$£¥₹₺₽₪]|\b(?:EUR|USD|GBP|CHF|TRY|kr)\b")
 @lru_cache(maxsize=4096)
 def format_of(code: str) -> Format:
     """What this format code says."""
-    section = _first_section(code)
+    section = _first_section(code[:LONGEST])
     if section.strip().lower() in ("general", "@", ""):
         return Format()
     bare = QUOTED.sub("", section)

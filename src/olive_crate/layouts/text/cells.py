@@ -33,6 +33,8 @@ AROUND = " \u00a0\u202f'’€$£%"
 """Signs beside numbers, and blanks and apostrophes within them."""
 BARE = dict.fromkeys(map(ord, AROUND))
 PLAIN = late(r"[+-]?(\d+(?:\.\d*)?|\.\d+)([eE][+-]?\d{1,2})?")
+RECORD = 20
+"""Texts that are shorter are no records of several fields."""
 REPEATS = 3
 """Words that occur so often on average are the codes of a column, not words of their own."""
 
@@ -112,6 +114,11 @@ class Column(msgspec.Struct, frozen=True, eq=False):
         """Has a text the one shape, with digits in it, that all of its texts have?"""
         shape = "" if self.of_values else usual_shape(self.texts)
         return "9" in shape and shape_of(text) == shape
+
+    def is_record_like(self, text: str) -> bool:
+        """Is a text as long as all of its texts, which are records of one length?"""
+        lengths = {len(each) for each in (text, *self.texts)}
+        return lengths == {len(text)} and len(text) >= RECORD and any(map(str.isdigit, text))
 
     def is_apart(self, number: Decimal) -> bool:
         """Is a number of another scale than all of the column's?"""

@@ -337,6 +337,8 @@ def _judged_words(held: Sequence[tuple[str, Column]], below: Sequence[Row], row:
     if not below:
         return _Judged(True, False)
     met = sum(text in column.texts or column.is_coded_like(text) for text, column in held)
+    if len(held) == 1 == len(row.cells) and len(below) >= ENOUGH_ROWS:
+        met += held[0][1].is_record_like(held[0][0])
     strong = sum(_is_unlike(text, column) for text, column in held)
     distinct = len({cell for cell in row.cells if cell.strip()}) == row.filled
     new = sum(bool(column.texts) and text not in column.texts for text, column in held)
