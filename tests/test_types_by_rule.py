@@ -161,3 +161,48 @@ def test_a_column_of_several_families(families, data, block, workers):
     for cell in more:
         cells.insert(data.draw(st.integers(0, len(cells))), cell)
     check(cells, block, workers)
+
+
+CELLS = [
+    *(
+        "3",
+        "-2.48",
+        "+.5",
+        "5.",
+        " 4.5",
+        "7e3",
+        "1e400",
+        "007",
+        "(3)",
+        "12.5%",
+        "€ 4",
+        "1,5",
+        "1.234.567",
+    ),
+    *(
+        "13.10.2025",
+        "2025-10-13",
+        "2025-10-13T08:00:00Z",
+        "12:30",
+        "late",
+        "yes",
+        "no",
+        "NA",
+        ".",
+        "",
+    ),
+]
+
+
+@settings(max_examples=tries(300))
+@given(st.lists(st.sampled_from(CELLS), min_size=1, max_size=6), st.sampled_from([12, 60, 300]))
+def test_how_many_rows_there_are_changes_no_type(cells, times):
+    """Few cells are tried all at once, of many the first ones before the others."""
+
+    def read(cells):
+        text = "x;y\n" + "".join(f"{cell};1\n" for cell in cells)
+        return oc.load(text.encode(), delimiter=";", rows={"names": 1, "closing": "keep"})["x"]
+
+    few, many = read(cells), read(cells * times)
+    assert few.variable.type == many.variable.type
+    assert few.values.to_pylist() * times == many.values.to_pylist()

@@ -83,6 +83,9 @@ class Ways:
 
     def __init__(self, rule: Rule, strict: bool) -> None:
         self._rule, self._strict = rule, strict
+        declared = (rule.codes, rule.sign, rule.flags, rule.takes_flag, rule.implied, rule.unit)
+        self.is_plain = not any(declared) and rule.decimal != rule.grouping
+        """Nothing but numerals as they are usually written can be a number."""
         self._rules: dict[str, Rule] = {}
         self._requests: dict[str, tuple[Request, ...]] = {}
 
@@ -228,3 +231,9 @@ def _meant(words: list[str], rule: Rule) -> tuple[Flags, np.ndarray]:
         elif plain not in true and plain not in false:
             why[place] = missing_words.get(word, IS_UNREADABLE)
     return is_true, why
+
+
+def truths_in(values: pa.BooleanArray) -> frozenset[bool]:
+    """The truth values among these."""
+    true, valid = values.true_count, len(values) - values.null_count
+    return frozenset([True] * (true > 0) + [False] * (true < valid))

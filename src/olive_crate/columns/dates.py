@@ -49,6 +49,7 @@ LOCAL = tuple(f"%Y-%m-%d{mark}{time}" for mark in "T " for time in TIME)
 ZONED = tuple(form + "%z" for form in LOCAL)
 ANY_ZONED = "iso%z"
 """In place of a pattern: any of the forms of ISO 8601 with a zone."""
+MICROSECONDS_OF_DAY = 86_400_000_000
 TYPES = {
     "date": pa.date32(),
     "time": pa.time64("us"),
@@ -196,3 +197,12 @@ def microseconds(text: str) -> int | None:
     seconds = ((days * 24 + int(part["h"])) * 60 + int(part["m"])) * 60 + int(whole)
     micros = seconds * 1_000_000 + int(fraction.ljust(6, "0"))
     return -micros if part["sign"] == "-" else micros
+
+
+def are_firsts(done: Converted) -> bool:
+    """Are all of these dates the first of a month?"""
+    of_days = pa.types.is_date32(done.values.type)
+    raw = np.frombuffer(done.values.buffers()[1], np.int32 if of_days else np.int64)
+    held = raw[done.values.offset : done.values.offset + len(done.values)][done.reasons == PRESENT]
+    days = (held if of_days else held // MICROSECONDS_OF_DAY).astype("datetime64[D]")
+    return bool((days == days.astype("datetime64[M]")).all())

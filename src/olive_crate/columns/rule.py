@@ -53,7 +53,7 @@ MISSING_MARKS = [
 """Texts that people write for "no value". See "Missing values" in the design."""
 NARROW = ("integer", "number", "date", "datetime", "zoned", "time")
 DIGIT = late(r"\d")
-BROKEN = {mark: late(rf"[0-9]*[{mark}][0-9]*[1-9]0*(?:[eE]-[0-9]+)?") for mark in ".,"}
+BROKEN = {mark: late(rf"[-+]?[0-9]*[{mark}][0-9]*[1-9]0*(?:[eE]-[0-9]+)?") for mark in ".,"}
 """Numerals that are no integers, by their decimal mark."""
 DATELIKE = late(r"[0-9]{1,4}(?:([-/])[0-9]{1,2}\1[0-9]{1,4}|\.[0-9]{1,2}\.(?:[0-9]{4}|[0-9]{1,2}))")
 """What points separate is no number if the last part has not the three digits of a group."""

@@ -14,9 +14,8 @@ for good. So a search moves through states, from block to block, and only this f
 A block that was taken before the type was widened is read again in the end. What evidence needs to
 know about a column is counted beside the search (`statistics`); no decision depends on it.
 
-Kernels can convert a column while they split a block, if they know how. The request they get
-is made here, once for each kind, and what they give back is used only where it answers that very
-request: no conversion has to ask again what was asked of the kernel.
+Kernels can convert a column while they split a block. They are asked here, once for each kind, and
+what they give back is used only where it answers that very request.
 """
 
 from __future__ import annotations
@@ -32,7 +31,8 @@ from .. import kernels
 from ..declaration.patterns import late
 from ..kernels.spans import Cells, SourceRows
 from ..kernels.types import Bytes, EarlyResult, Ints, NumbersRead, Request
-from .convert import SIDE_BY_SIDE, TypedBlock, convert, missing, ways_of, with_withheld
+from .convert import SIDE_BY_SIDE, TypedBlock, convert, missing, truths_in, ways_of, with_withheld
+from .dates import are_firsts
 from .numbers import number_request
 from .rule import (
     FIRST_MARK,
@@ -46,13 +46,11 @@ from .rule import (
     words_of,
 )
 from .statistics import PROBED, Statistics
-from .written import written
+from .written import possible, written
 
 WIDER = {"integer": "number", "boolean|1|0": "integer"}
 """What follows a contradicted type; text follows all others."""
 MONTHS_OF_YEAR = 12
-OF_A_DAY = 86_400_000_000
-"""Microseconds."""
 UNKNOWN = ""
 """The kind of a block in which no cell holds a value."""
 PROBE = 64
@@ -113,9 +111,9 @@ class Narrowed(msgspec.Struct, frozen=True, tag=True):
         """The state once a block fits these of the kinds."""
         left, truths, monthly = tuple(each.kind for each in fits), self.truths, self.monthly
         if base(left[0]) == "boolean" and len(truths) < 2:
-            truths |= _truths(fits[0].converted.values)
+            truths |= truths_in(fits[0].converted.values)
         if len(fits) > 1 and base(left[0]) in ("date", "datetime"):
-            now = frozenset(each.kind for each in fits if _are_firsts(each.converted))
+            now = frozenset(each.kind for each in fits if are_firsts(each.converted))
             monthly = now if monthly is None else monthly & now
         if (left, truths, monthly) == (self.candidates, self.truths, self.monthly):
             return self
@@ -229,8 +227,8 @@ class TypeSearch:
         return with_withheld(self._attempt(cells, self.state.kind), cells)
 
     def _from_open(self, cells: Cells) -> _Step:
-        if whole := self._whole_numbers(cells):
-            return whole
+        if numbers := self._numbers(cells):
+            return numbers
         all_of_it = len(cells) <= FIRST
         reasons, filled = self._nothing(cells if all_of_it else cells.at(slice(FIRST)))
         if not all_of_it and len(filled) < PROBE:
@@ -244,12 +242,17 @@ class TypeSearch:
         words = words_of(probe)
         likely = thinkable(words, self.rule.decimal)
         ruled_out = impossible(words, self.rule) if likely else set()
+        at_once = len(cells) <= FIRST and self.rule.trim in (None, True)
         for kind in likely:
             if kind in ruled_out:
                 continue
-            if not len(self._attempt(probe, kind).converted.unread):
-                return self._from_narrowed(cells, Narrowed(kind, (kind,)))
-        candidates = tuple(kind for kind in written(words) if not self._failures(probe, kind))
+            block = self._attempt(cells if at_once else probe, kind)
+            unread = block.converted.unread
+            if not len(unread) or (at_once and unread[0] > filled[:PROBE][-1]):
+                made = block if at_once else None
+                return self._from_narrowed(cells, Narrowed(kind, (kind,)), made)
+        candidates = possible(written(words), words)
+        candidates = tuple(kind for kind in candidates if not self._failures(probe, kind))
         if candidates:
             return self._from_narrowed(cells, Narrowed(candidates[0], candidates))
         sample = cells
@@ -262,27 +265,37 @@ class TypeSearch:
         self.statistics.note_text(sample.at(filled), self.rule.decimal, self._attempt)
         return self._attempt(cells, "text"), Narrowed("text", ("text",))
 
-    def _whole_numbers(self, cells: Cells) -> _Step | None:
-        """Without any search, for what most columns hold: nothing but integers in the block."""
+    def _numbers(self, cells: Cells) -> _Step | None:
+        """Without a search: nothing but integers, or plain numerals with decimals at the start."""
         read = self._early(cells, "integer")
         if read is None:
             probe = cells.at(slice(PROBE))
             asked = number_request(self._how.rule("integer"))
             read = kernels.read_numbers(probe.buffer, probe.starts, probe.ends, asked)
-        if isinstance(read, NumbersRead) and read.left:
+        if not (isinstance(read, NumbersRead) and read.left):
+            block = self._attempt(cells, "integer")
+            done = block.converted
+            if len(done.unread) or done.values.null_count == len(cells):
+                return None
+            return block, INTEGERS
+        first = cells.buffer[cells.starts[0] : cells.ends[0]].tobytes()
+        if not self._how.is_plain or first.count(self.rule.decimal.encode()) != 1:
             return None
-        block = self._attempt(cells, "integer")
-        done = block.converted
-        if len(done.unread) or done.values.null_count == len(cells):
+        probe, asked = cells.at(slice(PROBE)), number_request(self._how.rule("number"))
+        read = kernels.read_numbers(probe.buffer, probe.starts, probe.ends, asked)
+        if read.left or read.reasons.any() or (read.values == np.floor(read.values)).all():
             return None
-        return block, INTEGERS
+        return self._from_narrowed(cells, Narrowed("number", ("number",)))
 
-    def _from_narrowed(self, cells: Cells, state: Narrowed) -> _Step:
-        tried = [self._attempt(cells, kind) for kind in state.candidates]
-        fits = [each for each in tried if not len(each.converted.unread)]
+    def _from_narrowed(
+        self, cells: Cells, state: Narrowed, made: TypedBlock | None = None
+    ) -> _Step:
+        """The block as the first of the kinds that it fits; it may have been `made` as that."""
+        blocks = [made] if made else [self._attempt(cells, kind) for kind in state.candidates]
+        fits = [each for each in blocks if not len(each.converted.unread)]
         if fits:
             return fits[0], state.after(fits)
-        block = self._widened(cells, tried[0])
+        block = self._widened(cells, blocks[0])
         return block, Narrowed(block.kind, (block.kind,), state.truths, state.by_source)
 
     def _widened(self, cells: Cells, block: TypedBlock) -> TypedBlock:
@@ -383,18 +396,3 @@ class TypeSearch:
         asked = known[-1 if self.statistics.all_different else 0] if known else None
         room = self.statistics.text_room
         return replace(SIDE_BY_SIDE, room=room) if room and asked == SIDE_BY_SIDE else asked
-
-
-def _are_firsts(done: Converted) -> bool:
-    """Are all of these dates the first of a month?"""
-    of_days = pa.types.is_date32(done.values.type)
-    raw = np.frombuffer(done.values.buffers()[1], np.int32 if of_days else np.int64)
-    held = raw[done.values.offset : done.values.offset + len(done.values)][done.reasons == PRESENT]
-    days = (held if of_days else held // OF_A_DAY).astype("datetime64[D]")
-    return bool((days == days.astype("datetime64[M]")).all())
-
-
-def _truths(values: pa.BooleanArray) -> frozenset[bool]:
-    """The truth values among these."""
-    true, valid = values.true_count, len(values) - values.null_count
-    return frozenset([True] * (true > 0) + [False] * (true < valid))

@@ -52,6 +52,7 @@ WITH_UNIT = late(
 """A number with a sign of currency or percent."""
 CLOCK = late(r"(\d{1,2}):\d{2}(:\d{2})?")
 TWELVE_HOURS = late(r"\d{1,2}:\d{2}(:\d{2})? [AaPp][Mm]")
+MONTHS = 12
 LONGEST_DATE = 40
 """Longer texts are no dates, however the months are called."""
 WITHIN_NUMBERS = dict.fromkeys(map(ord, ".,'’ \u00a0\u202f"))
@@ -118,6 +119,19 @@ def written(words: Sequence[str], packed: bool = False, mostly: bool = False) ->
     if usual := usual or unit_kinds(words, mostly) or clock_kinds(words, mostly):
         return usual
     return boolean_kinds(set(map(str.casefold, set(words))))
+
+
+def possible(kinds: tuple[str, ...], words: Sequence[str]) -> tuple[str, ...]:
+    """Of two orders of day and month, those by which none of these words has a month above 12."""
+    if len(kinds) != 2 or not kinds[0].startswith("date"):
+        return kinds
+    mark = kinds[0].partition("|")[2][2]
+    parts = [word.split(mark, 2)[:2] for word in words if mark in word]
+    return tuple(
+        kind
+        for kind, place in zip(kinds, (1, 0), strict=True)
+        if not any(each[place].isdecimal() and int(each[place]) > MONTHS for each in parts)
+    )
 
 
 def clock_kinds(words: Sequence[str], mostly: bool = False) -> tuple[str, ...]:

@@ -16,7 +16,7 @@ from ...errors import PlanError
 from ...evidence import BlanksFollow, DelimiterFound, EndNotSeen, Evidence
 from ...kernels.types import Dialect
 from ...plan.model import Decisions, DelimitedSection, Rows
-from ...sources.source import Sample, Source, decoded, sample_of
+from ...sources.source import LINE_ENDS, Sample, Source, decoded, sample_of
 from ..base import Before, Row, SourceLayout
 from ..text.aligned import LooksAligned
 from ..text.cells import headings_of
@@ -226,7 +226,8 @@ def _head(
         met = shapes_at_head(rows, parts, fields) if before.shapes is None else before.shapes
         shapes = met if before.shapes is None else None
         section = with_marks(section, met, evidence)
-    of_row = len(text) // max(1, len(cut.found.heads))
+    ends = len(cut.found.heads) if cut.is_whole else max(map(text.count, LINE_ENDS))
+    of_row = len(text) // max(1, ends)
     return _Head(rows, parts, last, heading, fields, section, shapes, of_row)
 
 
