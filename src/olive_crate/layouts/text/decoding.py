@@ -290,10 +290,12 @@ def _is_utf8(piece: bytes, ends: bool) -> bool:
 
 def _striking(piece: bytes) -> bytes:
     """The lines that hold bytes beyond ASCII, up to 16 kB of them."""
-    made = b""
-    for line in io.BytesIO(piece) if b"\n" in piece else piece.splitlines(keepends=True):
+    lines: list[bytes] = []
+    size = 0
+    for line in io.BytesIO(piece) if b"\n" in piece else piece.splitlines():
         if not line.isascii():
-            made += line
-        if len(made) >= STRIKING:
+            lines.append(line.rstrip(b"\r\n"))
+            size += len(line)
+        if size >= STRIKING:
             break
-    return made[:STRIKING] + b"\n"
+    return b"\n".join(lines)[:STRIKING] + b"\n"
