@@ -8,6 +8,7 @@ has, the form stands here.
 
 from __future__ import annotations
 
+import inspect
 import json
 from pathlib import Path
 from typing import Any
@@ -154,6 +155,8 @@ def schema() -> dict[str, Any]:
 
 def _open(part: dict[str, Any]) -> dict[str, Any]:
     """A definition that allows for more keys than it names, and for other kinds of one thing."""
+    if "description" in part:  # a docstring, of which not every msgspec takes off the indentation
+        part["description"] = inspect.cleandoc(part["description"])
     part.pop("additionalProperties", None)
     if "kind" in part.get("properties", {}):  # of a class that others derive from
         part["properties"]["kind"] = TEXT
