@@ -295,7 +295,7 @@ def _striking(piece: bytes) -> bytes:
     for line in io.BytesIO(piece) if b"\n" in piece else piece.splitlines():
         if not line.isascii():
             lines.append(line.rstrip(b"\r\n"))
-            size += len(line)
+            size += len(lines[-1]) + 1
         if size >= STRIKING:
             break
     return b"\n".join(lines)[:STRIKING] + b"\n"
