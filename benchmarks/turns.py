@@ -64,9 +64,9 @@ class Times:
         return statistics.median(self.work)
 
     def against(self, other: Times) -> float:
-        """The median of the rounds' ratios of the processor's seconds.
+        """The median ratio of processor time, round by round.
 
-        Within a round the machine is as fast for both, which it is not from one to the next.
+        The speed of a shared machine changes more between rounds than within one.
         """
         return statistics.median(map(operator.truediv, self.work, other.work))
 

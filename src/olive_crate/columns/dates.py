@@ -49,7 +49,6 @@ LOCAL = tuple(f"%Y-%m-%d{mark}{time}" for mark in "T " for time in TIME)
 ZONED = tuple(form + "%z" for form in LOCAL)
 ANY_ZONED = "iso%z"
 """In place of a pattern: any of the forms of ISO 8601 with a zone."""
-MICROSECONDS_OF_DAY = 86_400_000_000
 TYPES = {
     "date": pa.date32(),
     "time": pa.time64("us"),
@@ -204,5 +203,5 @@ def are_firsts(done: Converted) -> bool:
     of_days = pa.types.is_date32(done.values.type)
     raw = np.frombuffer(done.values.buffers()[1], np.int32 if of_days else np.int64)
     held = raw[done.values.offset : done.values.offset + len(done.values)][done.reasons == PRESENT]
-    days = (held if of_days else held // MICROSECONDS_OF_DAY).astype("datetime64[D]")
+    days = (held if of_days else held // times.DAY_US).astype("datetime64[D]")
     return bool((days == days.astype("datetime64[M]")).all())

@@ -56,7 +56,7 @@ DIGIT = late(r"\d")
 BROKEN = {mark: late(rf"[-+]?[0-9]*[{mark}][0-9]*[1-9]0*(?:[eE]-[0-9]+)?") for mark in ".,"}
 """Numerals that are no integers, by their decimal mark."""
 DATELIKE = late(r"[0-9]{1,4}(?:([-/])[0-9]{1,2}\1[0-9]{1,4}|\.[0-9]{1,2}\.(?:[0-9]{4}|[0-9]{1,2}))")
-"""What points separate is no number if the last part has not the three digits of a group."""
+"""Digits between points are a number only if the last group has three digits."""
 UNIT_SIGNS = "€$£¥₹₺₽₪%‰"
 """Signs of currency, percent and per mille."""
 NO_NUMERAL = {*"ABCDFGHIJKLMNOPQRSTUVWXYZabcdfghijklmnopqrstuvwxyz:", *UNIT_SIGNS}

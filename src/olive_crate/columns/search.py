@@ -46,11 +46,10 @@ from .rule import (
     words_of,
 )
 from .statistics import PROBED, Statistics
-from .written import possible, written
+from .written import MONTHS_OF_YEAR, possible, written
 
 WIDER = {"integer": "number", "boolean|1|0": "integer"}
 """What follows a contradicted type; text follows all others."""
-MONTHS_OF_YEAR = 12
 UNKNOWN = ""
 """The kind of a block in which no cell holds a value."""
 PROBE = 64
@@ -266,7 +265,7 @@ class TypeSearch:
         return self._attempt(cells, "text"), Narrowed("text", ("text",))
 
     def _numbers(self, cells: Cells) -> _Step | None:
-        """Without a search: nothing but integers, or plain numerals with decimals at the start."""
+        """Take integers, or plain numerals of which one has decimals, without a search."""
         read = self._early(cells, "integer")
         if read is None:
             probe = cells.at(slice(PROBE))

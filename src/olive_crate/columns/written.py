@@ -42,8 +42,8 @@ PAIRS = (
 """Words for true and false that may be taken as such when a column holds no others."""
 NUMERIC_DATE = late(r"\d{1,2}([./-])\d{1,2}\1(\d{4}|\d{2})(\s\d{1,2}:\d{2}(:\d{2})?)?")
 YEAR_FIRST = late(r"\d{4}([./])\d{1,2}\1\d{1,2}(\s\d{1,2}:\d{2}(:\d{2})?)?")
-DATE_MARKS = frozenset("./-")
-"""One of them stands behind the first number."""
+BEHIND_FIRST = frozenset("./-")
+"""Marks behind the first number of a date."""
 UNIT_SIGN = f"(?P<{{}}>[{UNIT_SIGNS}])"
 WITH_UNIT = late(
     rf"[-+(]?(?:{UNIT_SIGN.format('before')}\s?[-+]?\d[\d.,'’\s]*"
@@ -52,7 +52,7 @@ WITH_UNIT = late(
 """A number with a sign of currency or percent."""
 CLOCK = late(r"(\d{1,2}):\d{2}(:\d{2})?")
 TWELVE_HOURS = late(r"\d{1,2}:\d{2}(:\d{2})? [AaPp][Mm]")
-MONTHS = 12
+MONTHS_OF_YEAR = 12
 LONGEST_DATE = 40
 """Longer texts are no dates, however the months are called."""
 WITHIN_NUMBERS = dict.fromkeys(map(ord, ".,'’ \u00a0\u202f"))
@@ -66,7 +66,7 @@ def date_kinds(text: str) -> tuple[str, ...]:
     """
     if text.isalpha() or len(text) > LONGEST_DATE or not any(map(str.isdigit, text)):
         return ()
-    if not DATE_MARKS.isdisjoint(text[1:3]) and (match := NUMERIC_DATE.fullmatch(text)):
+    if not BEHIND_FIRST.isdisjoint(text[1:3]) and (match := NUMERIC_DATE.fullmatch(text)):
         mark, year, clock, seconds = match.groups()
         tail = f"{mark}{'%Y' if len(year) == 4 else '%y'}{_clock(clock, seconds)}"
         kind = "datetime" if clock else "date"
@@ -130,7 +130,7 @@ def possible(kinds: tuple[str, ...], words: Sequence[str]) -> tuple[str, ...]:
     return tuple(
         kind
         for kind, place in zip(kinds, (1, 0), strict=True)
-        if not any(each[place].isdecimal() and int(each[place]) > MONTHS for each in parts)
+        if not any(each[place].isdecimal() and int(each[place]) > MONTHS_OF_YEAR for each in parts)
     )
 
 

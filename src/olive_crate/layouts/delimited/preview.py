@@ -5,13 +5,13 @@ from __future__ import annotations
 import io
 
 import msgspec
-import numpy as np
 
+from ... import kernels
+from ...kernels.types import PAD
 from ...plan.model import Decisions
 from ...sources.source import Sample, Source, decoded, is_ebcdic, is_multibyte
 from ..base import Preview
 from ..text.preview import Bounds, counted, lines_of, raw_view
-from .quoting import FEED, RETURN
 from .reading import DelimitedLayout
 
 
@@ -23,10 +23,8 @@ def preview(sample: Sample, plan: Decisions, layout: DelimitedLayout, cases: int
 
     def count(data: bytes) -> int:
         if by_byte:
-            chars = np.frombuffer(data, np.uint8)
-            feeds, returns = chars == FEED, chars == RETURN
-            ends = np.count_nonzero(feeds | returns) - np.count_nonzero(returns[:-1] & feeds[1:])
-            return int(ends) + (data[-1:] not in (b"", b"\n", b"\r"))
+            found = kernels.line_marks(kernels.padded(data), PAD, PAD + len(data))
+            return found.line_ends + (data[-1:] not in (b"", b"\n", b"\r"))
         return len(lines_of(decoded(data, layout.encoding, True)))
 
     bounds = Bounds(layout.encoding, layout.first, layout.last)

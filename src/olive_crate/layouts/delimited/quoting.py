@@ -34,7 +34,7 @@ def quotes_well(text: bytes, delimiter: str, marks: Dialect) -> bool:
         return True
     sign = bytes([marks.quote])
     mark = delimiter.encode()
-    lines = _first_lines(text)
+    lines = _first_lines(text[:ENOUGH])
     whole = [line for line in lines if sign in line and line.count(sign) % 2 == 0]
     return any(
         sum(_is_well_quoted(each, sign, mark) for each in rows) >= WELL_QUOTED * len(rows)
@@ -44,8 +44,8 @@ def quotes_well(text: bytes, delimiter: str, marks: Dialect) -> bool:
 
 @lru_cache(maxsize=1)
 def _first_lines(text: bytes) -> list[bytes]:
-    """Some lines of a text, which several delimiters are tried on."""
-    return text[:ENOUGH].splitlines(keepends=True)[:QUOTED_LINES]
+    """The first lines of a text, cached for all delimiters that are tried."""
+    return text.splitlines(keepends=True)[:QUOTED_LINES]
 
 
 def _is_well_quoted(record: bytes, sign: bytes, mark: bytes) -> bool:

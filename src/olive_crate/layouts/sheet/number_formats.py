@@ -43,7 +43,7 @@ BUILT_IN = {
     49: "@",
 } | dict.fromkeys((*range(27, 37), *range(50, 59)), "dd/mm/yyyy")
 LONGEST = 1000
-"""Characters of a format that are looked at; programs that write workbooks allow a few hundred."""
+"""Only so many characters of a format are examined; real formats are far shorter."""
 QUOTED = late(r'"[^"]*"|\\.|_.|\*.')
 ELAPSED = late(r"\[(h+|m+|s+)\]", re.IGNORECASE)
 BRACKETS = late(r"\[[^\]]*\]")

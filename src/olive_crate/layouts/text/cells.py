@@ -34,7 +34,7 @@ AROUND = " \u00a0\u202f'’€$£%"
 BARE = dict.fromkeys(map(ord, AROUND))
 PLAIN = late(r"[+-]?(\d+(?:\.\d*)?|\.\d+)([eE][+-]?\d{1,2})?")
 RECORD = 20
-"""Texts that are shorter are no records of several fields."""
+"""Shorter texts are not taken for records of several fields."""
 REPEATS = 3
 """Words that occur so often on average are the codes of a column, not words of their own."""
 
@@ -54,10 +54,10 @@ def _is_value(text: str) -> bool:
     if (whole.isdecimal() and (decimals.isdecimal() or not mark)) or text in USUAL_MOMENTS:
         return True
     if text.isascii():
-        known = text.strip(IN_NUMBERS) and not MOMENT_MARKS.intersection(text[1:5])
+        is_word = text.strip(IN_NUMBERS) and not MOMENT_MARKS.intersection(text[1:5])
     else:
-        known = not any(map(str.isdecimal, text))
-    if known:  # to be no value, without a pattern
+        is_word = not any(map(str.isdecimal, text))
+    if is_word:  # known without a pattern
         return False
     return bool(NUMBER.fullmatch(text) or MOMENT.fullmatch(text))
 
@@ -116,7 +116,7 @@ class Column(msgspec.Struct, frozen=True, eq=False):
         return "9" in shape and shape_of(text) == shape
 
     def is_record_like(self, text: str) -> bool:
-        """Is a text as long as all of its texts, which are records of one length?"""
+        """Could a text be one of the column's records, which all have the same length?"""
         lengths = {len(each) for each in (text, *self.texts)}
         return lengths == {len(text)} and len(text) >= RECORD and any(map(str.isdigit, text))
 
