@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from functools import cached_property, lru_cache
+from functools import lru_cache
 from typing import Any, cast
 
 import msgspec
@@ -28,7 +28,7 @@ MOST_DECIMALS = 12
 """Numbers written with more are as a machine has them, and no number of decimals is meant."""
 
 
-class Outcome(msgspec.Struct, eq=False, dict=True):
+class Outcome(msgspec.Struct, eq=False):
     """A variable as its search leaves it. Made once the blocks it is used for were taken."""
 
     declared: Variable
@@ -37,17 +37,21 @@ class Outcome(msgspec.Struct, eq=False, dict=True):
     """What the whole source allows."""
     shown_decimals: int | None = None
     """As many decimals as the number format of a sheet's column shows."""
+    settled: Variable | None = None
+    """What `variable` has worked out."""
 
-    @cached_property
+    @property
     def marks(self) -> list[str]:
         """Well-known marks that were taken as missing, in alphabetical order."""
         if self.search.statistics.mark_counts is None or self.kind in ("text", "category"):
             return []
         return sorted(self.search.statistics.marks_met())
 
-    @cached_property
+    @property
     def variable(self) -> Variable:
         """The declaration as the whole source settles it."""
+        if self.settled is not None:
+            return self.settled
         declared, own = self.declared, len(self.declared.missing)
         marks = tuple([MissingCode(value=mark) for mark in self.marks])
         decimals = declared.decimals
@@ -57,13 +61,14 @@ class Outcome(msgspec.Struct, eq=False, dict=True):
             if decimals is None and 0 < written <= MOST_DECIMALS:
                 decimals = written
         as_written = "|" in self.kind or self.kind == "zoned"
-        return msgspec.structs.replace(
+        self.settled = msgspec.structs.replace(
             declared,
             type=base(self.kind),
             decimals=decimals,
             **(writing_of(declared, self.kind) if as_written else {}),
             missing=declared.missing + marks + self.search.rule.codes[own:],
         )
+        return self.settled
 
     @property
     def arrow_type(self) -> pa.DataType:
@@ -82,8 +87,8 @@ class Outcome(msgspec.Struct, eq=False, dict=True):
         own = len(self.declared.missing)
         shared = len(self.search.rule.codes) - own
         if not shared and len(self.marks) == 1:
-            down = FIRST_MARK + MISSING_MARKS.index(self.marks[0]) - reason_of(own)
-            numbers -= (numbers >= FIRST_MARK).view(np.uint8) * np.uint8(down)
+            most = np.full_like(numbers, reason_of(own))  # NumPy takes long with one number
+            np.minimum(numbers, most, out=numbers)
             return numbers
         table = bytearray(range(256))
         for place in range(own, own + shared):

@@ -47,6 +47,11 @@ inline std::uint64_t fetch(const byte* at) {
     return little_endian() ? word : swapped(word);
 }
 
+inline void put_word(byte* at, std::uint64_t word) {
+    if (!little_endian()) word = swapped(word);
+    std::memcpy(at, &word, 8);
+}
+
 inline int trailing_zeros(std::uint64_t word) {
 #if defined(_MSC_VER)
     unsigned long index;

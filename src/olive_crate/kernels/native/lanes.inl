@@ -355,6 +355,94 @@ struct Lanes {
         }
     }
 
+    static OLIVE_INLINE Four twice(const byte* at) { return _mm256_broadcastsi128_si256(half(at)); }
+
+    static OLIVE_INLINE Four two_halves(const byte* one, const byte* two) {
+        return _mm256_inserti128_si256(_mm256_castsi128_si256(half(one)), half(two), 1);
+    }
+
+    // Where the digits of such a cell end, how many characters belong to them, what stands before.
+    struct Tail {
+        const byte* end;
+        std::int64_t size, minus;
+        int left;
+        OLIVE_INLINE Tail(Text text, const Learned& learned, bool strict) {
+            const bool negative = *text.data == '-';
+            const byte first = text.data[negative];
+            end = text.data + text.size;
+            size = text.size - negative;
+            minus = negative;
+            left = (static_cast<std::uint64_t>(size) > 16) | !(learned.lengths >> (size & 31) & 1) |
+                   ((strict & (first == '0')) & (size > learned.single));
+        }
+    };
+
+    // Numerals with decimals and without an exponent that look like the one that was learned from, two
+    // at a time; `places` then lists the others, and how many they are is returned.
+    template <class Cells>
+    static int read_even(const Cells& cells, const Writing* unit, const NumberRule& rule,
+                         const Learned& learned, int* places, int total, std::int64_t begin,
+                         double* values, byte* reasons, NumbersTold& told) {
+        const Four literal = twice(learned.literal), literals = twice(learned.literals);
+        const Four digits = twice(learned.digits), order = twice(learned.order);
+        const Four tens = _mm256_set1_epi16(0x010A), hundreds = _mm256_set1_epi32(0x00010064);
+        const __m256d weights = _mm256_setr_pd(0, 1e8, 1e4, 1);
+        const int decimals = learned.marked ? learned.decimals : rule.implied;
+        const __m128d scale = _mm_set1_pd(TENS[decimals]), none = _mm_setzero_pd();
+        __m128d low = _mm_set1_pd(HUGE_VAL), high = _mm_set1_pd(-HUGE_VAL);
+        const bool strict = rule.strict;
+        int count = 0;
+        for (int each = 0; each < total; each += 2) {
+            const int first = places[each], second = places[each + 1 < total ? each + 1 : each];
+            const Tail one(bare_text(cells, begin + first, unit), learned, strict);
+            const Tail two(bare_text(cells, begin + second, unit), learned, strict);
+            const Four text = two_halves(one.end - 16, two.end - 16);
+            const Four own = two_halves(last_sixteen(one.size & 31), last_sixteen(two.size & 31));
+            const Four plain = both(_mm256_xor_si256(text, bytes('0')), own);
+            const Four differing = both(_mm256_xor_si256(both(text, literals), literal), own);
+            const Four wrong = either(differing, _mm256_subs_epu8(both(plain, digits), bytes(9)));
+            const Four fours = _mm256_madd_epi16(
+                _mm256_maddubs_epi16(_mm256_shuffle_epi8(plain, order), tens), hundreds);
+            const __m256d sums = _mm256_hadd_pd(
+                _mm256_mul_pd(_mm256_cvtepi32_pd(_mm256_castsi256_si128(fours)), weights),
+                _mm256_mul_pd(_mm256_cvtepi32_pd(_mm256_extracti128_si256(fours, 1)), weights));
+            const __m128d mantissas =
+                _mm_add_pd(_mm256_castpd256_pd128(sums), _mm256_extractf128_pd(sums, 1));
+            const __m128d signs = _mm_castsi128_pd(
+                _mm_slli_epi64(_mm_unpacklo_epi64(_mm_cvtsi64_si128(one.minus), _mm_cvtsi64_si128(two.minus)), 63));
+            const __m128d value = _mm_xor_pd(_mm_div_pd(mantissas, scale), signs);
+            const std::uint32_t right = mask_of(_mm256_cmpeq_epi8(wrong, _mm256_setzero_si256()));
+            const int below_zero = _mm_movemask_pd(_mm_and_pd(_mm_cmpeq_pd(mantissas, none), signs));
+            const int left = one.left | two.left << 1 | below_zero | ((right & 0xFFFF) != 0xFFFF) |
+                             (((right >> 16) != 0xFFFF) << 1);
+            _mm_storel_pd(values + begin + first, value);
+            _mm_storeh_pd(values + begin + second, value);
+            reasons[begin + first] = reasons[begin + second] = 0;
+            if (!left) {
+                low = _mm_min_pd(low, value);
+                high = _mm_max_pd(high, value);
+                continue;
+            }
+            if (!(left & 1)) {
+                low = _mm_min_sd(low, value);
+                high = _mm_max_sd(high, value);
+            } else {
+                places[count++] = first;
+            }
+            if (!(left & 2)) {
+                low = _mm_min_pd(low, _mm_unpackhi_pd(value, value));
+                high = _mm_max_pd(high, _mm_unpackhi_pd(value, value));
+            } else if (second != first) {
+                places[count++] = second;
+            }
+        }
+        if (count == total) return count;
+        if (decimals > told.most_decimals) told.most_decimals = decimals;
+        told.low = std::fmin(told.low, std::fmin(_mm_cvtsd_f64(low), _mm_cvtsd_f64(_mm_unpackhi_pd(low, low))));
+        told.high = std::fmax(told.high, std::fmax(_mm_cvtsd_f64(high), _mm_cvtsd_f64(_mm_unpackhi_pd(high, high))));
+        return count;
+    }
+
     // Numerals that look like the one that was learned from; lists the places of the others.
     static int read_learned(const Text* cells, int total, const Learned& learned, const NumberRule& rule,
                             Apart& apart, int* others) {
@@ -612,6 +700,110 @@ struct Lanes {
         const byte* before;
         __m128i least, span;
     };
+
+    // Can dates with the name of a month be read so: is what stands between their parts short enough?
+    template <Worded::Order ORDER>
+    static bool can(const Worded& worded) {
+        const int first = worded.between[0].length, second = worded.between[1].length;
+        return ORDER == Worded::day_first    ? first <= 6 && second <= 4
+               : ORDER == Worded::name_first ? second <= 2
+                                             : first <= 4 && second <= 6;
+    }
+
+    // So many bytes less at the front of each.
+    static OLIVE_INLINE Four shifted(Four words, int by) { return _mm256_srli_epi64(words, 8 * by); }
+
+    // Which lanes do not hold this text in their lowest bytes.
+    static OLIVE_INLINE Four without_divider(Four words, const Divider& divider) {
+        const Four text = _mm256_set1_epi64x(static_cast<long long>(divider.text));
+        const Four mask = _mm256_set1_epi64x(static_cast<long long>(divider.mask));
+        return without(bytes(-1), same(both(words, mask), text));
+    }
+
+    static __m128i low_halves(Four wide) {
+        return _mm256_castsi256_si128(
+            _mm256_permutevar8x32_epi32(wide, _mm256_setr_epi32(0, 2, 4, 6, 0, 2, 4, 6)));
+    }
+
+    // Four dates with the name of a month, which `Names` looks up; returns the lanes that are none.
+    template <Worded::Order ORDER, class Names, class Cells>
+    static OLIVE_INLINE unsigned read_worded(const Cells& cells, std::int64_t cell, const Worded& worded,
+                                             place* values) {
+        constexpr unsigned FIRST = 12 * FIRST_YEAR + 1, MONTHS = 12 * (LAST_YEAR - FIRST_YEAR);
+        const Divider &first = worded.between[0], &second = worded.between[1];
+        const byte* const begins[COUNT] = {cells.begin(cell), cells.begin(cell + 1),
+                                           cells.begin(cell + 2), cells.begin(cell + 3)};
+        const byte* const ends[COUNT] = {cells.end(cell), cells.end(cell + 1), cells.end(cell + 2),
+                                         cells.end(cell + 3)};
+        const Four zero = _mm256_set1_epi64x('0'), nine = _mm256_set1_epi64x(9);
+        const Four low = _mm256_set1_epi64x(0xFF);
+        const Four front = words(begins, 0), back = words(ends, 8);
+        // the day, of which the second digit is looked for where it may be missing
+        const int behind_day = ORDER == Worded::name_first ? 4 + second.length : 0;
+        const Four pair = ORDER == Worded::day_first ? front : shifted(back, 6 - behind_day);
+        const Four one = _mm256_xor_si256(both(pair, low), zero);
+        const Four other = _mm256_xor_si256(both(shifted(pair, 1), low), zero);
+        const Four may_miss = ORDER == Worded::day_first ? other : one;
+        const Four has_one = without(bytes(-1), _mm256_cmpgt_epi64(may_miss, nine));
+        const Four tens = _mm256_mul_epu32(one, _mm256_set1_epi64x(10));
+        const Four day = ORDER == Worded::day_first
+                             ? _mm256_blendv_epi8(one, _mm256_add_epi64(tens, other), has_one)
+                             : _mm256_add_epi64(both(tens, has_one), other);
+        Four wrong = _mm256_cmpgt_epi64(ORDER == Worded::day_first ? one : other, nine);
+        // the year
+        const Four year = ORDER == Worded::year_first ? both(front, _mm256_set1_epi64x(0xFFFFFFFF))
+                                                      : shifted(back, 4);
+        const Four plain = _mm256_xor_si256(year, _mm256_set1_epi64x(0x30303030));
+        const Four odd = _mm256_subs_epu8(plain, bytes(9));
+        wrong = either(wrong, without(bytes(-1), same(odd, _mm256_setzero_si256())));
+        const Four centuries = _mm256_maddubs_epi16(plain, _mm256_set1_epi16(0x010A));
+        const Four months = _mm256_madd_epi16(centuries, _mm256_set1_epi32(12 << 16 | 1200));
+        // what stands between
+        const Four by = both(has_one, _mm256_set1_epi64x(8));
+        if (ORDER == Worded::day_first) {
+            const Four behind = _mm256_srlv_epi64(front, _mm256_add_epi64(by, _mm256_set1_epi64x(8)));
+            wrong = either(wrong, without_divider(behind, first));
+        } else if (ORDER == Worded::year_first) {
+            wrong = either(wrong, without_divider(shifted(front, 4), first));
+        }
+        if (ORDER == Worded::year_first) {
+            const Four until = _mm256_sub_epi64(_mm256_set1_epi64x(8 * (7 - second.length)), by);
+            wrong = either(wrong, without_divider(_mm256_srlv_epi64(back, until), second));
+        } else {
+            wrong = either(wrong, without_divider(shifted(back, 4 - second.length), second));
+        }
+        // the name
+        unsigned left = lanes_of(wrong);
+        const unsigned twos = lanes_of(has_one);
+        int names[COUNT];
+        for (int lane = 0; lane < COUNT; ++lane) {
+            const int two = twos >> lane & 1;
+            const std::int64_t longer = ends[lane] - begins[lane] - worded.least - two;
+            const bool named = static_cast<std::uint64_t>(longer) <= Variants::MOST_LETTERS - 3;
+            const int letters = named ? static_cast<int>(longer) : 0;
+            const byte* const name = begins[lane] + (ORDER == Worded::day_first    ? 1 + two + first.length
+                                                     : ORDER == Worded::year_first ? 4 + first.length
+                                                                                   : 0);
+            names[lane] = Names::at(name, letters);
+            const bool parted = ORDER != Worded::name_first || first.stands(name + 3 + letters);
+            left |= static_cast<unsigned>(!named | !parted | !names[lane]) << lane;
+        }
+        const __m128i since =
+            _mm_add_epi32(_mm_sub_epi32(low_halves(months), _mm_set1_epi32(FIRST)),
+                          _mm_setr_epi32(names[0], names[1], names[2], names[3]));
+        const __m128i within = _mm_cmpeq_epi32(
+            _mm_min_epu32(since, _mm_set1_epi32(MONTHS - 1)), since);
+        const __m128i at = _mm_and_si128(since, within), days = low_halves(day);
+        const __m128i start = _mm_i32gather_epi32(MONTH_STARTS, at, 4);
+        const __m128i next = _mm_i32gather_epi32(MONTH_STARTS + 1, at, 4);
+        const __m128i found = _mm_add_epi32(start, _mm_sub_epi32(days, _mm_set1_epi32(1)));
+        const __m128i good = _mm_and_si128(_mm_and_si128(within, _mm_cmpgt_epi32(next, found)),
+                                           _mm_cmpgt_epi32(days, _mm_setzero_si128()));
+        left |= static_cast<unsigned>(_mm_movemask_ps(_mm_castsi128_ps(good))) ^ 0xF;
+        _mm_storeu_si128(reinterpret_cast<__m128i*>(values + cell), found);
+        for (unsigned others = left; others; others &= others - 1) values[cell + trailing_zeros(others)] = 0;
+        return left;
+    }
 
     // Which of 32 characters are no digits.
     static OLIVE_INLINE std::uint32_t others(const byte* at) {

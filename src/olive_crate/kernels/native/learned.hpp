@@ -18,6 +18,7 @@ struct Learned {
     // then which digit goes where: four of the exponent, twelve of the mantissa.
     byte literal[MOST] = {}, literals[MOST] = {}, digits[MOST] = {}, order[MOST] = {};
     int decimals = 0;
+    bool scientific = false;  // with an exponent
     int sign = 0;    // so many characters before the end stands the sign of the exponent; 0: none
     int single = 0;  // characters of a numeral with one digit in its whole part
     std::uint32_t lengths = 0;  // a bit for each number of characters that a numeral may have
@@ -28,6 +29,9 @@ struct Learned {
     int rest = 0;    // for so many chunks of cells it is left alone: few looked like that
 
     bool knows() const { return lengths || whole; }
+
+    // Is there nothing to work out of each but its digits?
+    bool is_even() const { return lengths && !scientific; }
 
     void forget() {
         lengths = 0;
@@ -44,6 +48,7 @@ struct Learned {
         int place = MOST, tail = 0, held = MOST;  // all from the end
         const byte* letter = at;
         while (letter < end && (*letter | 0x20) != 'e') ++letter;
+        found.scientific = letter < end;
         if (letter < end) {
             for (const byte* each = end - 1; each > letter; --each) {
                 if (--place < 0) return;

@@ -127,6 +127,16 @@ struct NumbersTold {
     }
 };
 
+// A cell, without the sign that it has to have and the blanks beside that; empty if it has none.
+template <class Cells>
+inline Text bare_text(const Cells& cells, std::int64_t cell, const Writing* unit) {
+    const byte *at = cells.begin(cell), *end = cells.end(cell);
+    if (!unit) return {at, end - at};
+    if (!unit->take_unit(at, end)) return {at, 0};
+    unit->strip_blanks(at, end);
+    return {at, end - at};
+}
+
 constexpr std::uint64_t SEVENTEEN_DIGITS = 100000000000000000ull;
 constexpr int CHUNK = 256;  // cells that go from one way of reading to the next together
 

@@ -363,12 +363,12 @@ static inline Short read_short(const byte* at, const byte* const end, std::uint6
 }
 
 // Numerals of up to nineteen digits without anything around them: those that look like one that was
-// learned from, then the others. Lists the places of what is none.
+// learned from, unless that was tried, then the others. Lists the places of what is none.
 template <bool DECIMALS, class Several>
-static int take_apart(const Text* cells, int total, const NumberRule& rule, byte group,
+static int take_apart(const Text* cells, int total, const NumberRule& rule, byte group, bool tried,
                       Learned& learned, Apart& apart, int* others) {
     int places[CHUNK], count = total;
-    if (learned.knows()) {
+    if (learned.knows() && !tried) {
         count = (learned.lengths ? Several::read_learned : Several::read_behind)(cells, total, learned,
                                                                                  rule, apart, places);
         if (4 * count > 3 * total) learned.forget();
@@ -420,21 +420,16 @@ static inline double scaled_simply(std::uint64_t mantissa, int scale) {
 // all are scaled, so that neither waits for the other.
 template <bool DECIMALS, class Several, class Cells>
 OLIVE_APART static int read_longs(const Cells& cells, const NumberRule& rule, byte group,
-                                  const int* places, int total, std::int64_t begin, void* into,
-                                  byte* reasons, int* left, Habit& habit, NumbersTold& told) {
-    const Writing* const writing = rule.writing;
-    const bool has_unit = writing && writing->unit.size;
+                                  const int* places, int total, bool tried, std::int64_t begin,
+                                  void* into, byte* reasons, int* left, Habit& habit,
+                                  NumbersTold& told) {
+    const Writing* const unit = rule.writing && rule.writing->unit.size ? rule.writing : nullptr;
     Text texts[CHUNK];
     Apart apart;
-    for (int each = 0; each < total; ++each) {
-        const byte *at = cells.begin(begin + places[each]), *end = cells.end(begin + places[each]);
-        const bool good = !has_unit || writing->take_unit(at, end);
-        if (has_unit && good) writing->strip_blanks(at, end);
-        texts[each] = {at, good ? end - at : 0};
-    }
+    for (int each = 0; each < total; ++each) texts[each] = bare_text(cells, begin + places[each], unit);
     int count;
     if constexpr (Several::THERE)
-        count = take_apart<DECIMALS, Several>(texts, total, rule, group, habit.learned, apart, left);
+        count = take_apart<DECIMALS, Several>(texts, total, rule, group, tried, habit.learned, apart, left);
     else
         count = take_apart_slowly<DECIMALS>(texts, total, rule, group, apart, left);
     const bool all_small = apart.bits <= EXACT && apart.low >= -22 && apart.high <= 22;
@@ -536,9 +531,23 @@ static NumbersTold read_all(const Cells cells, std::int64_t total, NumberRule ru
                 wholes[cell] = mantissas[each];
             }
         }
+        bool tried = false;
+        if constexpr (DECIMALS && Several::THERE) {
+            if (slow_count && habit.learned.is_even() && rule.implied <= 22) {
+                const int all = slow_count;
+                slow_count = Several::read_even(cells, has_unit ? writing : nullptr, rule, habit.learned,
+                                                slow, all, begin, numbers, reasons, told);
+                tried = true;
+                if (4 * slow_count > 3 * all) habit.learned.forget();
+                if (straight) {
+                    std::memcpy(rest, slow, sizeof(int) * static_cast<std::size_t>(slow_count));
+                    count = slow_count;
+                }
+            }
+        }
         const int left_count =
-            slow_count ? read_longs<DECIMALS, Several>(cells, rule, group, slow, slow_count, begin, into,
-                                                       reasons, left, habit, told)
+            slow_count ? read_longs<DECIMALS, Several>(cells, rule, group, slow, slow_count, tried, begin,
+                                                       into, reasons, left, habit, told)
                        : 0;
         for (int each = 0; each < left_count; ++each) {
             const std::int64_t cell = begin + left[each];

@@ -284,7 +284,10 @@ static Missing validity(const byte* reasons, std::int64_t count, byte* bits) {
     for (; at + 64 <= count; at += 64) {
         const Wide all(reasons + at);
         const std::uint64_t present = all.equal(0);
-        for (int each = 0; bits && each < 8; ++each) *bits++ = static_cast<byte>(present >> (8 * each));
+        if (bits) {
+            put_word(bits, present);
+            bits += 8;
+        }
         if (present == ~0ull) continue;
         found.count += 64 - count_bits(present);
         if (!first) first = reasons[at + trailing_zeros(~present)];

@@ -481,12 +481,26 @@ static OLIVE_INLINE bool read_worded(const byte* at, const byte* end, const Word
            days_of(months, day, days);
 }
 
+struct MonthNames {
+    static OLIVE_INLINE int at(const byte* name, int longer) { return month_at(name, longer); }
+};
+
 // The cells of one such pattern; lists the others of so many.
-template <Worded::Order ORDER, class Cells>
+template <Worded::Order ORDER, class Cells, class Several = Lanes>
 OLIVE_APART static int read_worded_cells(const Cells cells, std::int64_t begin, int size,
                                          const Worded worded, place* values, byte* reasons, int* rest) {
-    int count = 0;
-    for (int each = 0; each < size; ++each) {
+    int count = 0, each = 0;
+    if constexpr (Several::THERE) {
+        constexpr int STEP = Several::COUNT;
+        for (; Several::template can<ORDER>(worded) && each + STEP <= size; each += STEP) {
+            const std::int64_t cell = begin + each;
+            unsigned left = Several::template read_worded<ORDER, MonthNames>(cells, cell, worded, values);
+            const std::uint32_t why = Several::each_of(left, 1);
+            std::memcpy(reasons + cell, &why, STEP);
+            for (; left; left &= left - 1) rest[count++] = each + trailing_zeros(left);
+        }
+    }
+    for (; each < size; ++each) {
         const std::int64_t cell = begin + each;
         place days = 0;
         const bool good = read_worded<ORDER>(cells.begin(cell), cells.end(cell), worded, days);

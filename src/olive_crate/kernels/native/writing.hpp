@@ -102,9 +102,9 @@ class Writing {
     };
 
     static bool is(const byte* at, const Text& text) {
-        for (std::int64_t each = 0; each < text.size; ++each)
-            if (at[each] != text.data[each]) return false;
-        return true;
+        const std::int64_t size = text.size;
+        return head_of(at, size) == head_of(text.data, size) &&
+               (size <= 8 || std::memcmp(at, text.data, static_cast<std::size_t>(size)) == 0);
     }
     static std::uint64_t head_of(const byte* at, std::int64_t size) {
         return size >= 8 ? fetch(at) : size ? fetch(at) & ((1ull << (8 * size)) - 1) : 0;
