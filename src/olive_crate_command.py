@@ -10,6 +10,8 @@ def main() -> None:
     try:
         _catch_interrupts()
         _collect_rarely()
+        _start_no_helpers()
+        _make_no_frames()
         _run()
     except KeyboardInterrupt:
         import os
@@ -34,6 +36,36 @@ def _collect_rarely() -> None:
     import gc
 
     gc.set_threshold(100_000, 50, 50)
+
+
+def _start_no_helpers() -> None:
+    """Let NumPy's matrix products take one thread, unless the user says how many.
+
+    More are started when NumPy is imported, and wait busily while there is nothing to multiply. Our
+    own workers share large products among themselves.
+    """
+    import os
+
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+
+def _make_no_frames() -> None:
+    """Keep Arrow from importing the data frame package that it looks for.
+
+    It does so whenever values come from Python or go there. No command makes a data frame, and the
+    import takes longer than most commands.
+    """
+    import sys
+
+    class NoFrames:
+        """A finder of modules that finds this one nowhere."""
+
+        @staticmethod
+        def find_spec(name: str, *_: object) -> None:
+            if name == "pandas":
+                raise ModuleNotFoundError(f"no command needs {name}", name=name)
+
+    sys.meta_path.insert(0, NoFrames)
 
 
 def _run() -> None:
