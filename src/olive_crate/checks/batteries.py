@@ -12,6 +12,7 @@ import pyarrow as pa
 
 from ..columns.column import Column
 from ..dataset.model import PlainDataset
+from ..kernels.buffers import numpy_of
 from ..kernels.types import Flags
 from .distribution import drawn
 from .findings import Finding, RowsOf
@@ -113,5 +114,5 @@ def _answers(column: Column) -> np.ndarray | None:
     values = column.values
     if not pa.types.is_integer(values.type) and not pa.types.is_floating(values.type):
         return None
-    numbers = values.fill_null(-1).to_numpy(zero_copy_only=False)
+    numbers = numpy_of(values, -1)
     return np.asarray(np.clip(numbers, -1, 120), np.int8)

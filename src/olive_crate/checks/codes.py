@@ -11,6 +11,7 @@ from __future__ import annotations
 import numpy as np
 import pyarrow as pa
 
+from .. import kernels
 from ..columns.suggestions import Watch
 from ..evidence import Mend, Suspect
 from .distribution import drawn
@@ -89,7 +90,7 @@ def _plain(number: float) -> int | float:
 def _far_away(values: np.ndarray) -> list[Suspect]:
     """Codes far outside the range of all others."""
     watch = Watch()
-    watch.add(pa.array(values), None)
+    watch.add(kernels.arrow(values, None, pa.from_numpy_dtype(values.dtype)), None)
     return watch.suspects()
 
 

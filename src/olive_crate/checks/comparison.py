@@ -13,6 +13,7 @@ from ..columns.column import Column
 from ..dataset.model import PlainDataset
 from ..declaration.variable import NUMERIC, Variable, parts_of
 from ..errors import PlanError, nearest
+from ..kernels.buffers import numpy_of, or_empty
 from ..kernels.types import Flags, Ints
 from ..views import Worded
 from .figures import FigureDifference, figure_differences
@@ -234,7 +235,7 @@ def _differ(one: Column, other: Column, allowed: _Allowed) -> tuple[Flags, float
         differ |= both & far
         largest = float(apart[both & far].max()) if (both & far).any() else None
         return differ, largest
-    texts = [comparable(each).fill_null("").to_pylist() for each in (one, other)]
+    texts = [or_empty(comparable(each)).to_pylist() for each in (one, other)]
     unequal = np.array([a != b for a, b in zip(*texts, strict=True)], bool)
     return differ | (both & unequal), None
 
@@ -242,8 +243,7 @@ def _differ(one: Column, other: Column, allowed: _Allowed) -> tuple[Flags, float
 def _exact(column: Column) -> np.ndarray:
     """Numbers with the 64 bits of precision that whole ones need."""
     if pa.types.is_integer(column.values.type):
-        whole = column.values.fill_null(0).to_numpy(zero_copy_only=False)
-        return np.asarray(whole.astype(np.longdouble))
+        return numpy_of(column.values).astype(np.longdouble)
     return np.asarray(column.to_numpy().astype(np.longdouble))
 
 

@@ -11,6 +11,7 @@ import functools
 import numpy as np
 import pyarrow as pa
 
+from .. import kernels
 from ..kernels.types import Ints
 from .row_hashes import GOLDEN, mixed
 
@@ -36,7 +37,7 @@ def repeats_often(values: pa.Array) -> bool:
     """Do values repeat so often that there is no need to compare them all?"""
     if len(values) <= 2 * DRAWN:
         return False
-    some = values.take(pa.array(_places(len(values))))
+    some = values.take(kernels.whole_numbers(_places(len(values))))
     return len(some.unique()) < OFTEN * len(some)
 
 

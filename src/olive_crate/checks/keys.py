@@ -16,6 +16,7 @@ import pyarrow.compute as pc
 from ..columns.column import Column
 from ..columns.dictionary_encoding import encoded
 from ..dataset.model import PlainDataset
+from ..kernels.buffers import numpy_of
 from ..kernels.types import Flags, Ints, Words
 from .distribution import different, drawn, repeats_often
 from .findings import Finding, RowsOf, Severity
@@ -77,7 +78,7 @@ def key_facts(column: Column, hashes: Words | None) -> KeyFacts:
         facts.unique = len(words) >= UNIQUE * count
         facts.nearly = facts.unique and _names(words, count)
     else:
-        numbers = values.to_numpy()
+        numbers = numpy_of(values)
         many = different(numbers)
         facts.unique = many >= UNIQUE * count
         facts.running = facts.nearly = many >= IN_A_RUN * count and _running(numbers, RUNNING)
@@ -264,7 +265,7 @@ def _codes(column: Column) -> Ints:
     values = column.values
     if pa.types.is_duration(values.type):
         values = values.cast(pa.int64())
-    places = encoded(values).indices.fill_null(-1).to_numpy(zero_copy_only=False).astype(np.int64)
+    places = numpy_of(encoded(values).indices, -1).astype(np.int64)
     return np.where(column.reasons == 0, places, -1 - column.reasons.astype(np.int64))
 
 

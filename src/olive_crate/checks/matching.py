@@ -9,12 +9,14 @@ import msgspec
 import numpy as np
 import pyarrow as pa
 
+from .. import kernels
 from ..columns.cell_texts import value_texts
 from ..columns.column import Column
 from ..dataset.model import PlainDataset
 from ..dataset.taking import rows_of
 from ..declaration.values import value_text
 from ..declaration.variable import NUMERIC
+from ..kernels.buffers import numpy_of
 from ..kernels.types import Ints
 from ..plan.selecting import resolve
 
@@ -126,7 +128,7 @@ def _joint_codes(here: PlainDataset, there: PlainDataset, names: Iterable[str]) 
     for name in names:
         texts = [comparable(each[name]) for each in (here, there)]
         encoded = pa.concat_arrays([each.cast(pa.large_string()) for each in texts])
-        places = encoded.dictionary_encode().indices.fill_null(-1).to_numpy(zero_copy_only=False)
+        places = numpy_of(encoded.dictionary_encode().indices, -1)
         _, joined = np.unique(joined, return_inverse=True)
         joined = joined * (len(joined) + 1) + places.astype(np.int64) + 1
     return joined
@@ -138,8 +140,7 @@ def comparable(column: Column) -> pa.Array:
         return column.values.cast(pa.string())
     if column.variable.type in NUMERIC:
         numbers = column.values.cast(pa.float64(), safe=False).dictionary_encode()
-        words = pa.array([_number_text(each) for each in numbers.dictionary.to_pylist()])
-        words = words.cast(pa.string())
+        words = kernels.strings([_number_text(each) for each in numbers.dictionary.to_pylist()])
         return pa.DictionaryArray.from_arrays(numbers.indices, words).cast(pa.string())
     plain = msgspec.structs.replace(column.variable, format=None, true=(), false=())
     return value_texts(msgspec.structs.replace(column, variable=plain))

@@ -11,6 +11,7 @@ import pyarrow as pa
 
 from .. import kernels
 from ..columns.column import Column, in_pieces
+from ..kernels.buffers import numpy_of
 from ..kernels.types import Ints, Words
 
 GOLDEN, NOTHING = np.uint64(0x9E3779B97F4A7C15), np.uint64(0)
@@ -47,8 +48,7 @@ def _raw(values: pa.Array) -> Words:
     """What a value is, as 64 bits."""
     kind = values.type
     if pa.types.is_boolean(kind):
-        known: np.ndarray = values.fill_null(False).to_numpy(zero_copy_only=False)
-        return known.astype(np.uint64)
+        return numpy_of(values, False).astype(np.uint64)
     if pa.types.is_string(kind) or pa.types.is_large_string(kind) or pa.types.is_dictionary(kind):
         return _of_texts(values)
     if pa.types.is_null(kind):
@@ -63,7 +63,5 @@ def _raw(values: pa.Array) -> Words:
 def _of_texts(values: pa.Array) -> Words:
     if not pa.types.is_dictionary(values.type):
         return kernels.text_hashes(values)
-    index = values.indices
-    index = index.fill_null(0) if index.null_count else index
     words = np.append(kernels.text_hashes(values.dictionary), np.uint64(0))  # where all are missing
-    return np.asarray(words[index.to_numpy(zero_copy_only=False)])
+    return np.asarray(words[numpy_of(values.indices)])

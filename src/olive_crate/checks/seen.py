@@ -14,12 +14,14 @@ import msgspec
 import numpy as np
 import pyarrow as pa
 
+from .. import kernels
 from ..columns.column import Column
 from ..columns.dictionary_encoding import encoded
 from ..columns.rule import Rule, base, form
 from ..columns.search import Declared, TypeSearch
 from ..columns.written import date_kinds
 from ..declaration.variable import NUMERIC
+from ..kernels.buffers import numpy_of
 from ..kernels.types import Flags, Ints
 from ..plan.model import Decisions
 from ..reading.redeclaring import cells_of
@@ -110,33 +112,32 @@ def _numbers(column: Column, filled: Ints) -> np.ndarray:
     """Values that are there, dates and times as microseconds."""
     values = column.values
     if len(filled) + values.null_count != len(values):
-        values = values.take(pa.array(filled))
+        values = values.take(kernels.whole_numbers(filled))
     values = values.drop_null() if values.null_count else values
     return _plain(values)
 
 
 def _plain(values: pa.Array) -> np.ndarray:
     if pa.types.is_date32(values.type):
-        days: np.ndarray = values.cast(pa.int32()).to_numpy()
-        return days.astype(np.int64) * DAY
+        return numpy_of(values).astype(np.int64) * DAY
     if pa.types.is_timestamp(values.type):
-        return np.asarray(values.cast(pa.timestamp("us", values.type.tz)).cast(pa.int64()))
-    return np.asarray(values.to_numpy(zero_copy_only=False))
+        return numpy_of(values.cast(pa.timestamp("us", values.type.tz)))
+    return numpy_of(values)
 
 
 def _words(column: Column, filled: Ints) -> Words:
     values = column.values
     if len(filled) + values.null_count != len(values):
-        values = values.take(pa.array(filled))
+        values = values.take(kernels.whole_numbers(filled))
     coded = encoded(values.drop_null() if values.null_count else values)
-    index = coded.indices.to_numpy(zero_copy_only=False).astype(np.int64)
+    index = numpy_of(coded.indices).astype(np.int64)
     counts = np.bincount(index, minlength=len(coded.dictionary))
     words = coded.dictionary
     if not counts.all():
         kept = np.flatnonzero(counts)
         places = np.zeros(len(counts), np.int64)
         places[kept] = np.arange(len(kept))
-        words, index, counts = words.take(pa.array(kept)), places[index], counts[kept]
+        words, index, counts = words.take(kernels.whole_numbers(kept)), places[index], counts[kept]
     return Words(words.to_pylist(), counts, index)
 
 
@@ -147,7 +148,7 @@ def _taken_as(words: Words, plan: Decisions) -> tuple[TakenAs, np.ndarray] | Non
     if words.counts[written].sum() < MOSTLY * words.counts.sum():
         return None
     tried = list(compress(words.words, written))[:WORDS_TRIED]
-    texts = cells_of(pa.array(words.words, pa.string()))
+    texts = cells_of(kernels.strings(words.words))
     best: tuple[TakenAs, np.ndarray] | None = None
     for kind in ("number", *_ways(tried)):
         rule = Rule(base(kind), decimal, grouping, form(kind), strict=True)
@@ -159,19 +160,11 @@ def _taken_as(words: Words, plan: Decisions) -> tuple[TakenAs, np.ndarray] | Non
         if like_identifiers(words.words, good):
             return None
         if best is None or share > best[0].share:
-            values = _plain(_whole(taken.converted.values))
+            values = _plain(taken.converted.values)
             best = TakenAs(base(kind), form(kind) or "", good, float(share)), values
         if share > 0.98:
             break
     return best
-
-
-def _whole(values: pa.Array) -> pa.Array:
-    """The values with something in place of missing ones."""
-    if pa.types.is_floating(values.type) or pa.types.is_integer(values.type):
-        return values.fill_null(0)
-    raw = values.cast(pa.int32() if pa.types.is_date32(values.type) else pa.int64())
-    return raw.fill_null(0).cast(values.type)
 
 
 def _ways(words: list[str]) -> list[str]:

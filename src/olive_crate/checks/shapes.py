@@ -6,6 +6,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from .. import kernels
 from ..columns.cell_texts import source_texts, value_texts
 from ..columns.column import Column
 from ..columns.dictionary_encoding import encoded
@@ -13,10 +14,11 @@ from ..declaration.codes import FIRST_CODE
 from ..declaration.values import value_text
 from ..declaration.variable import NUMERIC
 from ..errors import PlanError
+from ..kernels.buffers import numpy_of, or_empty
 from ..kernels.types import Ints
 
 NONE = np.zeros(0, np.int64)
-NO_TEXTS = pa.array([], pa.string())
+NO_TEXTS = kernels.strings([])
 PATTERNS = {
     "number": r"^[+-]?\d[\d.,]*$",
     "date": r"^(\d{4}-\d\d-\d\d|\d{1,2}[./]\d{1,2}[./]\d{2,4})([ T]\d\d:\d\d.*)?$",
@@ -39,7 +41,7 @@ def coded(column: Column) -> Column:
 def of_kind(texts: pa.Array, kind: str) -> np.ndarray:
     """Which texts look like that."""
     hit = pc.match_substring_regex(texts, PATTERNS[kind])
-    return np.asarray(hit.to_numpy(zero_copy_only=False), bool)
+    return numpy_of(hit, False)
 
 
 def odd_cells(column: Column) -> tuple[str, Ints, pa.Array]:
@@ -55,7 +57,7 @@ def texts_of(column: Column) -> pa.Array:
     try:
         return source_texts(column)
     except PlanError:  # of an older packed file
-        return value_texts(column).fill_null("")
+        return or_empty(value_texts(column))
 
 
 def _fits(column: Column) -> tuple[str, Ints]:
@@ -66,14 +68,14 @@ def _fits(column: Column) -> tuple[str, Ints]:
         column = Column(column.variable, value_texts(column), column.reasons, column.withheld)
     coded = encoded(column.values)
     words, reasons = _with_codes(column, coded.dictionary)
-    index = coded.indices.fill_null(0).to_numpy(zero_copy_only=False).astype(np.int64)
+    index = numpy_of(coded.indices).astype(np.int64)
     index = np.where(column.reasons == 0, index, reasons[column.reasons])
-    filled = np.asarray(pc.greater(pc.utf8_length(words), 0).to_numpy(zero_copy_only=False), bool)
-    counts = np.bincount(index, minlength=len(words)) * filled
+    there = numpy_of(pc.utf8_length(words)) > 0
+    counts = np.bincount(index, minlength=len(words)) * there
     for name in PATTERNS:
         good = of_kind(words, name)
         if counts.any() and counts[good].sum() >= MOSTLY * counts.sum():
-            return name, np.flatnonzero((filled & ~good)[index])
+            return name, np.flatnonzero((there & ~good)[index])
     return "text", NONE
 
 
@@ -81,7 +83,7 @@ def _with_codes(column: Column, words: pa.Array) -> tuple[pa.Array, Ints]:
     """Words with those that codes stand for behind them, and the place of each reason's word."""
     missing = column.variable.missing
     codes = ["" if code.value is None else value_text(code.value) for code in missing]
-    all_words = pa.concat_arrays([words, pa.array(["", *codes], words.type)])
+    all_words = pa.concat_arrays([words, kernels.strings(["", *codes]).cast(words.type)])
     places = np.full(256, len(words), np.int64)
     places[FIRST_CODE : FIRST_CODE + len(codes)] = len(words) + 1 + np.arange(len(codes))
     return all_words, places
@@ -89,15 +91,15 @@ def _with_codes(column: Column, words: pa.Array) -> tuple[pa.Array, Ints]:
 
 def cells_with(column: Column, text: str) -> Ints:
     """The cells in which exactly this stands."""
+    wanted = kernels.strings([text])
     if column.variable.type in ("text", "category"):
         coded = encoded(column.values)
-        place = coded.dictionary.index(text).as_py()
+        place = coded.dictionary.index(wanted.cast(coded.dictionary.type)[0]).as_py()
         if place < 0:
             return NONE
-        hit = pc.equal(coded.indices, place).fill_null(False)
-        return np.flatnonzero(hit.to_numpy(zero_copy_only=False))
+        return np.flatnonzero(numpy_of(coded.indices, -1) == place)
     held = column.withheld
     if not len(held):
         return NONE
-    hit = np.asarray(pc.equal(held.texts, text).to_numpy(zero_copy_only=False), bool)
+    hit = numpy_of(pc.equal(held.texts, wanted.cast(held.texts.type)[0]), False)
     return np.asarray(held.cells[hit], np.int64)

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-import pyarrow as pa
 
+from .. import kernels
 from ..columns.rule import Rule
 from ..columns.search import Declared, TypeSearch
 from ..declaration.patterns import late
@@ -84,7 +84,7 @@ def _other_order(words: Words, odd: np.ndarray) -> np.ndarray | None:
 def _are_dates(texts: list[str]) -> np.ndarray:
     rule = Rule("date", strict=True)
     taken = TypeSearch(rule, Declared("date")).take(
-        cells_of(pa.array(texts, pa.string())), np.arange(len(texts))
+        cells_of(kernels.strings(texts)), np.arange(len(texts))
     )
     return np.asarray(taken.converted.reasons == 0)
 

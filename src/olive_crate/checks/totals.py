@@ -11,6 +11,7 @@ import pyarrow.compute as pc
 from ..columns.column import Column
 from ..columns.dictionary_encoding import encoded
 from ..evidence import Mend
+from ..kernels.buffers import numpy_of
 from ..kernels.types import Ints
 from ..layouts.text.closing_words import is_total_word
 from .findings import Finding, RowsOf
@@ -52,12 +53,11 @@ def total_words(column: Column) -> list[tuple[int, str]]:
         last = column.values[-FEWEST:].to_pylist()
         start = len(column) - len(last)
         return [(start + n, t) for n, t in enumerate(last) if t and is_total_word(t.strip())]
-    for place in np.flatnonzero(pc.less(pc.utf8_length(words), 60).to_numpy(zero_copy_only=False)):
+    for place in np.flatnonzero(numpy_of(pc.utf8_length(words)) < 60):
         text = words[int(place)].as_py()
         if not is_total_word(text.strip()):
             continue
-        hit = pc.equal(coded.indices, int(place)).fill_null(False)
-        cells = np.flatnonzero(hit.to_numpy(zero_copy_only=False))
+        cells = np.flatnonzero(numpy_of(coded.indices, -1) == place)
         if len(cells) <= max(FEWEST, FEW * len(column)):
             found += [(int(cell), text) for cell in cells]
     return found

@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pyarrow as pa
 
+from ..kernels.buffers import numpy_of
+
 UNITS = {"date": "datetime64[D]", "datetime": "datetime64[us]", "duration": "timedelta64[us]"}
 
 
@@ -17,15 +19,14 @@ def plain_array(kind: str | None, values: pa.Array, reasons: np.ndarray) -> np.n
     """
     whole = not values.null_count
     if kind in ("integer", "number"):
-        numbers: np.ndarray = values.to_numpy(zero_copy_only=False)
+        numbers = numpy_of(values, np.nan)
         return numbers if whole and kind == "integer" else numbers.astype(np.float64)
     if kind in UNITS:
-        ints = values.cast(pa.int32() if kind == "date" else pa.int64()).fill_null(0)
-        stored = ints.to_numpy(zero_copy_only=False).astype(np.int64)
+        stored = numpy_of(values).astype(np.int64)
         stored = np.where(reasons == 0, stored, np.iinfo(np.int64).min)
         return np.asarray(stored.view(UNITS[kind]))
     if kind == "boolean" and whole:
-        return np.asarray(values.to_numpy(zero_copy_only=False), bool)
+        return numpy_of(values)
     made = np.empty(len(values), object)
     made[:] = values.to_pylist()
     return made

@@ -14,6 +14,7 @@ from ..declaration.codes import FIRST_CODE
 from ..declaration.values import duration_text, value_text
 from ..declaration.variable import Variable
 from ..errors import Advice, PlanError, nearest, several
+from ..kernels.buffers import numpy_of, or_empty
 from ..kernels.types import Ints
 from .column import Column
 from .dates import ANY_ZONED
@@ -53,7 +54,7 @@ def more_decimals(column: Column) -> int:
     variable = column.variable
     if variable.type != "number" or variable.decimals is None:
         return 0
-    numbers = column.values.drop_null().to_numpy()
+    numbers = numpy_of(column.values.drop_null())
     with np.errstate(over="ignore", invalid="ignore"):
         return int(np.count_nonzero(np.round(numbers, variable.decimals) != numbers))
 
@@ -93,9 +94,7 @@ def value_texts(column: Column) -> pa.Array:
         encoded = values.dictionary_encode()
         texts = kernels.strings([word(each) for each in encoded.dictionary.to_pylist()])
         return pa.DictionaryArray.from_arrays(encoded.indices, texts).cast(pa.string())
-    return pa.array(
-        [None if each is None else word(each) for each in values.to_pylist()], pa.string()
-    )
+    return kernels.strings([None if each is None else word(each) for each in values.to_pylist()])
 
 
 def source_texts(column: Column) -> pa.Array:
@@ -109,7 +108,7 @@ def source_texts(column: Column) -> pa.Array:
         place[cells] = np.arange(len(cells))
         others = texts.take(kernels.arrow(place, place >= 0, pa.int64()))
         values = pc.coalesce(values, others.cast(values.type))
-    return values.fill_null("") if values.null_count else values
+    return or_empty(values)
 
 
 def missing_texts(column: Column) -> tuple[Ints, pa.Array]:
@@ -135,7 +134,7 @@ def missing_texts(column: Column) -> tuple[Ints, pa.Array]:
                 "read the source again, or export with {}", 'missing="null"', "--missing-as null"
             ),
         )
-    return cells, pa.array(texts.tolist(), pa.string())
+    return cells, kernels.strings(texts.tolist())
 
 
 def writer(variable: Variable) -> Callable[[Any], str]:

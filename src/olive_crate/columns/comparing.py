@@ -6,8 +6,10 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from .. import kernels
 from ..declaration.variable import Variable
 from ..errors import PlanError
+from ..kernels.buffers import arrow_flags, numpy_of
 from ..kernels.types import Flags
 
 
@@ -30,15 +32,15 @@ def compared(variable: Variable, values: pa.Array, how: str, other: object) -> F
     except (pa.ArrowInvalid, pa.ArrowNotImplementedError, pa.ArrowTypeError):
         name = variable.name
         raise PlanError(f'"{name}" ({variable.type}) compared with {other!r}') from None
-    return np.asarray(mask.fill_null(False).to_numpy(zero_copy_only=False), bool)
+    return numpy_of(mask, False)
 
 
 def _scalar(variable: Variable, value: object, kind: pa.DataType) -> pa.Scalar:
     try:
         if isinstance(value, str) and not pa.types.is_string(kind):
-            made = pa.scalar(value).cast(kind)
+            made = kernels.strings([value])[0].cast(kind)
         else:
-            made = pa.scalar(value)
+            made = _as_scalar(value)
             if pa.types.is_temporal(kind) or pa.types.is_large_string(kind):
                 made = made.cast(kind)
     except (pa.ArrowInvalid, pa.ArrowNotImplementedError, pa.ArrowTypeError, ValueError):
@@ -54,3 +56,14 @@ def _scalar(variable: Variable, value: object, kind: pa.DataType) -> pa.Scalar:
 def _of_a_kind(left: pa.DataType, right: pa.DataType) -> bool:
     """True is not 1 here."""
     return bool(pa.types.is_null(right) or (left == pa.bool_()) == (right == pa.bool_()))
+
+
+def _as_scalar(value: object) -> pa.Scalar:
+    """A value as Arrow has it. (Arrow's own way looks for a data frame package first.)"""
+    if type(value) is bool:
+        return arrow_flags(np.array([value]))[0]
+    if type(value) is int and abs(value) < 1 << 63:
+        return kernels.whole_numbers(np.array([value], np.int64))[0]
+    if type(value) is float:
+        return kernels.arrow(np.array([value]), None, pa.float64())[0]
+    return kernels.strings([value])[0] if type(value) is str else pa.scalar(value)

@@ -15,7 +15,7 @@ import pyarrow as pa
 
 from .. import kernels
 from ..declaration.patterns import late
-from ..kernels.buffers import no_reasons, none_missing, writable
+from ..kernels.buffers import no_reasons, none_missing, numpy_of, writable
 from ..kernels.reference import times
 from ..kernels.spans import Cells
 from ..kernels.types import (
@@ -123,7 +123,7 @@ def _in_english(cells: Cells) -> Cells:
     texts = kernels.texts(cells.buffer, cells.starts, cells.ends).dictionary_encode()
     known = [in_english(text).encode("utf-8") for text in texts.dictionary.to_pylist()]
     ends = np.cumsum([0, *map(len, known)]) + PAD
-    index = texts.indices.to_numpy()
+    index = numpy_of(texts.indices)
     return Cells(kernels.padded(b"".join(known)), ends[:-1][index], ends[1:][index])
 
 
@@ -175,7 +175,7 @@ def convert_durations(cells: Cells, rule: Rule) -> Converted:
     pending, rest = _set_missing_aside(cells, rule, np.arange(len(cells)), reasons)
     texts = kernels.texts(rest.buffer, rest.starts, rest.ends).dictionary_encode()
     micros = [microseconds(text) for text in texts.dictionary.to_pylist()]
-    index = texts.indices.to_numpy()
+    index = numpy_of(texts.indices)
     known = np.array([each is not None for each in micros], bool)[index]
     values = np.zeros(len(cells), np.int64)
     values[pending] = np.array([each or 0 for each in micros], np.int64)[index]

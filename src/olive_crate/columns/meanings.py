@@ -11,6 +11,7 @@ from .. import kernels
 from ..declaration.codes import Meaning
 from ..declaration.values import value_text
 from ..declaration.variable import Variable
+from ..kernels.buffers import numpy_of
 from ..kernels.types import Ints
 from .dictionary_encoding import encoded
 
@@ -20,7 +21,7 @@ def meaning_places(variable: Variable, values: pa.Array, reasons: np.ndarray) ->
     labels = variable.meanings
     places = np.full(len(values), -1, np.int64)
     if variable.type in ("integer", "number"):
-        numbers = values.fill_null(0).to_numpy(zero_copy_only=False)
+        numbers = numpy_of(values)
         for place, label in enumerate(labels):
             if isinstance(label.value, str):
                 continue
@@ -36,7 +37,7 @@ def meaning_places(variable: Variable, values: pa.Array, reasons: np.ndarray) ->
         coded = encoded(values)
         words = [value_text(each) for each in coded.dictionary.to_pylist()]
         table = np.array([*(known.get(word, -1) for word in words), -1], np.int64)
-        places = table[coded.indices.fill_null(len(words)).to_numpy(zero_copy_only=False)]
+        places = table[numpy_of(coded.indices, len(words))]
     places[reasons != 0] = -1
     return places
 
@@ -77,7 +78,7 @@ def labelled(variable: Variable, values: pa.Array, reasons: np.ndarray) -> pa.Di
     chosen = table[places]
     if len(bare):
         own = np.array([at[word] for _, word in left], np.int32)
-        chosen[bare] = own[others.indices.to_numpy(zero_copy_only=False)]
+        chosen[bare] = own[numpy_of(others.indices)]
     return pa.DictionaryArray.from_arrays(
         kernels.arrow(chosen, reasons == 0, pa.int32()),
         kernels.strings(order),

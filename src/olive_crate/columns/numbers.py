@@ -18,7 +18,7 @@ import pyarrow as pa
 from .. import kernels
 from ..declaration.codes import MissingCode
 from ..declaration.patterns import late
-from ..kernels.buffers import may_be_missing, writable
+from ..kernels.buffers import may_be_missing, numpy_of, writable
 from ..kernels.spans import Cells
 from ..kernels.types import EarlyResult, Flags, Ints, NumberRequest, NumbersRead, Writing
 from .code_texts import words_for
@@ -81,8 +81,7 @@ def _with_unit(cells: Cells, unit: str) -> Flags:
 
     cells = cells.trimmed()
     texts = kernels.texts(cells.buffer, cells.starts, cells.ends)
-    found: Flags = pc.match_substring(texts, unit).to_numpy(zero_copy_only=False)
-    return found
+    return numpy_of(pc.match_substring(texts, unit), False)
 
 
 def _coded_numbers(

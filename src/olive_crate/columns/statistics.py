@@ -17,6 +17,7 @@ import numpy as np
 import pyarrow as pa
 
 from .. import kernels
+from ..kernels.buffers import numpy_of
 from ..kernels.reference.blanks import BLANK
 from ..kernels.spans import Cells, SourceRows
 from ..kernels.types import Ints
@@ -162,8 +163,6 @@ class Statistics(msgspec.Struct, eq=False, gc=False):
 
     def note_written(self, block: TypedBlock, rows: SourceRows, rule: Rule) -> None:
         """Where decimals are implied, count the cells that are written as a code is."""
-        import pyarrow.compute as pc
-
         values = block.converted.values
         if not len(values) or block.kind != "number":
             return
@@ -171,8 +170,7 @@ class Statistics(msgspec.Struct, eq=False, gc=False):
             written = code.value
             if not isinstance(written, (int, float)) or written == 0:
                 continue
-            hit = np.asarray(pc.equal(values, written / 10**rule.implied).fill_null(False))
-            at = np.flatnonzero(hit)
+            at = np.flatnonzero(numpy_of(values, np.nan) == written / 10**rule.implied)
             count, first = self.as_written.get(written, (0, []))
             if len(at):
                 kept = [int(row) for row in rows[at[: ROWS_KEPT - len(first)]]]

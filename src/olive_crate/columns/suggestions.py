@@ -10,6 +10,7 @@ others are compared up to 20,000 of them, and the suggestion then says that it i
 from __future__ import annotations
 
 import math
+from collections.abc import Set as AbstractSet
 
 import msgspec
 import numpy as np
@@ -59,15 +60,15 @@ class Scale(msgspec.Struct, eq=False, gc=False):
     mixed: bool = False
     """The type changed on the way: nothing is suggested."""
     count: int = 0
-    few: set[str] | None = msgspec.field(default_factory=set)
+    few: AbstractSet[str] | None = frozenset()
     """The different texts so far; `None` when there are too many."""
     rising: bool = True
     differ: bool = True
     last: str | int | None = None
     compared: int = 0
-    held: list[pa.Array] = msgspec.field(default_factory=list)
+    held: tuple[pa.Array, ...] = ()
     """Texts to be compared."""
-    numbers: list[np.ndarray] = msgspec.field(default_factory=list)
+    numbers: tuple[np.ndarray, ...] = ()
     """Whole numbers to be compared."""
 
     def add(self, kind: str, values: pa.Array, reasons: Bytes | None) -> None:
@@ -88,7 +89,7 @@ class Scale(msgspec.Struct, eq=False, gc=False):
             head = numbers[:size].tolist()
             if len(set(head)) < len(head):
                 self.rising = self.differ = False
-                self.numbers.clear()
+                self.numbers = ()
                 return
         rises = bool((numbers[1:] > numbers[:-1]).all())
         self.rising &= rises and (self.last is None or int(numbers[0]) > int(self.last))
@@ -96,9 +97,9 @@ class Scale(msgspec.Struct, eq=False, gc=False):
         if not self.numbers and not rises:
             self.differ = _differ(numbers[:FEW_CELLS])
         if not self.differ:
-            self.numbers.clear()
+            self.numbers = ()
         elif self.compared < COMPARED:
-            self.numbers.append(numbers[: COMPARED - self.compared])
+            self.numbers += (numbers[: COMPARED - self.compared],)
             self.compared += len(self.numbers[-1])
 
     def _words(self, values: pa.Array) -> None:
@@ -142,9 +143,9 @@ class Scale(msgspec.Struct, eq=False, gc=False):
     def _hold(self, values: pa.Array) -> None:
         """Keep values to be compared at the end, as long as none has been met twice."""
         if not self.differ:
-            self.held.clear()
+            self.held = ()
         elif self.compared < COMPARED:
-            self.held.append(values.slice(0, COMPARED - self.compared))
+            self.held += (values.slice(0, COMPARED - self.compared),)
             self.compared += len(self.held[-1])
 
     def _all_differ(self) -> bool:

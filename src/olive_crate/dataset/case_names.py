@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-import pyarrow as pa
 
+from .. import kernels
 from ..declaration.values import value_text
 from ..errors import PlanError
 from .model import PlainDataset
@@ -27,7 +27,7 @@ def names_of_rows(dataset: PlainDataset, rows: Sequence[int]) -> tuple[str, ...]
     known = dataset.source_rows.keys(np.arange(dataset.rows))
     order = np.argsort(known, kind="stable")
     at = order[np.searchsorted(known[order], rows)]
-    columns = [dataset[name].values.take(pa.array(at)).to_pylist() for name in key]
+    columns = [dataset[name].values.take(kernels.whole_numbers(at)).to_pylist() for name in key]
     return tuple(", ".join(map(value_text, each)) for each in zip(*columns, strict=True))
 
 

@@ -28,6 +28,7 @@ from ..columns.comparing import compared
 from ..columns.dictionary_encoding import decoded
 from ..declaration.patterns import late
 from ..errors import PlanError, nearest
+from ..kernels.buffers import numpy_of
 from ..kernels.types import Flags
 
 
@@ -230,7 +231,7 @@ class _Parser:
         import pyarrow.compute as pc
 
         found = getattr(pc, WITHIN[how])(decoded(column.values), _unquoted(token.text))
-        return np.asarray(found.fill_null(False).to_numpy(zero_copy_only=False), bool)
+        return numpy_of(found, False)
 
     def value(self) -> object:
         token = self.token

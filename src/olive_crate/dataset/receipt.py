@@ -148,7 +148,7 @@ class Imbalance(msgspec.Struct, frozen=True):
     """The file of a set in which they do not."""
 
 
-class CellCounts(msgspec.Struct, frozen=True):
+class CellCounts(msgspec.Struct, frozen=True, gc=False):
     """What the cells of one variable became."""
 
     name: str

@@ -17,6 +17,7 @@ from ..columns.column import Column, Columns, Unread
 from ..declaration.metadata import metadata_of
 from ..declaration.variable import Variable
 from ..errors import PlanError
+from ..kernels.buffers import numpy_of
 from ..kernels.types import Ints
 from ..plan.model import Decisions
 from ..plan.naming import ordered
@@ -90,7 +91,7 @@ def rows_where(dataset: D, expression: Any) -> D:
     if isinstance(expression, pc.Expression):
         numbers = kernels.whole_numbers(np.arange(dataset.rows))
         table = arrow_table(dataset).append_column("", numbers)
-        return rows_of(dataset, table.filter(expression).column("").to_numpy())
+        return rows_of(dataset, numpy_of(table.filter(expression).column("")))
     mask = _mask(expression)
     if mask is None or len(mask) != dataset.rows:
         raise PlanError(f"filter: expected a mask of {dataset.rows} true or false values")
@@ -100,7 +101,7 @@ def rows_where(dataset: D, expression: Any) -> D:
 def _mask(values: Any) -> np.ndarray | None:
     """True and false values as a mask; nulls are false. `None` for anything else."""
     if isinstance(values, (pa.Array, pa.ChunkedArray)):
-        values = values.fill_null(False).to_numpy(zero_copy_only=False)
+        values = numpy_of(values, False)
     mask = np.asarray(values)
     return mask.astype(bool) if mask.dtype == bool or not mask.size else None
 

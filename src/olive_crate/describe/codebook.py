@@ -19,6 +19,7 @@ from ..declaration.codes import FIRST_CODE
 from ..declaration.values import value_text
 from ..declaration.variable import Variable
 from ..evidence import Evidence
+from ..kernels.buffers import numpy_of
 from ..plan.selecting import Names, chosen
 from ..views import Worded, form_of
 from ..workers import Progress, counted, for_columns
@@ -242,7 +243,7 @@ def _values(column: Column) -> tuple[int, tuple[str, str], tuple[tuple[str, int]
 def _distinct(values: pa.Array, ends: Mapping[str, Any]) -> int:
     """How many different values there are; whole numbers of a narrow range are marked off."""
     if pa.types.is_int64(values.type) and ends["max"] - ends["min"] < NARROW:
-        numbers = values.fill_null(ends["min"]).to_numpy() - ends["min"]
+        numbers = numpy_of(values, ends["min"]) - ends["min"]
         met = np.zeros(ends["max"] - ends["min"] + 1, bool)
         met[numbers] = True
         return int(np.count_nonzero(met))
@@ -268,7 +269,7 @@ def _commonest(
 
 def _ranked(values: pa.Array) -> list[tuple[Any, int]]:
     counted = values.drop_null().value_counts()
-    counts = counted.field("counts").to_numpy()
+    counts = numpy_of(counted.field("counts"))
     order = np.argsort(-counts, kind="stable")
     words = counted.field("values")
     head = [(words[int(place)].as_py(), int(counts[place])) for place in order[:1000]]

@@ -19,6 +19,7 @@ from ..dataset.model import PlainDataset
 from ..declaration.values import value_text
 from ..declaration.variable import NUMERIC, Variable
 from ..errors import PlanError, several
+from ..kernels.buffers import numpy_of
 from ..plan.selecting import Names, chosen
 from ..views import Worded
 from .prefetch import ahead
@@ -236,7 +237,7 @@ def _tally(piece: Column) -> Iterator[tuple[Any, int]]:
     """Values with their counts; whole numbers of a small range without hashing."""
     values = piece.values
     if piece.variable.type == "integer" and len(values) > values.null_count:
-        numbers = (values.drop_null() if values.null_count else values).to_numpy()
+        numbers = numpy_of(values.drop_null() if values.null_count else values)
         low, high = int(numbers.min()), int(numbers.max())
         if high - low < NARROW:
             counted = np.bincount(numbers - low)
@@ -284,7 +285,7 @@ def _round_width(width: Decimal) -> Decimal:
 
 def _binned(piece: Column, edges: np.ndarray) -> Iterator[tuple[int, int]]:
     """Bins hold their lower edge; the last one holds its upper edge too."""
-    numbers = piece.values.drop_null().to_numpy()
+    numbers = numpy_of(piece.values.drop_null())
     place = np.searchsorted(edges, numbers, "right") - 1
     place[numbers == edges[-1]] = len(edges) - 2
     inside = place[(place >= 0) & (place < len(edges) - 1)]
@@ -313,8 +314,8 @@ def _crossed(dataset: PlainDataset, down: Variable, across: Variable) -> Crossed
         left, right = encoded(one.values), encoded(other.values)
         there = (one.reasons == 0) & (other.reasons == 0)
         width = len(right.dictionary) or 1
-        places = left.indices.fill_null(0).to_numpy(zero_copy_only=False)[there].astype(np.int64)
-        others = right.indices.fill_null(0).to_numpy(zero_copy_only=False)[there]
+        places = numpy_of(left.indices)[there].astype(np.int64)
+        others = numpy_of(right.indices)[there]
         counted = np.bincount(places * width + others)
         firsts, seconds = left.dictionary.to_pylist(), right.dictionary.to_pylist()
         for place in np.flatnonzero(counted).tolist():

@@ -18,6 +18,7 @@ import pyarrow as pa
 
 from ..columns.column import Column
 from ..dataset.model import PlainDataset
+from ..kernels.buffers import numpy_of
 from ..kernels.types import Flags
 from .spread import is_spread, over
 
@@ -83,7 +84,7 @@ def numbers_in(pieces: Pieces, timed: pa.DataType | None) -> Iterator[np.ndarray
     for piece in pieces[0]:
         values = piece.values.drop_null() if piece.values.null_count else piece.values
         values = values if timed is None else values.cast(timed)
-        yield values.to_numpy(zero_copy_only=False)
+        yield numpy_of(values)
 
 
 def begin(pieces: Pieces, timed: pa.DataType | None) -> Begun:

@@ -11,6 +11,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from .. import kernels
 from ..columns.cell_texts import more_decimals
 from ..columns.column import reason_totals
 from ..columns.dictionary_encoding import decoded
@@ -106,7 +107,7 @@ def _part(pieces: Pieces) -> Described:
             bare = np.flatnonzero((places < 0) & (reasons == 0))
             if len(bare):
                 found: Counter[Any] = Counter()
-                _count(found, decoded(values.take(pa.array(bare))))
+                _count(found, decoded(values.take(kernels.whole_numbers(bare))))
                 made.bare.update({value_text(value): count for value, count in found.items()})
     assert made is not None  # there is at least one piece
     return made

@@ -9,7 +9,7 @@ import numpy as np
 
 from ..columns.suggestions import plain_numbers
 from ..dataset.model import PlainDataset
-from ..kernels.buffers import none_missing
+from ..kernels.buffers import none_missing, numpy_of
 from .large import BLOCK, Pieces
 from .pair_sums import PairSums
 from .spread import over
@@ -83,7 +83,7 @@ def _added(parts: Sequence[PairSums]) -> PairSums:
 def _near(dataset: PlainDataset, name: str) -> float:
     """The mean of the first numbers of a variable, from which deviations are taken."""
     for piece in dataset.column_pieces(name):
-        values = piece.values.drop_null().to_numpy()[:BLOCK]
+        values = numpy_of(piece.values.drop_null())[:BLOCK]
         if len(values):
             return float(np.mean(values, dtype=np.float64))
     return 0.0

@@ -19,11 +19,14 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from .. import kernels
 from ..columns.column import Column
+from ..columns.dates import TYPES
 from ..dataset.model import PlainDataset
 from ..declaration.values import value_text
 from ..declaration.variable import NUMERIC, Variable
 from ..errors import several
+from ..kernels.buffers import arrow_flags, numpy_of
 from ..kernels.types import Flags
 from ..plan.selecting import Names, chosen
 from ..views import Worded
@@ -199,7 +202,7 @@ def _valid(piece: Column, kept: Flags | None, begin: int) -> pa.Array:
     """The values of a piece, of the cases that count."""
     values = piece.values
     if kept is not None:
-        values = values.filter(pa.array(kept[begin : begin + len(piece)]))
+        values = values.filter(arrow_flags(kept[begin : begin + len(piece)]))
     return values.drop_null() if values.null_count else values
 
 
@@ -209,7 +212,7 @@ def _numbers(kind: str, pieces: Iterator[Column], kept: Flags | None) -> tuple[n
         values = _valid(piece, kept, begin)
         if kind in TIMED:
             values = values.cast(TIMED[kind])
-        parts.append(values.to_numpy(zero_copy_only=False))
+        parts.append(numpy_of(values))
         begin += len(piece)
     return np.concatenate(parts), begin if kept is None else int(np.count_nonzero(kept))
 
@@ -309,18 +312,12 @@ def _quantile(ranked: np.ndarray, part: float) -> float:
 def _as_times(figures: Figures, kind: str) -> Figures:
     """Figures of dates and times: no mean, no zeros, and order statistics as dates and times."""
     words: dict[str, Any] = {"mean": None, "sd": None, "zeros": None, "negatives": None}
-    types = {
-        "date": pa.date32(),
-        "time": pa.time64("us"),
-        "datetime": pa.timestamp("us"),
-        "duration": pa.duration("us"),
-    }
     for part in ("min", "q1", "median", "q3", "max"):
         value = getattr(figures, part)
         if value is not None:
-            number = pa.scalar(int(np.floor(value)), TIMED[kind])
+            number = kernels.whole_numbers(np.array([int(np.floor(value))])).cast(TIMED[kind])[0]
             try:
-                words[part] = value_text(number.cast(types[kind]).as_py())
+                words[part] = value_text(number.cast(TYPES[kind]).as_py())
             except (OverflowError, ValueError):  # beyond the years 1 to 9999
                 words |= {part: None, "overflow": True}
     return msgspec.structs.replace(figures, **words)

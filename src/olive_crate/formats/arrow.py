@@ -10,12 +10,14 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from .. import kernels
 from ..columns.cell_texts import missing_texts
 from ..columns.column import Column
 from ..columns.dictionary_encoding import decoded
 from ..dataset.taking import arrow_table, pieces_of, rows_of
 from ..declaration.codes import FIRST_CODE
 from ..errors import Advice, PlanError, with_article
+from ..kernels.buffers import arrow_flags
 
 if TYPE_CHECKING:
     from ..dataset.model import PlainDataset
@@ -119,7 +121,7 @@ def with_codes(column: Column) -> pa.Array:
     """
     cells, texts = missing_texts(column)
     coded = column.reasons[cells] >= FIRST_CODE
-    cells, words = cells[coded], texts.filter(pa.array(coded)).to_pylist()
+    cells, words = cells[coded], texts.filter(arrow_flags(coded)).to_pylist()
     if not len(cells):
         return column.values
     kind = column.variable.type
@@ -140,7 +142,12 @@ def with_codes(column: Column) -> pa.Array:
         back = [int(each) for each in back]
     mask = np.zeros(len(column), bool)
     mask[cells] = True
-    return pc.replace_with_mask(values, pa.array(mask), pa.array(back, values.type))
+    if kind in ("text", "category"):
+        put = kernels.strings(back)
+    else:
+        dtype = np.dtype(np.int64 if pa.types.is_int64(values.type) else np.float64)
+        put = kernels.arrow(np.array(back, dtype), None, pa.from_numpy_dtype(dtype))
+    return pc.replace_with_mask(values, arrow_flags(mask), put.cast(values.type))
 
 
 def _number(text: str) -> float | None:

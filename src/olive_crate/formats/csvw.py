@@ -10,13 +10,12 @@ import json
 from typing import TYPE_CHECKING, Any
 from urllib.parse import quote
 
-import numpy as np
-
 from ..columns.cell_texts import missing_texts
 from ..columns.column import Column
 from ..columns.dates import ANY_ZONED
 from ..declaration.csvw_terms import CONTEXT, FORMATS
 from ..declaration.variable import Variable
+from ..kernels.buffers import arrow_flags
 from ..show.text import name_list
 
 if TYPE_CHECKING:
@@ -164,5 +163,5 @@ def _nulls(column: Column) -> list[str]:
     """Texts that stand for no value (5.7): codes that can be met, and those of ranges that are."""
     singles = [str(code.value) for code in column.variable.missing if code.value is not None]
     cells, texts = missing_texts(column)
-    met = texts.filter(np.asarray(column.reasons[cells] > 2)).unique().to_pylist()
+    met = texts.filter(arrow_flags(column.reasons[cells] > 2)).unique().to_pylist()
     return list(dict.fromkeys(["", *singles, *met]))

@@ -27,6 +27,7 @@ from ..dataset.receipt import Receipt
 from ..declaration.converting import decoded
 from ..declaration.variable import Variable
 from ..errors import OliveCrateError, SourceError, nearest
+from ..kernels.buffers import numpy_of, valid_cells
 from ..kernels.spans import RowNumbers
 from ..kernels.types import Ints
 from ..plan.model import Decisions
@@ -119,7 +120,7 @@ class Packing:
 
 def _gathered(texts: pa.Array) -> Withheld:
     """Texts out of their cells."""
-    cells = np.flatnonzero(texts.is_valid().to_numpy(zero_copy_only=False))
+    cells = np.flatnonzero(valid_cells(texts))
     return Withheld(cells, texts.drop_null())
 
 
@@ -327,12 +328,10 @@ def _repeats(chunks: list[pq.ColumnChunkMetaData]) -> bool:
 def _texts(chunks: list[pa.Array]) -> pa.Array:
     """Texts that are places in dictionaries as such."""
     missing = [
-        chunk.is_null().to_numpy(zero_copy_only=False).view(np.uint8)
-        if chunk.null_count
-        else np.zeros(len(chunk), np.uint8)
+        (~valid_cells(chunk)).view(np.uint8) if chunk.null_count else np.zeros(len(chunk), np.uint8)
         for chunk in chunks
     ]
-    return kernels.joined_texts(chunks, missing) if chunks else pa.array([], pa.string())
+    return kernels.joined_texts(chunks, missing) if chunks else kernels.strings([])
 
 
 def _joined(found: pa.ChunkedArray) -> pa.Array:
@@ -356,5 +355,5 @@ def _numbers(variable: Variable, words: pa.Array) -> np.ndarray:
             f'"{variable.name}": damaged: no reason is called "{strange[0]}"; {AGAIN}'
         )
     table = np.array([known[word] for word in met] + [0], np.uint8)
-    numbers: np.ndarray = table[words.indices.fill_null(len(table) - 1).to_numpy()]
+    numbers: np.ndarray = table[numpy_of(words.indices, len(table) - 1)]
     return numbers

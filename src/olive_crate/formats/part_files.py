@@ -24,6 +24,7 @@ from ..dataset.receipt import Receipt
 from ..declaration.values import value_text
 from ..declaration.variable import Variable
 from ..errors import PlanError
+from ..kernels.buffers import numpy_of
 from ..kernels.spans import RowNumbers, gathered
 from ..kernels.types import Ints
 from ..plan.model import Decisions
@@ -226,7 +227,7 @@ def _constants(column: Column) -> tuple[Ints, list[Constant]]:
     encoded = values if pa.types.is_dictionary(values.type) else values.dictionary_encode()
     words: list[Any] = encoded.dictionary.to_pylist()
     made = [Constant(text=_text(each)) for each in words]
-    place = np.asarray(encoded.indices.fill_null(0), np.int64).copy()
+    place = numpy_of(encoded.indices).astype(np.int64)
     for number in kernels.distinct(column.reasons[column.reasons != 0]).tolist():
         hit = column.reasons == number
         place[hit] = len(made)

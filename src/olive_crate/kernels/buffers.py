@@ -28,9 +28,9 @@ from .types import (
     Flags,
     Forecast,
     Ints,
+    NumberRequest,
     Place,
     Request,
-    TextRequest,
     TimeRequest,
     Validity,
 )
@@ -135,9 +135,13 @@ def _let_go(block: mmap.mmap) -> None:
         _kept[len(block)] = blocks  # sizes that were met last stand last
 
 
-def strings(words: Sequence[str]) -> pa.StringArray:
+def strings(words: Sequence[str | None]) -> pa.StringArray:
     """Words as an Arrow array. (Arrow's own way looks for a data frame package first.)"""
-    return strings_of([word.encode("utf-8") for word in words])
+    made = strings_of([(word or "").encode("utf-8") for word in words])
+    if None not in words:
+        return made
+    valid = bitmap(np.array([word is not None for word in words]))
+    return pa.StringArray.from_buffers(len(words), *made.buffers()[1:], valid)
 
 
 def strings_of(pieces: Sequence[bytes | memoryview]) -> pa.StringArray:
@@ -179,6 +183,37 @@ def valid_cells(array: pa.Array) -> Flags:
         return np.ones(len(array), bool)
     bits = np.unpackbits(np.frombuffer(validity, np.uint8), bitorder="little")
     return bits[array.offset : array.offset + len(array)].astype(bool)
+
+
+def numpy_of(values: pa.Array, null: Any = 0) -> np.ndarray:
+    """Values of a fixed width, `null` where there is none; dates and times as whole numbers.
+
+    They are not to be changed. (Arrow's own way looks for a data frame package first.)
+    """
+    if isinstance(values, pa.ChunkedArray):
+        values = values.combine_chunks()
+    kind, data = values.type, values.buffers()[1]
+    if data is None:
+        return np.zeros(0, np.int64)
+    at = slice(values.offset, values.offset + len(values))
+    if pa.types.is_boolean(kind):
+        made: np.ndarray = np.unpackbits(np.frombuffer(data, np.uint8), bitorder="little")[at] > 0
+    else:
+        letter = "f" if pa.types.is_floating(kind) else "u" if "uint" in str(kind) else "i"
+        made = np.frombuffer(data, f"{letter}{kind.bit_width // 8}")[at]
+    return np.where(valid_cells(values), made, null) if values.null_count else made
+
+
+def arrow_flags(mask: Flags) -> pa.BooleanArray:
+    """True and false as an Arrow array. (See `numpy_of`.)"""
+    return pa.Array.from_buffers(pa.bool_(), len(mask), [None, bitmap(mask)])
+
+
+def or_empty(texts: pa.Array) -> pa.Array:
+    """Texts, empty where there is none. (See `numpy_of`.)"""
+    import pyarrow.compute as pc
+
+    return pc.coalesce(texts, strings([""]).cast(texts.type)[0]) if texts.null_count else texts
 
 
 class _Shared:
@@ -323,10 +358,10 @@ class ColumnStart(msgspec.Struct, frozen=True):
 
 def array_type_of(wanted: Request | None) -> type[np.generic] | None:
     """What is put into the array of a column; `None` if there is none."""
-    if isinstance(wanted, TimeRequest):
-        return np.int32 if wanted.unit == DAYS else np.int64
-    if isinstance(wanted, TextRequest):
-        return np.int32 if wanted.most else None
     if wanted is None:
         return None
-    return np.int64 if wanted.whole else np.float64
+    if isinstance(wanted, NumberRequest):
+        return np.int64 if wanted.whole else np.float64
+    if isinstance(wanted, TimeRequest):
+        return np.int32 if wanted.unit == DAYS else np.int64
+    return np.int32 if wanted.most else None

@@ -35,6 +35,7 @@ from ..declaration.promises import ROW_RANGE, Promised, PromisedValues, sides_of
 from ..declaration.values import value_text
 from ..declaration.variable import NUMERIC, Variable
 from ..errors import PlanError, nearest
+from ..kernels.buffers import numpy_of
 from ..kernels.types import Flags, Ints
 
 SHOWN = 10
@@ -148,7 +149,7 @@ class PromiseCheck:
         if promised.pattern is not None:
             texts = decoded(column.values)
             hit = pc.match_substring_regex(texts.cast(pa.string()), f"^(?:{promised.pattern})$")
-            good = np.asarray(hit.fill_null(True).to_numpy(zero_copy_only=False), bool)
+            good = numpy_of(hit, True)
             self._note(name, Pattern, present & ~good, rows, texts)
 
     def _relate(self, relation: str, by_name: dict[str, Column], rows: Ints) -> None:
@@ -163,7 +164,7 @@ class PromiseCheck:
         column = by_name.get(text)
         if column is not None:
             if pa.types.is_integer(column.values.type):  # exact beyond 2^53 too
-                whole = column.values.fill_null(0).to_numpy(zero_copy_only=False)
+                whole = numpy_of(column.values)
                 return whole, column.reasons == 0
             values = column.to_numpy()
             return (values if values.dtype != object else values.astype("U")), column.reasons == 0
@@ -238,10 +239,10 @@ class PromiseCheck:
 def _exact_sum(values: pa.Array) -> float | int:
     """The sum of a block: of whole numbers exactly, else rounded once."""
     if pa.types.is_integer(values.type):
-        whole = values.cast(pa.int64()).drop_null().to_numpy(zero_copy_only=False)
+        whole = numpy_of(values.cast(pa.int64()).drop_null())
         high, low = whole >> 32, whole & 0xFFFFFFFF
         return (int(high.sum()) << 32) + int(low.sum())
-    return math.fsum(values.cast(pa.float64()).drop_null().to_numpy(zero_copy_only=False))
+    return math.fsum(numpy_of(values.cast(pa.float64()).drop_null()))
 
 
 def _added(parts: Sequence[float | int]) -> float | int:
@@ -278,8 +279,7 @@ def _places(parts: Sequence[pa.Array]) -> Ints:
     encoded = whole.combine_chunks().dictionary_encode()
     if isinstance(encoded, pa.ChunkedArray):
         encoded = encoded.combine_chunks()
-    places: Ints = encoded.indices.fill_null(-1).to_numpy(zero_copy_only=False).astype(np.int64)
-    return places
+    return numpy_of(encoded.indices, -1).astype(np.int64)
 
 
 def _flat(values: pa.Array) -> pa.Array:

@@ -38,6 +38,7 @@ from ..dataset.taking import changed, with_columns_beside
 from ..declaration.codes import FIRST_CODE
 from ..declaration.variable import NUMERIC, TAKING, Variable, declared
 from ..evidence import with_answers
+from ..kernels.buffers import arrow_flags, numpy_of
 from ..kernels.spans import Cells, RowNumbers
 from ..kernels.types import PAD, Flags, Ints
 from ..plan import declaring
@@ -191,7 +192,7 @@ def _as_numbers(column: Column, search: TypeSearch) -> TypedBlock:
         rest = search.take(cells_of(written.texts), written.cells)
         marks, where, taken = rest.marks, written.cells, rest.converted
         reasons[where] = taken.reasons
-        values[where] = taken.values.fill_null(0).to_numpy(zero_copy_only=False)
+        values[where] = numpy_of(taken.values)
         known[where] = taken.reasons == 0
         unread = np.sort(np.concatenate([unread, where[taken.unread]]))
         parts.append(Withheld(where[rest.withheld.cells], rest.withheld.texts))
@@ -201,7 +202,7 @@ def _as_numbers(column: Column, search: TypeSearch) -> TypedBlock:
 
 def _numbers(column: Column) -> tuple[np.ndarray, Flags, Withheld]:
     """Values and the numbers of codes; which cells have one; and what stood in the others."""
-    values = column.values.fill_null(0).to_numpy(zero_copy_only=False).copy()
+    values = numpy_of(column.values).copy()
     reasons, known = column.reasons, column.reasons == 0
     for place, code in enumerate(column.variable.missing):
         hit = reasons == FIRST_CODE + place
@@ -213,13 +214,13 @@ def _numbers(column: Column) -> tuple[np.ndarray, Flags, Withheld]:
         known |= hit
     cells, texts = missing_texts(column)
     from_range = np.isin(reasons[cells], _ranges(column.variable))
-    numbers = [float(text) for text in texts.filter(pa.array(from_range)).to_pylist()]
+    numbers = [float(text) for text in texts.filter(arrow_flags(from_range)).to_pylist()]
     if any(not number.is_integer() for number in numbers):
         values = values.astype(np.float64)
     values[cells[from_range]] = numbers
     known[cells[from_range]] = True
     other = ~known[cells]
-    return values, known, Withheld(cells[other], texts.filter(pa.array(other)))
+    return values, known, Withheld(cells[other], texts.filter(arrow_flags(other)))
 
 
 def _ranges(variable: Variable) -> list[int]:

@@ -70,7 +70,7 @@ def source_columns(plan: Decisions, rows: RowNumbers, source: str) -> list[Colum
 def file_column(variable: Variable, files: Sequence[str], places: Ints) -> Column:
     """A variable with the names of files."""
     values = pa.DictionaryArray.from_arrays(
-        kernels.arrow(places.astype(np.int32), None, pa.int32()), pa.array(files, pa.string())
+        kernels.arrow(places.astype(np.int32), None, pa.int32()), kernels.strings(files)
     )
     return Column(variable, values, np.zeros(len(places), np.uint8))
 
@@ -78,7 +78,7 @@ def file_column(variable: Variable, files: Sequence[str], places: Ints) -> Colum
 def part_column(plan: Decisions, part: str, texts: Sequence[str | None]) -> Column:
     """A part of the names of files as a variable, with a cell a file; declared like any other."""
     declared = next((each for each in plan.variables if each.name == part), Variable(part))
-    cells = cells_of(pa.array([each or "" for each in texts], pa.string()))
+    cells = cells_of(kernels.strings([each or "" for each in texts]))
     search = search_for(plan, declared, SourceColumn())
     block = search.take(cells, np.zeros(len(texts), np.int64))
     stale = search.is_stale(block)

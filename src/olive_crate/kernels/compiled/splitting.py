@@ -196,19 +196,19 @@ class _Task(msgspec.Struct, frozen=True):
         values, reasons = self.values[:count], no_reasons(count)
         if some:
             reasons = self.reasons[:count] if keep else self.reasons[:count].copy()
+        if isinstance(self.wanted, NumberRequest):
+            more = (span, self.place, worded > 0, inexact)
+            return self.wanted, NumbersRead(values, reasons, decimals, left, *more)
         if isinstance(self.wanted, TimeRequest):
             fits = worded > 0 if all_words_fit(self.wanted.writing) else None
             return self.wanted, TimesRead(values, reasons, left, self.place, fits)
-        if isinstance(self.wanted, TextRequest):
-            codes = None
-            if words is not None:
-                codes = dictionary_of(values, reasons == 0 if blanks else None, words)
-            texts = None
-            if filled >= 0:
-                texts = side_by_side(self.values[: count + 1], self.data[:filled], reasons)
-            return self.wanted, TextsRead(reasons.view(bool), codes, texts)
-        more = (span, self.place, worded > 0, inexact)
-        return self.wanted, NumbersRead(values, reasons, decimals, left, *more)
+        codes = None
+        if words is not None:
+            codes = dictionary_of(values, reasons == 0 if blanks else None, words)
+        texts = None
+        if filled >= 0:
+            texts = side_by_side(self.values[: count + 1], self.data[:filled], reasons)
+        return self.wanted, TextsRead(reasons.view(bool), codes, texts)
 
 
 def _results(
@@ -249,13 +249,19 @@ def _task(
     start: ColumnStart | None,
     reasons: Any,
 ) -> _Task:
+    values: Any = NO_REASONS
+    if isinstance(wanted, NumberRequest):  # what most are, so it is asked first
+        values, place = _room(index, array_type_of(wanted), room, start)
+        kind = INTEGERS if wanted.whole else NUMBERS
+        marks = (wanted.decimal, wanted.strict, wanted.implied)
+        rule = (kind, *at, *marks, b"", 0, 0, parts_of(wanted.writing))
+        given = (*rule, values, reasons, NONE, NONE, NO_REASONS)
+        return _Task(given, wanted, values, reasons, NONE, NONE, NO_REASONS, place)
     beside = wanted.room if isinstance(wanted, TextRequest) else 0
     located = at[1] == 0 and not beside and (wanted is None or isinstance(wanted, TextRequest))
     starts, ends = np.empty((2, room), np.int32) if located else (NONE, NONE)
-    values: Any = NO_REASONS
     data: Any = allocate(room * beside + PAD, np.uint8) if beside else NO_REASONS
-    place: Place | None = None
-    rule: tuple[Any, ...]
+    place = None
     if wanted is None:
         rule = (POSITIONS, *at, 0, False, 0, b"", 0, 0, b"")
     elif isinstance(wanted, TextRequest):
@@ -264,15 +270,10 @@ def _task(
         else:
             values, _ = _room(index, array_type_of(wanted), room, start)
         rule = (TEXTS, *at, 0, False, 0, b"", 0, wanted.most, b"")
-    elif isinstance(wanted, TimeRequest):
+    else:
         values, place = _room(index, array_type_of(wanted), room, start)
         how = (steps_of(wanted.patterns, wanted.exact), UNITS[wanted.unit], 0)
         rule = (TIMES, *at, 0, False, 0, *how, parts_of(wanted.writing))
-    else:
-        values, place = _room(index, array_type_of(wanted), room, start)
-        kind = INTEGERS if wanted.whole else NUMBERS
-        marks = (wanted.decimal, wanted.strict, wanted.implied)
-        rule = (kind, *at, *marks, b"", 0, 0, parts_of(wanted.writing))
     given = (*rule, values, reasons, starts, ends, data)
     return _Task(given, wanted, values, reasons, starts, ends, data, place)
 

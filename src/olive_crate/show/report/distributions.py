@@ -6,13 +6,13 @@ from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
 import numpy as np
-import pyarrow as pa
 
 from ...columns.column import Column
 from ...dataset.model import PlainDataset
 from ...declaration.variable import NUMERIC
 from ...describe.codebook import Entry
 from ...describe.counts import Counts, counts
+from ...kernels.buffers import numpy_of
 from ..counts import table_of
 from ..text import cut, visible
 
@@ -108,6 +108,4 @@ def _numbers(dataset: PlainDataset, name: str) -> Iterator[np.ndarray]:
 
 def _plain(piece: Column) -> np.ndarray:
     values = piece.values.drop_null() if piece.values.null_count else piece.values
-    if pa.types.is_temporal(values.type):
-        values = values.cast(pa.int32() if values.type.bit_width == 32 else pa.int64())
-    return np.asarray(values.to_numpy(zero_copy_only=False), np.float64)
+    return np.asarray(numpy_of(values), np.float64)
