@@ -181,3 +181,23 @@ def test_amounts_are_read_whatever_stands_between_sign_and_number(level, marks, 
     assert found.variable.type == "number" and found.variable.unit in ("€", "$", "%")
     assert found.values.to_pylist() == [sign * each / 100 for each in cents]
     same(loaded(column), with_reference(lambda: loaded(column)))
+
+
+USUAL = ("2,345.5", "12,345.5", "-1,234.0", "345.5")
+OTHER = ("-0.0", "0.0", "12,345,678.5", "1234.5", "1,23.5", "7e3", "1,234.50", "+5.5", "NA", "")
+OTHER += (" 1,234.5", "1,234.5 ", "123,456,789,012.5", "0,234.5", "x", "-", ",5", "1,234.x")
+
+
+@given(st.lists(st.sampled_from(USUAL + OTHER), min_size=1, max_size=9), st.integers(1, 3))
+def test_numbers_in_groups_are_read_alike_beside_all_others(cells, every):
+    """The usual ones are read two at a time; what stands between them is read as ever."""
+    usual = [USUAL[row % len(USUAL)] for row in range(300)]
+    mixed = [USUAL[row % 3] if row % every else cells[row % len(cells)] for row in range(301)]
+    column = (".", ",", usual + mixed)
+    found = loaded(column, types={"amount": "number"})
+    same(found, with_reference(lambda: loaded(column, types={"amount": "number"})))
+    told = found["amount"].values.to_pylist()
+    assert told[:4] == [2345.5, 12345.5, -1234.0, 345.5]
+    for text, value in zip(usual + mixed, told, strict=True):
+        if text in USUAL:
+            assert value == float(text.replace(",", ""))
