@@ -432,3 +432,12 @@ def test_rows_of_numbers_that_moved_are_one_finding(to):
     data = "\n".join(["a;b;c;d;e", *map(";".join, rows)]) + "\n"
     (finding,) = oc.load(data.encode()).check()
     assert (finding.kind, finding.rows) == ("shifted rows", (52, 53))
+
+
+@pytest.mark.parametrize("days", ["1970-01-01 1970-01-01 1970-01-01", "2999-12-31 1900-01-01", ""])
+@pytest.mark.filterwarnings("error")
+def test_dates_of_which_none_is_usual_are_checked_quietly(days):
+    data = "\n".join(["lot,day", *(f"{at},{day}" for at, day in enumerate(days.split(), 1))]) + "\n"
+    ds = oc.load(data.encode(), types={"day": "date"})
+    kinds = {each.kind for each in ds.check()}
+    assert ("dates at an epoch" in kinds) == ("1970" in days or "2999" in days)

@@ -20,6 +20,8 @@ EPOCHS = (
 """Days at which calendars of machines begin or end."""
 ZERO = dt.date(1970, 1, 1)
 YEAR = 366
+FEWEST = 4
+"""So few days, or fewer, show no distance that is usual."""
 MANY_YEARS = 50 * YEAR
 """Before or after so many, a day is far from the others even where they are few."""
 ORDERED, STRAYS = 0.005, 4
@@ -79,9 +81,10 @@ def _apart(days: Ints, rest: Ints) -> Flags:
 
 def _far(days: Ints) -> Flags:
     """Days far from the others by their own tail, and by at least a year."""
+    if len(days) <= FEWEST:
+        return np.zeros(len(days), bool)
     if len(days) < ENOUGH:
-        apart = np.abs(days - np.median(days))
-        return np.asarray((apart > MANY_YEARS) & (len(days) > 4))
+        return np.asarray(np.abs(days - np.median(days)) > MANY_YEARS)
     far: Flags = far_values(days, amounts=False)
     if not far.any() or far.all():
         return far

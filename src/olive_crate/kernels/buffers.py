@@ -192,16 +192,17 @@ def numpy_of(values: pa.Array, null: Any = 0) -> np.ndarray:
     """
     if isinstance(values, pa.ChunkedArray):
         values = values.combine_chunks()
-    kind, data = values.type, values.buffers()[1]
-    if data is None:
-        return np.zeros(0, np.int64)
-    at = slice(values.offset, values.offset + len(values))
+    kind = values.type
+    if pa.types.is_null(kind):
+        return np.full(len(values), null)
+    data, at = values.buffers()[1], slice(values.offset, values.offset + len(values))
+    data = b"" if data is None else data
     if pa.types.is_boolean(kind):
         made: np.ndarray = np.unpackbits(np.frombuffer(data, np.uint8), bitorder="little")[at] > 0
     else:
         letter = "f" if pa.types.is_floating(kind) else "u" if "uint" in str(kind) else "i"
         made = np.frombuffer(data, f"{letter}{kind.bit_width // 8}")[at]
-    return np.where(valid_cells(values), made, null) if values.null_count else made
+    return np.where(valid_cells(values), made, np.asarray(null)) if values.null_count else made
 
 
 def arrow_flags(mask: Flags) -> pa.BooleanArray:
