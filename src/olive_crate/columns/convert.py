@@ -175,6 +175,8 @@ def _repeating(cells: Cells, reasons: np.ndarray, most: int) -> pa.DictionaryArr
     probe = kernels.encoded(*head)
     if probe is None or len(probe.dictionary) > PROBED // 8:
         return None
+    if len(starts) <= PROBED:
+        return probe
     return kernels.encoded(cells.buffer, starts, ends, reasons, most)
 
 

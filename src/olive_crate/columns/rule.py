@@ -269,9 +269,13 @@ def rule_for(rule: Rule, kind: str, strict: bool) -> Rule:
 
 def words_of(cells: Cells) -> list[str]:
     """What stands in cells, without the blanks around it."""
-    rest = cells.trimmed()
-    words: list[str] = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
-    return words
+    return texts_in(cells.trimmed())
+
+
+def texts_in(cells: Cells) -> list[str]:
+    """What stands in cells."""
+    texts: list[str] = kernels.texts(cells.buffer, cells.starts, cells.ends).to_pylist()
+    return texts
 
 
 def impossible(words: Sequence[str], rule: Rule) -> set[str]:
@@ -308,7 +312,7 @@ def impossible(words: Sequence[str], rule: Rule) -> set[str]:
 
 def thinkable(words: Sequence[str], decimal: str, share: float = 1.0) -> tuple[str, ...]:
     """The types that at least this share of the cells may have, judged by their first character."""
-    if not DIGIT.search("".join(words)):
+    if not DIGIT.search("".join(set(words))):  # each different one once
         return ()
     leads = [word[:1] for word in words]
     digits = sum("0" <= lead <= "9" for lead in leads)

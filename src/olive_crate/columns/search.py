@@ -42,6 +42,7 @@ from .rule import (
     Rule,
     base,
     impossible,
+    texts_in,
     thinkable,
     words_of,
 )
@@ -238,7 +239,7 @@ class TypeSearch:
             marks = bool((reasons >= FIRST_MARK).any())
             return TypedBlock(UNKNOWN, empty, marks=marks), Open()
         probe = cells.at(filled[:PROBE]).trimmed()
-        words = words_of(probe)
+        words = texts_in(probe)
         likely = thinkable(words, self.rule.decimal)
         ruled_out = impossible(words, self.rule) if likely else set()
         at_once = len(cells) <= FIRST and self.rule.trim in (None, True)
@@ -261,8 +262,9 @@ class TypeSearch:
             if len(filled) < PROBE:
                 sample = cells
                 _, filled = self._nothing(sample)
-        self.statistics.note_text(sample.at(filled), self.rule.decimal, self._attempt)
-        return self._attempt(cells, "text"), Narrowed("text", ("text",))
+        block = self._attempt(cells, "text")
+        self.statistics.note_text(block, sample, filled, self.rule.decimal, self._attempt)
+        return block, Narrowed("text", ("text",))
 
     def _numbers(self, cells: Cells) -> _Step | None:
         """Take integers, or plain numerals of which one has decimals, without a search."""

@@ -181,12 +181,18 @@ class Statistics(msgspec.Struct, eq=False, gc=False):
         if self.obstacles is None and base(kind) != "boolean":
             self.obstacles = Obstacles(kind, self.fitting)
 
-    def note_text(self, filled: Cells, decimal: str, attempt: Attempt) -> None:
+    def note_text(
+        self, block: TypedBlock, cells: Cells, filled: Ints, decimal: str, attempt: Attempt
+    ) -> None:
         """A column begins as text; if most of it is of another type, its obstacles are named.
 
         It is judged by some of the cells that hold a value.
         """
-        probe = filled.at(slice(None, None, max(1, len(filled) // PROBED)))
+        values = block.converted.values
+        is_encoded = pa.types.is_dictionary(values.type)
+        if is_encoded and not DIGIT.search("".join(values.dictionary.to_pylist())):
+            return
+        probe = cells.at(filled[:: max(1, len(filled) // PROBED)])
         words = words_of(probe)
         if not DIGIT.search("".join(words)):
             return

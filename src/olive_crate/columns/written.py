@@ -112,7 +112,7 @@ def written(words: Sequence[str], packed: bool = False, mostly: bool = False) ->
 
     With `packed`, digits alone may be a date; with `mostly`, half of them may follow no way.
     """
-    if not DIGIT.search("".join(words)):
+    if not DIGIT.search("".join(set(words))):
         return boolean_kinds(set(map(str.casefold, set(words))))
     dates = [date_kinds(word) or (packed_kinds(word) if packed else ()) for word in words[:9]]
     usual = max(dates, key=dates.count) if dates else ()
