@@ -58,7 +58,7 @@ def _make_no_frames() -> None:
     import sys
 
     class NoFrames:
-        """A finder of modules that finds this one nowhere."""
+        """Tells that this package is not installed."""
 
         @staticmethod
         def find_spec(name: str, *_: object) -> None:

@@ -71,7 +71,7 @@ class Obstacles(msgspec.Struct, eq=False):
             return
         encoded = kernels.encoded(cells.buffer, cells.starts, cells.ends)
         assert encoded is not None  # however many differ
-        index = kernels.or_minus_one(encoded.indices)
+        index = kernels.numpy_of(encoded.indices, -1)
         counts = np.bincount(index, minlength=len(encoded.dictionary))
         for place, text in enumerate(encoded.dictionary.to_pylist()):
             known = text in self.texts or len(self.texts) < TRACKED
@@ -269,7 +269,7 @@ def marks_in(values: pa.Array) -> Counter[str]:
         found = words.take(kernels.arrow(places, None, pa.int64())).to_pylist()
     if not encoded:
         return Counter(text for text in found if text in MARKS)
-    at = kernels.or_minus_one(values.indices) + 1
+    at = kernels.numpy_of(values.indices, -1) + 1
     counts = np.bincount(at, minlength=len(words) + 1)[1:][places]
     pairs = zip(found, counts.tolist(), strict=True)
     return Counter({text: count for text, count in pairs if text in MARKS and count})

@@ -167,15 +167,6 @@ def whole_numbers(values: Ints) -> pa.Int64Array:
     return pa.Array.from_buffers(pa.int64(), len(values), [None, pa.py_buffer(values)])
 
 
-def or_minus_one(places: pa.Int32Array) -> Ints:
-    """Places as integers, -1 for null. (Arrow's own way looks for a data frame package first.)"""
-    data = places.buffers()[1]
-    found = np.frombuffer(data, np.int32)[places.offset : places.offset + len(places)]
-    if not places.null_count:
-        return found.astype(np.int64)
-    return np.where(valid_cells(places), found, -1)
-
-
 def valid_cells(array: pa.Array) -> Flags:
     """Which cells are not null. (Arrow's own way looks for a data frame package first.)"""
     validity = array.buffers()[0]

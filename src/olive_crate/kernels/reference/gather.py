@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 import pyarrow as pa
 
-from ..buffers import FEW, bitmap, or_minus_one, strings, strings_of, whole_numbers
+from ..buffers import FEW, bitmap, numpy_of, strings, strings_of, whole_numbers
 from ..types import PAD, Bytes, Flags, Ints, Words
 
 
@@ -113,7 +113,7 @@ def match(buffer: Bytes, starts: Ints, ends: Ints, words: Sequence[str]) -> Ints
         return found
     import pyarrow.compute as pc
 
-    found[maybe] = or_minus_one(pc.index_in(held, strings(words)))
+    found[maybe] = numpy_of(pc.index_in(held, strings(words)), -1)
     return found
 
 
