@@ -10,16 +10,18 @@ import pyarrow as pa
 
 from .. import kernels
 from ..declaration.codes import FIRST_CODE
-from ..kernels.buffers import none_missing
+from ..kernels.buffers import no_reasons, none_missing
 from ..kernels.spans import Cells
-from ..kernels.types import EarlyResult, Flags, Request, TextRequest, TextsRead
+from ..kernels.types import Bytes, EarlyResult, Ints, Request, TextRequest, TextsRead
 from .code_texts import words_for
 from .column import NOTHING, Withheld, merged
 from .dates import TIMES_OF, convert_durations, convert_times, time_request, times_type
 from .numbers import convert_numbers, number_request
 from .rule import (
     FIRST_MARK,
+    IS_BLANK,
     IS_UNREADABLE,
+    MISSING_MARKS,
     PRESENT,
     Converted,
     Rule,
@@ -29,7 +31,7 @@ from .rule import (
 
 TRUE = ("true", "t", "yes", "y", "1")
 PROBED = 1024
-FEW_TEXTS = 128
+FEW_TEXTS = 1024
 """So many texts of a block are kept one by one."""
 REPEATING, MOST_DIFFERENT = 1024, 1 << 30
 """Texts of a block are told apart at once if there are no more than so many different ones."""
@@ -38,6 +40,7 @@ SIDE_BY_SIDE = TextRequest()
 BLANKS = " \t\n\v\f\r"
 """What is no part of a word for true or false."""
 NO_CELLS = np.zeros(0, np.int64)
+MARK_REASONS = np.arange(len(MISSING_MARKS), dtype=np.uint8) + FIRST_MARK
 ARROW_TYPES = {"integer": pa.int64(), "number": pa.float64(), "boolean": pa.bool_()}
 FALSE = ("false", "f", "no", "n", "0")
 
@@ -128,6 +131,8 @@ class TypedBlock(msgspec.Struct, eq=False, gc=False):
     marks: bool = False
     """Well-known marks were taken as missing."""
     withheld: Withheld = NOTHING
+    words: tuple[str, ...] = ()
+    """The different texts, where they are known to be few."""
 
 
 def with_withheld(block: TypedBlock, cells: Cells) -> TypedBlock:
@@ -175,8 +180,6 @@ def _repeating(cells: Cells, reasons: np.ndarray, most: int) -> pa.DictionaryArr
     probe = kernels.encoded(*head)
     if probe is None or len(probe.dictionary) > PROBED // 8:
         return None
-    if len(starts) <= PROBED:
-        return probe
     return kernels.encoded(cells.buffer, starts, ends, reasons, most)
 
 
@@ -190,49 +193,64 @@ def missing(cells: Cells, rule: Rule) -> np.ndarray:
     return reasons
 
 
+def without_value(cells: Cells, rule: Rule) -> tuple[Bytes, Ints]:
+    """The reasons of cells without a value, marks too, and the indices of those that hold one."""
+    reasons = missing(cells.trimmed(rule.trim), rule)
+    filled = np.flatnonzero(reasons == PRESENT)
+    held = (cells if len(filled) == len(cells) else cells.at(filled)).trimmed()
+    mark = kernels.match(held.buffer, held.starts, held.ends, MISSING_MARKS)
+    hit = mark >= 0
+    if not hit.any():
+        return reasons, filled
+    reasons[filled[hit]] = MARK_REASONS[mark[hit]]
+    return reasons, filled[~hit]
+
+
 def convert_booleans(cells: Cells, rule: Rule, early: EarlyResult | None = None) -> Converted:
     """Take cells as `boolean`, by the words declared for true and false, without regard to case.
 
     Each different text is looked at once.
     """
-    if isinstance(early, TextsRead) and early.codes is not None:
-        reasons, texts = early.blank.view(np.uint8), early.codes
-    else:
-        cells = cells.trimmed()
-        reasons = kernels.blank(cells.buffer, cells.starts, cells.ends).view(np.uint8)
-        texts = kernels.encoded(cells.buffer, cells.starts, cells.ends, reasons)
+    texts, blank = None, no_reasons(0)
+    if isinstance(early, TextsRead):
+        texts, blank = early.codes, early.blank.view(np.uint8)
+    if texts is None:
+        cells, blank = cells.trimmed(), no_reasons(0)
+        texts = kernels.encoded(cells.buffer, cells.starts, cells.ends)
         assert texts is not None  # however many differ
-    words = [word.strip(BLANKS) for word in texts.dictionary.to_pylist()]
-    is_true, why = _meant(words, rule)
+    is_true, why = _meant([word.strip(BLANKS) for word in texts.dictionary.to_pylist()], rule)
     index = np.frombuffer(texts.indices.buffers()[1], np.int32)[: len(texts)]
-    blank = not none_missing(reasons)
-    if blank:
-        index = np.where(reasons == PRESENT, index, len(words))
-    if blank or why.any():
-        found_why = why[index]
-        reasons = np.where(reasons != PRESENT, reasons, found_why) if blank else found_why
-    unread = np.flatnonzero(reasons == IS_UNREADABLE) if IS_UNREADABLE in why else NO_CELLS
+    if none_missing(blank):
+        why.pop()
+    else:
+        index = np.where(blank == PRESENT, index, len(why) - 1)
+    true, reasons, unread = np.array(is_true)[index], no_reasons(len(texts)), NO_CELLS
+    if any(why):
+        reasons = np.array(why, np.uint8)[index]
+        if IS_UNREADABLE in why:
+            unread = np.flatnonzero(reasons == IS_UNREADABLE)
     validity = kernels.validity(reasons)
-    true = is_true[index] & (reasons == PRESENT) if validity.missing else is_true[index]
-    buffers = [validity.bitmap, kernels.bitmap(true)]
-    values = pa.Array.from_buffers(pa.bool_(), len(texts), buffers)
-    return Converted(values, reasons, unread, worded=bool((why > IS_UNREADABLE).any()))
+    values = pa.Array.from_buffers(
+        pa.bool_(), len(texts), [validity.bitmap, kernels.bitmap(true)], validity.missing
+    )
+    return Converted(values, reasons, unread, worded=max(why, default=0) > IS_UNREADABLE)
 
 
-def _meant(words: list[str], rule: Rule) -> tuple[Flags, np.ndarray]:
-    """Which words mean true, and the reason of those that mean neither; one more for no word."""
+def _meant(words: list[str], rule: Rule) -> tuple[list[bool], list[int]]:
+    """Which words mean true, and the reasons of the others; one more of each, for a blank cell."""
     true = {word.casefold() for word in rule.true or TRUE}
     false = {word.casefold() for word in rule.false or FALSE}
     missing_words = dict(zip(*words_for(rule.codes), strict=True))
-    is_true, why = np.zeros(len(words) + 1, bool), np.zeros(len(words) + 1, np.uint8)
-    for place, word in enumerate(words):
-        plain = word.casefold()
-        is_true[place] = plain in true
-        if word in missing_words and missing_words[word] < FIRST_MARK:
-            is_true[place], why[place] = False, missing_words[word]
-        elif plain not in true and plain not in false:
-            why[place] = missing_words.get(word, IS_UNREADABLE)
-    return is_true, why
+    is_true, why = [], []
+    for word in words:
+        plain, reason = word.casefold(), missing_words.get(word, IS_UNREADABLE)
+        if not word:
+            reason = IS_BLANK
+        elif plain in true or plain in false:  # unless that is declared to be missing
+            reason = reason if IS_UNREADABLE < reason < FIRST_MARK else PRESENT
+        is_true.append(plain in true and not reason)
+        why.append(reason)
+    return [*is_true, False], [*why, IS_BLANK]
 
 
 def truths_in(values: pa.BooleanArray) -> frozenset[bool]:

@@ -135,6 +135,11 @@ def _the_rest(
         has_unit = _with_unit(rest, rule.unit)
         without = pending[~has_unit]
         pending, rest = pending[has_unit], rest.at(np.flatnonzero(has_unit))
+    if rule.strict and not (rule.unit or rule.grouping) and len(pending) <= kernels.FEW:
+        odd = f"{NUMERAL}{rule.decimal}"
+        texts = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
+        if all(text.strip(odd) for text in texts):  # hardly ever is one of them a numeral
+            return pending, 0, 0
     most = inexact = 0
     for reader in (_other_forms, _one_by_one):
         if not len(pending):

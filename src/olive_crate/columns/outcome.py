@@ -21,8 +21,19 @@ from ..plan.model import Decisions
 from .column import NOTHING, Column, followed
 from .convert import ARROW_TYPES, TypedBlock, arrow_type
 from .dates import ANY_ZONED
-from .rule import FIRST_MARK, MISSING_MARKS, Rule, SourceColumn, base, form, reason_of, rule_for
-from .search import UNKNOWN, Declared, DeclaredTime, Narrowed, Open, State, TypeSearch
+from .declared_times import DeclaredTime
+from .rule import (
+    FIRST_MARK,
+    MISSING_MARKS,
+    UNKNOWN,
+    Rule,
+    SourceColumn,
+    base,
+    form,
+    reason_of,
+    rule_for,
+)
+from .search import Declared, Narrowed, Open, State, TypeSearch
 
 MOST_DECIMALS = 12
 """Numbers written with more are as a machine has them, and no number of decimals is meant."""
@@ -39,13 +50,16 @@ class Outcome(msgspec.Struct, eq=False):
     """As many decimals as the number format of a sheet's column shows."""
     settled: Variable | None = None
     """What `variable` has worked out."""
+    met: Sequence[str] | None = None
+    """What `marks` has worked out."""
 
     @property
-    def marks(self) -> list[str]:
+    def marks(self) -> Sequence[str]:
         """Well-known marks that were taken as missing, in alphabetical order."""
-        if self.search.statistics.mark_counts is None or self.kind in ("text", "category"):
-            return []
-        return sorted(self.search.statistics.marks_met())
+        if self.met is None:
+            as_text = self.kind in ("text", "category")
+            self.met = () if as_text else sorted(self.search.statistics.marks_met())
+        return self.met
 
     @property
     def variable(self) -> Variable:

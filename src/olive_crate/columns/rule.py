@@ -51,8 +51,11 @@ MISSING_MARKS = [
     "–",
 ]
 """Texts that people write for "no value". See "Missing values" in the design."""
+UNKNOWN = ""
+"""The kind of a block in which no cell holds a value."""
 NARROW = ("integer", "number", "date", "datetime", "zoned", "time")
 DIGIT = late(r"\d")
+DIGITS = frozenset("0123456789")
 BROKEN = {mark: late(rf"[-+]?[0-9]*[{mark}][0-9]*[1-9]0*(?:[eE]-[0-9]+)?") for mark in ".,"}
 """Numerals that are no integers, by their decimal mark."""
 DATELIKE = late(r"[0-9]{1,4}(?:([-/])[0-9]{1,2}\1[0-9]{1,4}|\.[0-9]{1,2}\.(?:[0-9]{4}|[0-9]{1,2}))")
@@ -300,7 +303,8 @@ def impossible(words: Sequence[str], rule: Rule) -> set[str]:
         marks = decimal != grouping and any(word.count(decimal) > 1 for word in words)
         marked = [word for word in words if "-" in word[1:] or "/" in word or word.count(".") == 2]
         dates = grouping not in DATE_MARKS and any(map(DATELIKE.fullmatch, marked))
-        if marks or dates or not NO_NUMERAL.isdisjoint("".join(words)):
+        padded = any(word[0] == "0" and word[1:].isdecimal() for word in words)
+        if marks or dates or padded or not NO_NUMERAL.isdisjoint("".join(words)):
             return found | set(NARROW[:2])
     ranges = any(code.value is None for code in rule.codes)  # which may hold what is no integer
     if ranges or rule.implied or grouping == decimal:
@@ -310,13 +314,16 @@ def impossible(words: Sequence[str], rule: Rule) -> set[str]:
     return found | {"integer"} if broken else found
 
 
+def has_digits(words: Sequence[str]) -> bool:
+    """Is there a digit in any of these words?"""
+    return bool(DIGIT.search("".join(words[:GLANCE])) or DIGIT.search("".join(words)))
+
+
 def thinkable(words: Sequence[str], decimal: str, share: float = 1.0) -> tuple[str, ...]:
     """The types that at least this share of the cells may have, judged by their first character."""
-    if not DIGIT.search("".join(set(words))):  # each different one once
-        return ()
     leads = [word[:1] for word in words]
-    digits = sum("0" <= lead <= "9" for lead in leads)
-    if digits >= share * len(words):
+    digits = sum(map(DIGITS.__contains__, leads))
+    if digits >= share * len(words) and words:
         return NARROW
     signed = digits + sum(map(leads.count, {"-", "+", decimal}))
-    return NARROW[:2] if signed >= share * len(words) else ()
+    return NARROW[:2] if signed >= share * len(words) and has_digits(words) else ()

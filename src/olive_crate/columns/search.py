@@ -1,7 +1,7 @@
 """The type of a column, decided by the whole file.
 
 Nothing is decided by a sample: a sample can only rule a type out, which one contradicting cell does
-for good. So a search moves through states, from block to block, and only this file moves it:
+for good. So a search moves through states, from block to block:
 
     Declared      the type is declared, and how cells are written if that matters; it stays
     DeclaredTime  a date or time is declared, but not how it is written: all ways that the first
@@ -20,6 +20,7 @@ what they give back is used only where it answers that very request.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 
 import msgspec
@@ -28,63 +29,54 @@ import pyarrow as pa
 from msgspec.structs import replace
 
 from .. import kernels
-from ..declaration.patterns import late
 from ..kernels.spans import Cells, SourceRows
-from ..kernels.types import Bytes, EarlyResult, Ints, NumbersRead, Request
-from .convert import SIDE_BY_SIDE, TypedBlock, convert, missing, truths_in, ways_of, with_withheld
+from ..kernels.types import EarlyResult, Ints, NumbersRead, Request
+from .convert import (
+    FEW_TEXTS,
+    MARK_REASONS,
+    NO_CELLS,
+    SIDE_BY_SIDE,
+    TypedBlock,
+    convert,
+    truths_in,
+    ways_of,
+    with_withheld,
+    without_value,
+)
 from .dates import are_firsts
+from .declared_times import DeclaredTime, by_declared_time
 from .numbers import number_request
 from .rule import (
     FIRST_MARK,
+    IS_UNREADABLE,
     MISSING_MARKS,
     PRESENT,
+    UNKNOWN,
     Converted,
     Rule,
     base,
     impossible,
     texts_in,
     thinkable,
-    words_of,
 )
 from .statistics import PROBED, Statistics
+from .told_by_words import told_by_words
 from .written import MONTHS_OF_YEAR, possible, written
 
 WIDER = {"integer": "number", "boolean|1|0": "integer"}
 """What follows a contradicted type; text follows all others."""
-UNKNOWN = ""
-"""The kind of a block in which no cell holds a value."""
+NUMERAL_STARTS = frozenset(b"0123456789+-")
+"""Bytes that words rarely begin with."""
 PROBE = 64
 """Cells that are tried first: a type that fails on them is not tried on the whole block."""
 FIRST = 256
 """Cells among which those are looked for."""
-WIDE = late(r"[+-]?[1-9][0-9]{18,}")
-WIDE_LOOKED_AT = 1000
-"""Cells searched for integers beyond 64 bits once a column of integers is contradicted."""
-NO_CELLS = np.zeros(0, np.int64)
-MARK_REASONS = np.arange(len(MISSING_MARKS), dtype=np.uint8) + FIRST_MARK
 
 
 class Declared(msgspec.Struct, frozen=True, tag=True):
     """The type is declared."""
 
     kind: str
-
-
-class DeclaredTime(msgspec.Struct, frozen=True, tag=True):
-    """A date or time is declared; `misses` counts the cells that each way of writing fails on."""
-
-    declared: str
-    misses: dict[str, int] = {}
-
-    @property
-    def candidates(self) -> tuple[str, ...]:
-        """The ways that fail least."""
-        least = min(self.misses.values(), default=0)
-        return tuple(kind for kind, count in self.misses.items() if count == least)
-
-    @property
-    def kind(self) -> str:
-        return (*self.candidates, self.declared)[0]
 
 
 class Open(msgspec.Struct, frozen=True, tag=True):
@@ -132,7 +124,7 @@ class Settled(msgspec.Struct, frozen=True, tag=True):
 State = Declared | DeclaredTime | Open | Narrowed | Settled
 
 
-INTEGERS = Narrowed("integer", ("integer",))
+INTEGERS, TEXT = Narrowed("integer", ("integer",)), Narrowed("text", ("text",))
 _Step = tuple[TypedBlock, State]
 """A block, and the state after it."""
 
@@ -211,7 +203,7 @@ class TypeSearch:
         elif type(state) is Narrowed:
             block, self.state = self._from_narrowed(cells, state)
         elif type(state) is DeclaredTime:
-            block, self.state = self._from_declared_time(cells, state)
+            block, self.state = by_declared_time(cells, state, self._attempt, self.rule)
         else:
             block = self._attempt(cells, state.kind)
         if type(state) is not Settled:
@@ -229,42 +221,58 @@ class TypeSearch:
     def _from_open(self, cells: Cells) -> _Step:
         if numbers := self._numbers(cells):
             return numbers
+        if 0 < len(cells) <= FEW_TEXTS and int(cells.buffer[cells.starts[0]]) not in NUMERAL_STARTS:
+            told = told_by_words(cells, self._how.rule("text"))
+            if isinstance(told, TypedBlock):
+                return told, TEXT if told.kind else Open()
+            if told:
+                return self._from_narrowed(cells, Narrowed(told[0], told))
         all_of_it = len(cells) <= FIRST
-        reasons, filled = self._nothing(cells if all_of_it else cells.at(slice(FIRST)))
+        reasons, filled = without_value(cells if all_of_it else cells.at(slice(FIRST)), self.rule)
         if not all_of_it and len(filled) < PROBE:
             all_of_it = True
-            reasons, filled = self._nothing(cells)
+            reasons, filled = without_value(cells, self.rule)
         if not len(filled):
             empty = Converted(pa.nulls(len(cells)), reasons, NO_CELLS)
             marks = bool((reasons >= FIRST_MARK).any())
             return TypedBlock(UNKNOWN, empty, marks=marks), Open()
-        probe = cells.at(filled[:PROBE]).trimmed()
-        words = texts_in(probe)
-        likely = thinkable(words, self.rule.decimal)
-        ruled_out = impossible(words, self.rule) if likely else set()
-        at_once = len(cells) <= FIRST and self.rule.trim in (None, True)
-        for kind in likely:
-            if kind in ruled_out:
-                continue
-            block = self._attempt(cells if at_once else probe, kind)
-            unread = block.converted.unread
-            if not len(unread) or (at_once and unread[0] > filled[:PROBE][-1]):
-                made = block if at_once else None
-                return self._from_narrowed(cells, Narrowed(kind, (kind,)), made)
-        candidates = possible(written(words), words)
-        candidates = tuple(kind for kind in candidates if not self._failures(probe, kind))
-        if candidates:
-            return self._from_narrowed(cells, Narrowed(candidates[0], candidates))
+        if narrowed := self._narrowed(cells, filled[:PROBE]):
+            return narrowed
         sample = cells
         if not all_of_it:
             sample = cells.at(slice(None, None, max(1, len(cells) // PROBED)))
-            _, filled = self._nothing(sample)
+            _, filled = without_value(sample, self.rule)
             if len(filled) < PROBE:
                 sample = cells
-                _, filled = self._nothing(sample)
+                _, filled = without_value(sample, self.rule)
         block = self._attempt(cells, "text")
         self.statistics.note_text(block, sample, filled, self.rule.decimal, self._attempt)
-        return block, Narrowed("text", ("text",))
+        return block, TEXT
+
+    def _narrowed(self, cells: Cells, first: Ints) -> _Step | None:
+        """Take the block as a type that its first cells with a value fit, if there is one."""
+        probe = cells.at(first).trimmed()
+        at_once = len(cells) <= FIRST and self.rule.trim in (None, True)
+        some, last = (cells, first[-1]) if at_once else (probe, len(probe))
+        words = texts_in(probe)
+        likely = thinkable(words, self.rule.decimal)
+        ruled_out = impossible(words, self.rule) if likely else ()
+        for kind in likely:
+            if kind in ruled_out:
+                continue
+            block = self._attempt(some, kind)
+            unread = block.converted.unread
+            if not len(unread) or unread[0] > last:
+                made = [block] if at_once else ()
+                return self._from_narrowed(cells, Narrowed(kind, (kind,)), made)
+        tried = [self._attempt(some, kind) for kind in possible(written(words), words)]
+        unread_in = [block.converted.unread for block in tried]
+        fit = [not len(unread) or unread[0] > last for unread in unread_in]
+        blocks = list(itertools.compress(tried, fit))
+        if not blocks:
+            return None
+        kinds = tuple([block.kind for block in blocks])
+        return self._from_narrowed(cells, Narrowed(kinds[0], kinds), blocks if at_once else ())
 
     def _numbers(self, cells: Cells) -> _Step | None:
         """Take integers, or plain numerals of which one has decimals, without a search."""
@@ -279,21 +287,25 @@ class TypeSearch:
             if len(done.unread) or done.values.null_count == len(cells):
                 return None
             return block, INTEGERS
-        first = cells.buffer[cells.starts[0] : cells.ends[0]].tobytes()
+        at = int((read.reasons == IS_UNREADABLE).argmax())
+        first = cells.buffer[cells.starts[at] : cells.ends[at]].tobytes()
         if not self._how.is_plain or first.count(self.rule.decimal.encode()) != 1:
             return None
-        probe, asked = cells.at(slice(PROBE)), number_request(self._how.rule("number"))
+        probe, asked = cells.at(slice(at, at + PROBE)), number_request(self._how.rule("number"))
         read = kernels.read_numbers(probe.buffer, probe.starts, probe.ends, asked)
-        if read.left or read.reasons.any() or (read.values == np.floor(read.values)).all():
+        held = read.values[read.reasons == PRESENT]
+        if read.left or (held == np.floor(held)).all():
             return None
         return self._from_narrowed(cells, Narrowed("number", ("number",)))
 
     def _from_narrowed(
-        self, cells: Cells, state: Narrowed, made: TypedBlock | None = None
+        self, cells: Cells, state: Narrowed, made: Sequence[TypedBlock] = ()
     ) -> _Step:
-        """The block as the first of the kinds that it fits; it may have been `made` as that."""
-        blocks = [made] if made else [self._attempt(cells, kind) for kind in state.candidates]
+        """The block as the first of the kinds that it fits; it may have been `made` as these."""
+        blocks = made or [self._attempt(cells, kind) for kind in state.candidates]
         fits = [each for each in blocks if not len(each.converted.unread)]
+        if fits and len(state.candidates) == 1 and base(state.kind) != "boolean":
+            return fits[0], state
         if fits:
             return fits[0], state.after(fits)
         block = self._widened(cells, blocks[0])
@@ -303,38 +315,12 @@ class TypeSearch:
         """The block as the first wider type that it fits."""
         while len(block.converted.unread):
             wider = WIDER.get(block.kind, "text")
-            if wider == "number" and self._are_wide(cells, block.converted.unread):
-                self.statistics.wide = True
+            if wider == "number":
+                self.statistics.note_wide(cells, block.converted.unread)
             if wider == "text":
                 self.statistics.note_contradiction(block.kind)
             block = self._attempt(cells, wider)
         return block
-
-    def _from_declared_time(self, cells: Cells, state: DeclaredTime) -> _Step:
-        misses = state.misses
-        if not misses:
-            _, filled = self._nothing(cells)
-            if not len(filled):
-                return self._attempt(cells, state.declared), state
-            misses = dict.fromkeys(self._ways(cells.at(filled[:PROBE]), state.declared), 0)
-        tried = {kind: self._attempt(cells, kind) for kind in misses}
-        after = DeclaredTime(
-            state.declared,
-            {kind: misses[kind] + len(each.converted.unread) for kind, each in tried.items()},
-        )
-        return tried[after.kind], after
-
-    def _ways(self, probe: Cells, declared: str) -> list[str]:
-        """ISO 8601, unless few cells follow it and more follow another way."""
-        if 2 * self._failures(probe, declared) <= len(probe):
-            return [declared]
-        others = [kind for kind in written(words_of(probe), packed=True) if base(kind) == declared]
-        return [kind for kind in others if 2 * self._failures(probe, kind) <= len(probe)] or [
-            declared
-        ]
-
-    def _failures(self, cells: Cells, kind: str) -> int:
-        return len(self._attempt(cells, kind).converted.unread)
 
     def _attempt(self, cells: Cells, kind: str) -> TypedBlock:
         """The block as this kind; well-known marks among what is left over become missing.
@@ -366,24 +352,6 @@ class TypeSearch:
             if asked is ready[0] or (asked == SIDE_BY_SIDE and type(asked) is type(ready[0])):
                 return ready[1]
         return None
-
-    def _nothing(self, cells: Cells) -> tuple[Bytes, Ints]:
-        """The reasons of cells that hold no value, and the indices of those that hold one."""
-        reasons = missing(cells.trimmed(self.rule.trim), self.rule)
-        filled = np.flatnonzero(reasons == PRESENT)
-        held = (cells if len(filled) == len(cells) else cells.at(filled)).trimmed()
-        mark = kernels.match(held.buffer, held.starts, held.ends, MISSING_MARKS)
-        hit = mark >= 0
-        if not hit.any():
-            return reasons, filled
-        reasons[filled[hit]] = MARK_REASONS[mark[hit]]
-        return reasons, filled[~hit]
-
-    def _are_wide(self, cells: Cells, unread: Ints) -> bool:
-        """Are there integers among these, which only do not fit 64 bits?"""
-        rest = cells.at(unread[:WIDE_LOOKED_AT]).trimmed()
-        texts = kernels.texts(rest.buffer, rest.starts, rest.ends)
-        return any(map(WIDE.fullmatch, texts.to_pylist()))
 
     # What kernels are asked for
 

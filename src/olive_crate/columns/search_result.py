@@ -20,12 +20,11 @@ import msgspec
 import numpy as np
 
 from ..kernels.spans import FILE_BITS, LAST_ROW
-from .rule import MISSING_MARKS, Rule, base
+from .declared_times import DeclaredTime
+from .rule import MISSING_MARKS, UNKNOWN, Rule, base
 from .search import (
-    UNKNOWN,
     WIDER,
     Declared,
-    DeclaredTime,
     Narrowed,
     Open,
     Settled,

@@ -17,14 +17,25 @@ import numpy as np
 import pyarrow as pa
 
 from .. import kernels
+from ..declaration.patterns import late
 from ..kernels.buffers import numpy_of
 from ..kernels.reference.blanks import BLANK
 from ..kernels.spans import Cells, SourceRows
 from ..kernels.types import Ints
-from .convert import TypedBlock
-from .rule import DIGIT, FIRST_MARK, MISSING_MARKS, Converted, Rule, base, thinkable, words_of
+from .convert import FEW_TEXTS, TypedBlock
+from .rule import (
+    DIGIT,
+    FIRST_MARK,
+    MISSING_MARKS,
+    Converted,
+    Rule,
+    base,
+    texts_in,
+    thinkable,
+    words_of,
+)
 from .suggestions import Scale, Watch
-from .written import all_digits, is_numberlike, numberlike, written
+from .written import all_digits, date_kinds, is_numberlike, numberlike, written
 
 MARKS = frozenset(MISSING_MARKS)
 LONGEST_MARK = max(len(mark.encode("utf-8")) for mark in MISSING_MARKS)
@@ -43,6 +54,10 @@ MANY_ODD = 256
 """Once more texts than fit, and so many besides, are no numbers, a column is text by intent."""
 PROBED = 256
 """Cells, spread over a block, by which a column of text is tried for what else it mostly holds."""
+
+WIDE = late(r"[+-]?[1-9][0-9]{18,}")
+WIDE_LOOKED_AT = 1000
+"""Cells searched for integers beyond 64 bits once a column of integers is contradicted."""
 
 Attempt = Callable[[Cells, str], TypedBlock]
 
@@ -142,19 +157,19 @@ class Statistics(msgspec.Struct, eq=False, gc=False):
         if block.marks:
             counts = _mark_counts(done)
             self.mark_counts = counts if self.mark_counts is None else self.mark_counts + counts
-        if block.kind == "text" and not self.all_different:
-            encoded = pa.types.is_dictionary(done.values.type)
-            self.all_different = len(done.values) > 0 and not encoded
+        if block.kind == "text" and not self.all_different and len(done.values) > FEW_TEXTS:
+            self.all_different = not pa.types.is_dictionary(done.values.type)
         if self.all_different and block.kind == "text":
             beside = self.obstacles is None and pa.types.is_string(done.values.type)
             self.text_room = kernels.room_for(done.values) if beside else 0
         if block.kind == "text" and self.counts_values:
-            for mark, count in marks_in(done.values).items():
+            kept = {} if block.words and MARKS.isdisjoint(block.words) else marks_in(done.values)
+            for mark, count in kept.items():
                 self.kept_counts[mark] = self.kept_counts.get(mark, 0) + count
         if self.counts_values and block.kind:
             kind = base(block.kind)
             reasons = done.reasons if done.values.null_count else None
-            self.scale.add(kind, done.values, reasons)
+            self.scale.add(kind, done.values, reasons, block.words)
             if kind in ("integer", "number"):
                 self.watch.add(done.values, reasons, done.span)
             self.fitting += 0 if block.kind == "text" else valid
@@ -176,6 +191,11 @@ class Statistics(msgspec.Struct, eq=False, gc=False):
                 kept = [int(row) for row in rows[at[: ROWS_KEPT - len(first)]]]
                 self.as_written[written] = (count + len(at), first + kept)
 
+    def note_wide(self, cells: Cells, unread: Ints) -> None:
+        """Integers are contradicted by these cells: are some of them integers beyond 64 bits?"""
+        rest = words_of(cells.at(unread[:WIDE_LOOKED_AT]))
+        self.wide = self.wide or any(map(WIDE.fullmatch, rest))
+
     def note_contradiction(self, kind: str) -> None:
         """A cell contradicts the kind so far, and the column becomes text."""
         if self.obstacles is None and base(kind) != "boolean":
@@ -192,8 +212,10 @@ class Statistics(msgspec.Struct, eq=False, gc=False):
         is_encoded = pa.types.is_dictionary(values.type)
         if is_encoded and not DIGIT.search("".join(values.dictionary.to_pylist())):
             return
-        probe = cells.at(filled[:: max(1, len(filled) // PROBED)])
-        words = words_of(probe)
+        probe = cells.at(filled[:: max(1, len(filled) // PROBED)]).trimmed()
+        if _are_words(probe):
+            return
+        words = texts_in(probe)
         if not DIGIT.search("".join(words)):
             return
         self.leading_zeros = all_digits(words)
@@ -242,6 +264,13 @@ class Statistics(msgspec.Struct, eq=False, gc=False):
             return {}
         met = np.flatnonzero(counts).tolist()
         return {MISSING_MARKS[place]: int(counts[place]) for place in met}
+
+
+def _are_words(cells: Cells) -> bool:
+    """Does more than every other cell begin with a letter, and may not be a date by a name?"""
+    lead = cells.buffer[cells.starts] | 0x20  # as a small letter
+    letters = int(np.count_nonzero((lead >= ord("a")) & (lead <= ord("z"))))
+    return 2 * letters > len(cells) and not any(map(date_kinds, texts_in(cells.at(slice(9)))))
 
 
 def _mark_counts(done: Converted) -> Ints:

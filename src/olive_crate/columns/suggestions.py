@@ -10,6 +10,7 @@ others are compared up to 20,000 of them, and the suggestion then says that it i
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from collections.abc import Set as AbstractSet
 
 import msgspec
@@ -71,8 +72,10 @@ class Scale(msgspec.Struct, eq=False, gc=False):
     numbers: tuple[np.ndarray, ...] = ()
     """Whole numbers to be compared."""
 
-    def add(self, kind: str, values: pa.Array, reasons: Bytes | None) -> None:
-        """Look at a block."""
+    def add(
+        self, kind: str, values: pa.Array, reasons: Bytes | None, words: Sequence[str] = ()
+    ) -> None:
+        """Look at a block; its different texts may be known."""
         self.mixed |= self.kind not in ("", kind) and kind != "number"
         self.kind = kind
         self.count += len(values) - values.null_count
@@ -80,7 +83,10 @@ class Scale(msgspec.Struct, eq=False, gc=False):
             if self.differ:
                 self._differences(plain_numbers(values, reasons))
         elif kind in ("text", "category") and (self.differ or self.few is not None):
-            self._words(values)
+            if words and len(words) < len(values) - values.null_count:
+                self._repeated(words)
+            else:
+                self._words(values)
 
     def _differences(self, numbers: np.ndarray) -> None:
         if not len(numbers):
@@ -104,7 +110,7 @@ class Scale(msgspec.Struct, eq=False, gc=False):
 
     def _words(self, values: pa.Array) -> None:
         if pa.types.is_dictionary(values.type):
-            self._repeated(values)
+            self._encoded(values)
             return
         values = _present(values)
         if not len(values):
@@ -129,7 +135,14 @@ class Scale(msgspec.Struct, eq=False, gc=False):
         different |= self.few
         self.few = None if len(different) > FEW else different
 
-    def _repeated(self, values: pa.DictionaryArray) -> None:
+    def _repeated(self, words: Sequence[str]) -> None:
+        """Texts, some of them more than once, of which these are the different ones."""
+        few = None if self.few is None or len(words) > FEW else self.few | set(words)
+        self.few = None if few is None or len(few) > FEW else few
+        self.rising = self.differ = False
+        self.held = ()
+
+    def _encoded(self, values: pa.DictionaryArray) -> None:
         """Texts that are places among few different ones."""
         count, many = len(values) - values.null_count, len(values.dictionary)
         if self.few is not None:

@@ -8,7 +8,7 @@ from typing import Any
 
 from ..declaration.patterns import late
 from .month_names import date_kind
-from .rule import DIGIT, MISSING_MARKS, UNIT_SIGNS
+from .rule import MISSING_MARKS, UNIT_SIGNS, has_digits
 
 PAIRS = (
     ("yes", "no"),
@@ -40,10 +40,13 @@ PAIRS = (
     ("waar", "onwaar"),
 )
 """Words for true and false that may be taken as such when a column holds no others."""
+TRUTH_WORDS = frozenset(word for pair in PAIRS for word in pair)
 NUMERIC_DATE = late(r"\d{1,2}([./-])\d{1,2}\1(\d{4}|\d{2})(\s\d{1,2}:\d{2}(:\d{2})?)?")
 YEAR_FIRST = late(r"\d{4}([./])\d{1,2}\1\d{1,2}(\s\d{1,2}:\d{2}(:\d{2})?)?")
 BEHIND_FIRST = frozenset("./-")
 """Marks behind the first number of a date."""
+BEFORE_YEAR = frozenset(", -")
+"""What stands before the year where the name of a month comes first."""
 UNIT_SIGN = f"(?P<{{}}>[{UNIT_SIGNS}])"
 WITH_UNIT = late(
     rf"[-+(]?(?:{UNIT_SIGN.format('before')}\s?[-+]?\d[\d.,'’\s]*"
@@ -64,7 +67,9 @@ def date_kinds(text: str) -> tuple[str, ...]:
 
     Where the order of day and month cannot be seen, both are given.
     """
-    if text.isalpha() or len(text) > LONGEST_DATE or not any(map(str.isdigit, text)):
+    if text[:1].isalpha() and not (text[-4:].isdecimal() and text[-5:-4] in BEFORE_YEAR):
+        return ()  # only the name of a month stands before the day
+    if len(text) > LONGEST_DATE or not any(map(str.isdigit, text)):
         return ()
     if not BEHIND_FIRST.isdisjoint(text[1:3]) and (match := NUMERIC_DATE.fullmatch(text)):
         mark, year, clock, seconds = match.groups()
@@ -102,7 +107,7 @@ def _clock(clock: str | None, seconds: str | None) -> str:
 
 def boolean_kinds(words: set[str]) -> tuple[str, ...]:
     """The pairs of words for true and false that these words are of."""
-    if not words or len(words) > 2:
+    if not words or len(words) > 2 or not words <= TRUTH_WORDS:
         return ()
     return tuple(f"boolean|{pair[0]}|{pair[1]}" for pair in PAIRS if words <= set(pair))
 
@@ -112,12 +117,19 @@ def written(words: Sequence[str], packed: bool = False, mostly: bool = False) ->
 
     With `packed`, digits alone may be a date; with `mostly`, half of them may follow no way.
     """
-    if not DIGIT.search("".join(set(words))):
-        return boolean_kinds(set(map(str.casefold, set(words))))
+    if not has_digits(words):
+        return words_of_truth(words)
     dates = [date_kinds(word) or (packed_kinds(word) if packed else ()) for word in words[:9]]
     usual = max(dates, key=dates.count) if dates else ()
     if usual := usual or unit_kinds(words, mostly) or clock_kinds(words, mostly):
         return usual
+    return words_of_truth(words)
+
+
+def words_of_truth(words: Sequence[str]) -> tuple[str, ...]:
+    """The same of words as they are written, some of them more than once."""
+    if not words or words[0].casefold() not in TRUTH_WORDS:
+        return ()
     return boolean_kinds(set(map(str.casefold, set(words))))
 
 
@@ -167,15 +179,19 @@ def _enough(found: Sequence[Any], tried: Sequence[Any], mostly: bool) -> bool:
 
 def all_digits(words: Sequence[str]) -> bool:
     """Are nearly all of these numbers but for zeros in front?"""
+    if not any(map("0".__eq__, [word[:1] for word in words])):  # as in most columns
+        return False
     digits = [word for word in words if word.isdigit() and word.isascii()]
     enough = len(digits) > 0.9 * len(words)
-    return enough and any(word[0] == "0" and len(word) > 1 for word in words)
+    return enough and any(word[0] == "0" and len(word) > 1 for word in digits)
 
 
 def numberlike(words: Sequence[str]) -> bool:
     """Are nearly all of these numbers, in whatever way of marking decimals and groups?"""
     others = 0
     for word in words:
+        if word.isdecimal():
+            continue
         others += word[:1].isalpha() or not is_numberlike(word)
         if others >= 0.1 * len(words):
             return False

@@ -42,6 +42,7 @@ KERNELS = {
     "big_endian": ("records", "records"),
     "blank": ("blanks", "cells"),
     "cut": ("splitting", "splitting"),
+    "different": ("gather", "cells"),
     "document_rows": ("sheet_xml", "sheet"),
     "encoded": ("gather", "cells"),
     "extremes": ("figures", "cells"),

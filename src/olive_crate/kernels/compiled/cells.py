@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from functools import lru_cache
 from typing import Any
@@ -133,6 +134,20 @@ def dictionary_of(codes: Any, valid: Flags | None, returned: tuple[bytes, bytes]
     dictionary = pa.StringArray.from_buffers(len(offsets) // 4 - 1, *buffers)
     places = arrow(codes, valid, pa.int32())
     return pa.DictionaryArray.from_arrays(places, dictionary, safe=False)
+
+
+def different(buffer: Bytes, starts: Ints, ends: Ints, most: int) -> list[str] | None:
+    """As in the reference."""
+    if len(buffer) > BEYOND:
+        return reference.different(buffer, starts, ends, most)
+    codes = np.empty(len(starts), np.int32)
+    given = (buffer, narrow(starts), narrow(ends), NO_REASONS)
+    returned = _native.encode(*given, codes, most)
+    if returned is None:
+        return None
+    words, offsets = returned
+    at = memoryview(offsets).cast("i").tolist()
+    return [words[low:high].decode() for low, high in itertools.pairwise(at)]
 
 
 def all_differ(arrays: Sequence[pa.StringArray]) -> bool:

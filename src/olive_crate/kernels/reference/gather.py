@@ -73,6 +73,12 @@ def encoded(
     return found if most is None or len(found.dictionary) <= most else None
 
 
+def different(buffer: Bytes, starts: Ints, ends: Ints, most: int) -> list[str] | None:
+    """The different texts of runs in the order in which they appear; `None` if more than `most`."""
+    found = dict.fromkeys(texts(buffer, starts, ends).to_pylist())
+    return list(found) if len(found) <= most else None
+
+
 def all_differ(arrays: Sequence[pa.StringArray]) -> bool:
     """Do all texts of these arrays, none of which has nulls, differ?"""
     chunked: pa.ChunkedArray = pa.chunked_array(arrays, pa.string())

@@ -15,8 +15,7 @@ import pyarrow as pa
 from ...columns.column import reason_totals
 from ...columns.convert import TypedBlock
 from ...columns.outcome import Outcome
-from ...columns.rule import IS_NOT_IN_FILE, Converted
-from ...columns.search import UNKNOWN
+from ...columns.rule import IS_NOT_IN_FILE, UNKNOWN, Converted
 from ...columns.search_result import SearchResult, result_of
 from ...dataset.receipt import Receipt
 from ...declaration.promises import Promised
