@@ -25,6 +25,8 @@ from .code_texts import words_for
 from .column import NOTHING, Withheld, merged
 from .rule import (
     IS_UNREADABLE,
+    NUMERAL,
+    PADDED,
     PRESENT,
     Converted,
     Rule,
@@ -32,15 +34,12 @@ from .rule import (
     by_value,
     ranged,
     reason_of,
+    texts_in,
 )
 
 CURRENCY = tuple(sign.encode("utf-8") for sign in "€$£¥₹₺₽₪")
 SPACES = tuple(sign.encode("utf-8") for sign in (" ", "\t", "\u00a0", "\u202f", "\u2009"))
 QUOTES = tuple(sign.encode("utf-8") for sign in ("'", "\u2019"))
-NUMERAL = "0123456789+-eE"
-"""What stands in numerals, apart from a decimal mark."""
-
-
 NONE = np.zeros(0, np.int64)
 
 
@@ -126,20 +125,20 @@ def _the_rest(
 ) -> tuple[Ints, int, int]:
     """Work through the cells that are no plain numerals; returns those left unread."""
     rest = cells.at(pending).trimmed()
-    code = by_text(rest, rule.codes)
-    coded = code >= 0
-    reasons[pending[coded]] = reason_of(0) + code[coded]
-    pending, rest = pending[~coded], rest.at(np.flatnonzero(~coded))
+    if rule.codes:
+        code = by_text(rest, rule.codes)
+        coded = code >= 0
+        reasons[pending[coded]] = reason_of(0) + code[coded]
+        pending, rest = pending[~coded], rest.at(np.flatnonzero(~coded))
     without: Ints = NONE
     if rule.unit and len(pending):
         has_unit = _with_unit(rest, rule.unit)
         without = pending[~has_unit]
         pending, rest = pending[has_unit], rest.at(np.flatnonzero(has_unit))
     if rule.strict and not (rule.unit or rule.grouping) and len(pending) <= kernels.FEW:
-        odd = f"{NUMERAL}{rule.decimal}"
-        texts = kernels.texts(rest.buffer, rest.starts, rest.ends).to_pylist()
-        if all(text.strip(odd) for text in texts):  # hardly ever is one of them a numeral
-            return pending, 0, 0
+        usual = NUMERAL + rule.decimal
+        if all(text.strip(usual) or PADDED.match(text) for text in texts_in(rest)):
+            return pending, 0, 0  # as nearly always
     most = inexact = 0
     for reader in (_other_forms, _one_by_one):
         if not len(pending):

@@ -57,8 +57,9 @@ class Outcome(msgspec.Struct, eq=False):
     def marks(self) -> Sequence[str]:
         """Well-known marks that were taken as missing, in alphabetical order."""
         if self.met is None:
-            as_text = self.kind in ("text", "category")
-            self.met = () if as_text else sorted(self.search.statistics.marks_met())
+            counts = self.search.statistics
+            as_text = counts.mark_counts is None or self.kind in ("text", "category")
+            self.met = () if as_text else sorted(counts.marks_met())
         return self.met
 
     @property

@@ -60,6 +60,11 @@ BROKEN = {mark: late(rf"[-+]?[0-9]*[{mark}][0-9]*[1-9]0*(?:[eE]-[0-9]+)?") for m
 """Numerals that are no integers, by their decimal mark."""
 DATELIKE = late(r"[0-9]{1,4}(?:([-/])[0-9]{1,2}\1[0-9]{1,4}|\.[0-9]{1,2}\.(?:[0-9]{4}|[0-9]{1,2}))")
 """Digits between points are a number only if the last group has three digits."""
+PADDED = late(r"0\d")
+"""How a numeral begins that has a zero before its other digits; where nothing is declared, it is
+no number."""
+NUMERAL = "0123456789+-eE"
+"""What stands in numerals, apart from a decimal mark."""
 UNIT_SIGNS = "€$£¥₹₺₽₪%‰"
 """Signs of currency, percent and per mille."""
 NO_NUMERAL = {*"ABCDFGHIJKLMNOPQRSTUVWXYZabcdfghijklmnopqrstuvwxyz:", *UNIT_SIGNS}
@@ -286,7 +291,7 @@ def impossible(words: Sequence[str], rule: Rule) -> set[str]:
 
     The cells hold neither well-known marks nor the texts of codes.
     """
-    words = words[:GLANCE]
+    every, words = words, words[:GLANCE]
     dashed = all(word[4:5] == "-" for word in words)  # most columns need no pattern
     colons = all(":" in word[1:3] for word in words)
     found = (
@@ -303,8 +308,9 @@ def impossible(words: Sequence[str], rule: Rule) -> set[str]:
         marks = decimal != grouping and any(word.count(decimal) > 1 for word in words)
         marked = [word for word in words if "-" in word[1:] or "/" in word or word.count(".") == 2]
         dates = grouping not in DATE_MARKS and any(map(DATELIKE.fullmatch, marked))
-        padded = any(word[0] == "0" and word[1:].isdecimal() for word in words)
-        if marks or dates or padded or not NO_NUMERAL.isdisjoint("".join(words)):
+        odd = marks or dates or not NO_NUMERAL.isdisjoint("".join(words))
+        usual = NUMERAL + decimal
+        if odd or (not grouping and any(w.strip(usual) or PADDED.match(w) for w in every)):
             return found | set(NARROW[:2])
     ranges = any(code.value is None for code in rule.codes)  # which may hold what is no integer
     if ranges or rule.implied or grouping == decimal:

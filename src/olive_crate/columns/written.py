@@ -8,7 +8,7 @@ from typing import Any
 
 from ..declaration.patterns import late
 from .month_names import date_kind
-from .rule import MISSING_MARKS, UNIT_SIGNS, has_digits
+from .rule import MISSING_MARKS, PADDED, UNIT_SIGNS, has_digits
 
 PAIRS = (
     ("yes", "no"),
@@ -58,7 +58,7 @@ TWELVE_HOURS = late(r"\d{1,2}:\d{2}(:\d{2})? [AaPp][Mm]")
 MONTHS_OF_YEAR = 12
 LONGEST_DATE = 40
 """Longer texts are no dates, however the months are called."""
-WITHIN_NUMBERS = dict.fromkeys(map(ord, ".,'’ \u00a0\u202f"))
+NUMBERLIKE = late("[+-]?[\\d.,'’ \u00a0\u202f]*\\d[.,]?")
 
 
 @lru_cache(maxsize=4096)
@@ -139,10 +139,11 @@ def possible(kinds: tuple[str, ...], words: Sequence[str]) -> tuple[str, ...]:
         return kinds
     mark = kinds[0].partition("|")[2][2]
     parts = [word.split(mark, 2)[:2] for word in words if mark in word]
+    first, second = map(set, zip(*parts, strict=True)) if parts else (set(), set())
     return tuple(
         kind
-        for kind, place in zip(kinds, (1, 0), strict=True)
-        if not any(each[place].isdecimal() and int(each[place]) > MONTHS_OF_YEAR for each in parts)
+        for kind, months in zip(kinds, (second, first), strict=True)
+        if not any(each.isdecimal() and int(each) > MONTHS_OF_YEAR for each in months)
     )
 
 
@@ -179,7 +180,7 @@ def _enough(found: Sequence[Any], tried: Sequence[Any], mostly: bool) -> bool:
 
 def all_digits(words: Sequence[str]) -> bool:
     """Are nearly all of these numbers but for zeros in front?"""
-    if not any(map("0".__eq__, [word[:1] for word in words])):  # as in most columns
+    if not any(map(PADDED.match, words)):
         return False
     digits = [word for word in words if word.isdigit() and word.isascii()]
     enough = len(digits) > 0.9 * len(words)
@@ -188,18 +189,10 @@ def all_digits(words: Sequence[str]) -> bool:
 
 def numberlike(words: Sequence[str]) -> bool:
     """Are nearly all of these numbers, in whatever way of marking decimals and groups?"""
-    others = 0
-    for word in words:
-        if word.isdecimal():
-            continue
-        others += word[:1].isalpha() or not is_numberlike(word)
-        if others >= 0.1 * len(words):
-            return False
-    return bool(words)
+    odd = [word for word in words if not (word.isdecimal() or NUMBERLIKE.fullmatch(word))]
+    return bool(words) and len(odd) < 0.1 * len(words)
 
 
 def is_numberlike(word: str) -> bool:
     """A sign, digits with marks and blanks among them, and a mark behind them or none."""
-    digits = word[1:] if word[:1] in ("+", "-") else word
-    digits = digits[:-1] if digits[-1:] in (".", ",") else digits
-    return digits[-1:].isdecimal() and digits.translate(WITHIN_NUMBERS).isdecimal()
+    return NUMBERLIKE.fullmatch(word) is not None

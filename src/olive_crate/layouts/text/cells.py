@@ -33,6 +33,7 @@ AROUND = " \u00a0\u202f'’€$£%"
 """Signs beside numbers, and blanks and apostrophes within them."""
 BARE = dict.fromkeys(map(ord, AROUND))
 PLAIN = late(r"[+-]?(\d+(?:\.\d*)?|\.\d+)([eE][+-]?\d{1,2})?")
+RUN = late(r"(?s)(.)\1+")
 RECORD = 20
 """Shorter texts are not taken for records of several fields."""
 REPEATS = 3
@@ -171,13 +172,24 @@ def are_years(cells: Sequence[str]) -> bool:
 @lru_cache(maxsize=8192)
 def shape_of(text: str) -> str:
     """A text with digits, capitals and small letters not told apart, and runs of them as one."""
-    return "".join(kind for kind, _ in itertools.groupby(map(_kind_of, text)))
+    if text.isalpha() and text.islower():  # as many words are
+        return "a"
+    return RUN.sub(r"\1", text.translate(KINDS))
 
 
-def _kind_of(char: str) -> str:
-    if char.isalpha():
-        return "A" if char.isupper() else "a"
-    return "9" if char.isdigit() else char
+class _Kinds(dict[int, str]):
+    """What stands for each character in a shape."""
+
+    def __missing__(self, code: int) -> str:
+        char = chr(code)
+        kind = "9" if char.isdigit() else char
+        if char.isalpha():
+            kind = "A" if char.isupper() else "a"
+        self[code] = kind
+        return kind
+
+
+KINDS = _Kinds()
 
 
 def usual_shape(texts: Sequence[str]) -> str:
