@@ -4,8 +4,9 @@
 
 Ten columns of one shape, 200,000 rows, loaded on one worker, interleaved with clean integers and
 with the limit, which reads the bytes and scans them for separators. `second way` counts the cells
-that the compiled kernels did not finish in their first pass. Wide and narrow files follow. With
-`--write` all goes to SHAPES.md beside this file.
+that the compiled kernels did not finish in their first pass. Wide and narrow files follow, and what
+a column of 200 rows takes, by how many there are and by what is written in them. With `--write` all
+goes to SHAPES.md beside this file.
 """
 
 from __future__ import annotations
@@ -86,6 +87,20 @@ SHAPES: dict[str, tuple[float, Cell]] = {
     "all different": (2.5, lambda rng: f"lot {rng.randrange(10**9):09}"),
 }
 WIDTHS = ((10, 200_000), (100, 20_000), (500, 4_000), (2_000, 1_000))
+COLUMN_ROWS, COLUMN_ROUNDS = 200, 5
+COUNTS = (10, 100, 1_000, 10_000, 20_000)
+COUNT_OF_KIND = 1_000
+KINDS: dict[str, Cell] = {
+    "integers, 5 % NA": marked(0.05, integer, "NA"),
+    "numbers .2f": SHAPES["numbers .2f"][1],
+    "dates ISO": SHAPES["dates ISO"][1],
+    "yes/no": SHAPES["yes/no"][1],
+    "few words": SHAPES["few words"][1],
+    "few words, 30 % blank": marked(0.3, SHAPES["few words"][1], ""),
+    "codes A12": lambda rng: f"A{rng.randrange(10, 100)}",
+    "all different": SHAPES["all different"][1],
+    "integers, 3 % with a star": lambda rng: integer(rng) + "*" * (rng.random() < 0.03),
+}
 
 
 def made(path: Path, cell: Cell, rows: int = ROWS, columns: int = COLUMNS, times: int = 1) -> int:
@@ -172,6 +187,20 @@ def width_rows(rounds: int, folder: Path) -> Iterator[str]:
         )
 
 
+def column_rows(rounds: int, folder: Path) -> Iterator[str]:
+    cells = {f"{count:6,} columns of integers": (count, integer) for count in COUNTS}
+    cells |= {f"{COUNT_OF_KIND:6,} of {kind}": (COUNT_OF_KIND, KINDS[kind]) for kind in KINDS}
+    contestants = []
+    for number, (name, (count, cell)) in enumerate(cells.items()):
+        path = folder / f"columns{number}.csv"
+        made(path, cell, COLUMN_ROWS, count)
+        contestants.append(Contestant(name, "delimited:by_olive_crate", path, "1"))
+    times = take_turns(contestants, min(rounds, COLUMN_ROUNDS))
+    for name, (count, _) in cells.items():
+        spent = times[name].spent / count
+        yield f"{name:34} x {COLUMN_ROWS} rows {spent * 1e3:8.3f} ms a column (asked 0.1)"
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("shapes", nargs="*")
@@ -183,8 +212,9 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         wide = not given.shapes or "wide" in given.shapes
         of_widths = width_rows(given.rounds, Path(folder)) if wide else iter(())
+        of_columns = column_rows(given.rounds, Path(folder)) if wide else iter(())
         of_shapes = shape_rows(given.shapes, given.rounds, Path(folder))
-        for row in itertools.chain(of_shapes, of_widths):
+        for row in itertools.chain(of_shapes, of_widths, of_columns):
             print(row, flush=True)
             lines.append(row)
     if given.write:

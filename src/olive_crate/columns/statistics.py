@@ -35,9 +35,8 @@ from .rule import (
     words_of,
 )
 from .suggestions import Scale, Watch
-from .written import all_digits, date_kinds, is_numberlike, numberlike, written
+from .written import MARKS, all_digits, date_kinds, is_numberlike, numberlike, written
 
-MARKS = frozenset(MISSING_MARKS)
 LONGEST_MARK = max(len(mark.encode("utf-8")) for mark in MISSING_MARKS)
 FEW_WORDS = 64
 """Different texts that are compared with the marks as they are."""

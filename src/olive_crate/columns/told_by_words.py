@@ -8,12 +8,11 @@ from .. import kernels
 from ..kernels.buffers import no_reasons
 from ..kernels.spans import Cells
 from .convert import BLANKS, NO_CELLS, TypedBlock, missing
-from .rule import MISSING_MARKS, UNKNOWN, Converted, Rule, has_digits, texts_of
-from .written import boolean_kinds, date_kinds
+from .rule import UNKNOWN, Converted, Rule, has_digits, texts_of
+from .written import MARKS, boolean_kinds, date_kinds
 
 FEW = 128
 """Different words, at most."""
-MARKS = frozenset(MISSING_MARKS)
 
 
 def told_by_words(cells: Cells, rule: Rule) -> TypedBlock | tuple[str, ...] | None:

@@ -40,6 +40,7 @@ PAIRS = (
     ("waar", "onwaar"),
 )
 """Words for true and false that may be taken as such when a column holds no others."""
+MARKS = frozenset(MISSING_MARKS)
 TRUTH_WORDS = frozenset(word for pair in PAIRS for word in pair)
 NUMERIC_DATE = late(r"\d{1,2}([./-])\d{1,2}\1(\d{4}|\d{2})(\s\d{1,2}:\d{2}(:\d{2})?)?")
 YEAR_FIRST = late(r"\d{4}([./])\d{1,2}\1\d{1,2}(\s\d{1,2}:\d{2}(:\d{2})?)?")
@@ -154,7 +155,7 @@ def clock_kinds(words: Sequence[str], mostly: bool = False) -> tuple[str, ...]:
     """
     if not any(":" in word for word in words[:9]):
         return ()
-    matches = [CLOCK.fullmatch(word) for word in words if word not in MISSING_MARKS]
+    matches = [CLOCK.fullmatch(word) for word in words if word not in MARKS]
     found = [match for match in matches if match]
     if not _enough(found, matches, mostly) or len({match[1] for match in found}) < 2:
         return ()
@@ -166,7 +167,7 @@ def unit_kinds(words: Sequence[str], mostly: bool = False) -> tuple[str, ...]:
     """The kind of numbers that all carry one sign of currency or percent."""
     if not any(sign in word for word in words[: 9 if mostly else 1] for sign in UNIT_SIGNS):
         return ()
-    matches = [WITH_UNIT.fullmatch(word) for word in words if word not in MISSING_MARKS]
+    matches = [WITH_UNIT.fullmatch(word) for word in words if word not in MARKS]
     found = [match for match in matches if match]
     signs = {match["before"] or match["behind"] for match in found}
     if len(signs) != 1 or not _enough(found, matches, mostly):
