@@ -32,7 +32,6 @@ from .. import kernels
 from ..kernels.spans import Cells, SourceRows
 from ..kernels.types import EarlyResult, Ints, NumbersRead, Request
 from .convert import (
-    FEW_TEXTS,
     MARK_REASONS,
     NO_CELLS,
     SIDE_BY_SIDE,
@@ -221,7 +220,7 @@ class TypeSearch:
     def _from_open(self, cells: Cells) -> _Step:
         if numbers := self._numbers(cells):
             return numbers
-        if 0 < len(cells) <= FEW_TEXTS and int(cells.buffer[cells.starts[0]]) not in NUMERAL_STARTS:
+        if len(cells) and int(cells.buffer[cells.starts[0]]) not in NUMERAL_STARTS:
             told = told_by_words(cells, self._how.rule("text"))
             if isinstance(told, TypedBlock):
                 return told, TEXT if told.kind else Open()

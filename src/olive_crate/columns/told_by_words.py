@@ -7,7 +7,7 @@ import pyarrow as pa
 from .. import kernels
 from ..kernels.buffers import no_reasons
 from ..kernels.spans import Cells
-from .convert import BLANKS, NO_CELLS, TypedBlock, missing
+from .convert import BLANKS, FEW_TEXTS, NO_CELLS, TypedBlock, missing
 from .rule import UNKNOWN, Converted, Rule, has_digits, texts_of
 from .written import MARKS, boolean_kinds, date_kinds
 
@@ -38,7 +38,8 @@ def told_by_words(cells: Cells, rule: Rule) -> TypedBlock | tuple[str, ...] | No
         return kinds
     all_there = len(present) == len(different)
     reasons = no_reasons(len(cells)) if all_there else missing(cells, rule)
-    values = kernels.texts(buffer, starts, ends, None if all_there else reasons)
+    making = kernels.texts if len(starts) <= FEW_TEXTS else kernels.encoded
+    values = making(buffer, starts, ends, None if all_there else reasons)
     return TypedBlock("text", Converted(values, reasons, NO_CELLS), words=tuple(present))
 
 

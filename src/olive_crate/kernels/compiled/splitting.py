@@ -47,6 +47,8 @@ from .cells import (
 TAB, RETURN = 9, 13
 POSITIONS, INTEGERS, NUMBERS, TIMES, TEXTS = range(5)
 UNEVEN, NEEDS_COPY, FULL = 1, 2, 3
+GIVEN_UP = -1
+"""In place of how many cells were left: the column is of another type, and was not read."""
 WORDS = 5
 """Where a task tells of the different texts."""
 
@@ -190,7 +192,7 @@ class _Task(msgspec.Struct, frozen=True):
 
         `keep` their room as it is, which is one for all columns.
         """
-        if self.wanted is None:
+        if self.wanted is None or returned[0] == GIVEN_UP:
             return None
         left, blanks, worded, inexact, decimals, words, span, filled = returned
         values, reasons = self.values[:count], no_reasons(count)

@@ -487,31 +487,17 @@ struct Lanes {
         return count;
     }
 
-    // The same, where the decimal mark stands behind so many digits.
-    static int read_behind(const Text* cells, int total, const Learned& learned, const NumberRule& rule,
-                           Apart& apart, int* others) {
-        const byte mark = static_cast<byte>(rule.decimal);
-        const int whole = learned.whole;
-        const bool no_zero = rule.strict && whole > 1;
-        int count = 0, most = 0;
-        for (int each = 0; each < total; ++each) {
-            const byte* const at = cells[each].data;
-            const byte* const end = at + std::max<std::int64_t>(cells[each].size, 1);
-            const bool negative = *at == '-';
-            const int digits = static_cast<int>(cells[each].size) - negative - 1, decimals = digits - whole;
-            const Four held = _mm256_blendv_epi8(load(end - 33), load(end - 32), last_of(decimals & 31));
-            const Four plain = both(_mm256_xor_si256(held, bytes('0')), last_of(digits & 31));
-            std::uint64_t mantissa;
-            const bool good = mantissa_of(plain, mantissa) & (static_cast<unsigned>(digits - 1) < 19) &
-                              (decimals >= 0) & (at[negative + whole] == mark) &
-                              !(no_zero & (at[negative] == '0')) & (mantissa < SEVENTEEN_DIGITS);
-            most = good && decimals > most ? decimals : most;
-            apart.put(each, mantissa, -decimals, negative, good);
-            others[count] = each;
-            count += !good;
-        }
-        if (most > apart.most_decimals) apart.most_decimals = most;
-        return count;
+    // The number that so many characters before `end` stand for, sixteen at most, if all are digits.
+    static OLIVE_INLINE bool sixteen(const byte* end, int count, std::uint64_t& value) {
+        const __m128i plain = _mm_and_si128(_mm_xor_si128(half(end - 16), _mm_set1_epi8('0')),
+                                            half(last_sixteen(count)));
+        const __m128i odd = _mm_subs_epu8(plain, _mm_set1_epi8(9));
+        const __m128i fours = _mm_madd_epi16(_mm_maddubs_epi16(plain, _mm_set1_epi16(0x010A)),
+                                             _mm_set1_epi32(0x00010064));
+        const __m128i eights = _mm_madd_epi16(_mm_packus_epi32(fours, fours), _mm_set1_epi32(0x00012710));
+        const std::uint64_t both_of = static_cast<std::uint64_t>(_mm_cvtsi128_si64(eights));
+        value = (both_of & 0xFFFFFFFF) * 100000000 + (both_of >> 32);
+        return _mm_testz_si128(odd, odd);
     }
 
     static __m128i half(const byte* at) {
@@ -794,8 +780,8 @@ struct Lanes {
         const __m128i within = _mm_cmpeq_epi32(
             _mm_min_epu32(since, _mm_set1_epi32(MONTHS - 1)), since);
         const __m128i at = _mm_and_si128(since, within), days = low_halves(day);
-        const __m128i start = _mm_i32gather_epi32(MONTH_STARTS, at, 4);
-        const __m128i next = _mm_i32gather_epi32(MONTH_STARTS + 1, at, 4);
+        __m128i start, next;
+        pairs_in(MONTH_STARTS, at, start, next);
         const __m128i found = _mm_add_epi32(start, _mm_sub_epi32(days, _mm_set1_epi32(1)));
         const __m128i good = _mm_and_si128(_mm_and_si128(within, _mm_cmpgt_epi32(next, found)),
                                            _mm_cmpgt_epi32(days, _mm_setzero_si128()));
@@ -803,6 +789,21 @@ struct Lanes {
         _mm_storeu_si128(reinterpret_cast<__m128i*>(values + cell), found);
         for (unsigned others = left; others; others &= others - 1) values[cell + trailing_zeros(others)] = 0;
         return left;
+    }
+
+    // What a table holds at four places, and behind each of them. (Gathering takes several times as
+    // long on processors that have to keep data of others from it.)
+    static OLIVE_INLINE void pairs_in(const place* table, __m128i at, __m128i& here, __m128i& behind) {
+        const auto two_at = [&](std::uint64_t two) {
+            const auto pair = [&](std::uint64_t each) {
+                return _mm_loadl_epi64(reinterpret_cast<const __m128i*>(table + each));
+            };
+            return _mm_castsi128_ps(_mm_unpacklo_epi64(pair(two & 0xFFFFFFFF), pair(two >> 32)));
+        };
+        const __m128 low = two_at(static_cast<std::uint64_t>(_mm_cvtsi128_si64(at)));
+        const __m128 high = two_at(static_cast<std::uint64_t>(_mm_extract_epi64(at, 1)));
+        here = _mm_castps_si128(_mm_shuffle_ps(low, high, 0x88));
+        behind = _mm_castps_si128(_mm_shuffle_ps(low, high, 0xDD));
     }
 
     // Which of 32 characters are no digits.

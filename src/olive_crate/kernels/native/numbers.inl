@@ -368,9 +368,8 @@ template <bool DECIMALS, class Several>
 static int take_apart(const Text* cells, int total, const NumberRule& rule, byte group, bool tried,
                       Learned& learned, Apart& apart, int* others) {
     int places[CHUNK], count = total;
-    if (learned.knows() && !tried) {
-        count = (learned.lengths ? Several::read_learned : Several::read_behind)(cells, total, learned,
-                                                                                 rule, apart, places);
+    if (learned.lengths && !tried) {
+        count = Several::read_learned(cells, total, learned, rule, apart, places);
         if (4 * count > 3 * total) learned.forget();
     } else {
         learned.rest -= learned.rest > 0;
@@ -426,7 +425,11 @@ OLIVE_APART static int read_longs(const Cells& cells, const NumberRule& rule, by
     const Writing* const unit = rule.writing && rule.writing->unit.size ? rule.writing : nullptr;
     Text texts[CHUNK];
     Apart apart;
-    for (int each = 0; each < total; ++each) texts[each] = bare_text(cells, begin + places[each], unit);
+    for (int each = 0; each < total; ++each) {
+        const std::int64_t cell = begin + places[each];
+        const byte* const at = cells.begin(cell);
+        texts[each] = unit ? bare_text(cells, cell, unit) : Text{at, cells.end(cell) - at};
+    }
     int count;
     if constexpr (Several::THERE)
         count = take_apart<DECIMALS, Several>(texts, total, rule, group, tried, habit.learned, apart, left);
@@ -451,6 +454,66 @@ OLIVE_APART static int read_longs(const Cells& cells, const NumberRule& rule, by
     }
     for (int each = 0; each < count; ++each) left[each] = places[left[each]];
     if (apart.most_decimals > told.most_decimals) told.most_decimals = apart.most_decimals;
+    return count;
+}
+
+// Numerals of which the decimal mark stands as many characters behind the first one as in the one
+// that was learned from, with nine to nineteen decimals; `places` then lists the others, and how many
+// they are is returned. Sixteen decimals are read from the end, and the one before them, since no
+// more than seventeen digits are taken.
+template <class Several, class Cells>
+OLIVE_APART static int read_many_decimals(const Cells cells, const Writing* unit, const NumberRule& rule,
+                              int* places, int total, std::int64_t begin, double* values, byte* reasons,
+                              Habit& habit, NumbersTold& told) {
+    constexpr int KEPT = 16, MORE = 3;
+    constexpr std::uint64_t FRONT[MORE + 1] = {0, 0xFF, 0xFFFF, 0xFFFFFF};
+    static constexpr std::uint64_t TEN_TO[] = {1000000000ull,       10000000000ull,
+                                               100000000000ull,     1000000000000ull,
+                                               10000000000000ull,   100000000000000ull,
+                                               1000000000000000ull, 10000000000000000ull};
+    static constexpr std::uint64_t MOST[] = {100000000, 10000000, 1000000, 100000, 10000, 1000, 100, 10};
+    const byte mark = static_cast<byte>(rule.decimal);
+    const int whole = habit.learned.whole;
+    if (whole > 8) return total;
+    double low = told.low, high = told.high;
+    int count = 0, most = told.most_decimals;
+    for (int each = 0; each < total; ++each) {
+        const std::int64_t cell = begin + places[each];
+        const byte* at = cells.begin(cell);
+        Text text{at, cells.end(cell) - at};
+        if (unit) text = bare_text(cells, cell, unit);
+        const bool negative = *text.data == '-';
+        at = text.data + negative;
+        const byte *const end = text.data + text.size, *const behind = at + whole + 1;
+        const std::int64_t decimals = end - behind;
+        const bool fits = static_cast<std::uint64_t>(decimals - 9) <= KEPT + MORE - 9;
+        const int taken = fits ? static_cast<int>(decimals) : KEPT;
+        const int kept = taken < KEPT ? taken : KEPT, more = taken - kept, before = more - (more > 0);
+        std::uint64_t first = static_cast<std::uint64_t>(*at - '0'), digits;
+        bool good = fits & (at[whole] == mark) & Several::sixteen(end, kept, digits);
+        if (whole > 1) {
+            const std::uint64_t front = (fetch(at) ^ ZEROS) << (64 - 8 * whole);
+            good &= are_digits(front) & !(rule.strict & (*at == '0'));
+            first = digits_value(front);
+        }
+        // at most seventeen digits, whatever zeros stand before
+        const std::uint64_t extra = (fetch(behind) ^ ZEROS) & FRONT[more], next = extra >> 8 * before;
+        good &= (first < MOST[kept - 9]) & ((more == 0) | ((first == 0) & (next < 10))) &
+                ((extra & FRONT[before]) == 0);
+        double value = 0;
+        good = good && nearest((first + next) * TEN_TO[kept - 9] + digits, -taken, value);
+        value = negative ? -value : value;
+        values[cell] = value;
+        reasons[cell] = 0;
+        low = good && value < low ? value : low;
+        high = good && value > high ? value : high;
+        most = good && taken > most ? taken : most;
+        places[count] = places[each];
+        count += !good;
+    }
+    told.low = low;
+    told.high = high;
+    told.most_decimals = most;
     return count;
 }
 
@@ -533,11 +596,14 @@ static NumbersTold read_all(const Cells cells, std::int64_t total, NumberRule ru
         }
         bool tried = false;
         if constexpr (DECIMALS && Several::THERE) {
-            if (slow_count && habit.learned.is_even() && rule.implied <= 22) {
-                const int all = slow_count;
-                slow_count = Several::read_even(cells, has_unit ? writing : nullptr, rule, habit.learned,
-                                                slow, all, begin, numbers, reasons, told);
-                tried = true;
+            const int all = slow_count;
+            const Writing* const unit = has_unit ? writing : nullptr;
+            tried = slow_count && ((habit.learned.is_even() && rule.implied <= 22) || habit.learned.whole);
+            if (tried) {
+                slow_count = habit.learned.whole
+                    ? read_many_decimals<Several>(cells, unit, rule, slow, all, begin, numbers, reasons, habit, told)
+                    : Several::read_even(cells, unit, rule, habit.learned, slow, all, begin, numbers,
+                                         reasons, told);
                 if (4 * slow_count > 3 * all) habit.learned.forget();
                 if (straight) {
                     std::memcpy(rest, slow, sizeof(int) * static_cast<std::size_t>(slow_count));

@@ -17,6 +17,7 @@ constexpr std::int64_t MANY = 64;         // fields, of which a piece would hold
 constexpr std::int64_t WIDEST = 1 << 20;  // bytes of a piece, however many fields there are
 constexpr std::int64_t RECORDS = 32 << 10;
 constexpr std::int64_t SPARE = 64;
+constexpr std::int64_t ENOUGH = 64;  // cells by which a column is given up
 
 std::int64_t size_of(const Task& task) {
     return task.kind == Kind::texts || (task.kind == Kind::times && task.unit == Unit::days) ? 4 : 8;
@@ -78,6 +79,13 @@ void take(Task& task, const CellsAt& cells, std::int64_t row) {
                                                reinterpret_cast<std::int64_t*>(values), reasons)
                       : in_use().read_floats(cells, task.rule, reinterpret_cast<double*>(values),
                                              reasons));
+}
+
+// Leaves a column of which all cells of the first piece were left: it is of another type.
+void give_up(Task* tasks, std::int64_t count, std::int64_t cells) {
+    for (Task* task = tasks; task != tasks + count; ++task)
+        if (task->kind != Kind::texts && cells >= ENOUGH && task->told.left == cells)
+            task->told.left = Task::GIVEN_UP;
 }
 
 bool holds_name(const CellsAt& cells, Text name) {
@@ -331,6 +339,10 @@ RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t
         bool can = !records.found.doubled || changeable;
         for (std::int64_t each = 0; can && each < count; ++each) {
             Task& task = tasks[each];
+            if (task.given_up()) {  // who reads it finds its fields closed up
+                if (records.found.doubled) can = locate(task.field);
+                continue;
+            }
             const bool done = task.kind == Kind::texts
                                   ? tell_between(task, records, buffer, static_cast<byte>(marks.quote),
                                                  fields, all.count)
@@ -344,6 +356,7 @@ RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t
             all.status = Status::needs_copy;
             return all;
         }
+        if (all.count == 0) give_up(tasks, count, records.count);
         all.count += records.count;
         at = all.consumed = records.consumed;
     }
@@ -359,8 +372,9 @@ void read_records(const byte* buffer, std::int64_t first, std::int64_t stride, s
             Task& task = tasks[each];
             const CellsAt cells{buffer,     nullptr, nullptr, first + row * stride + task.field, stride,
                                 task.width, some};
-            take(task, cells, row);
+            if (!task.given_up()) take(task, cells, row);
         }
+        if (row == 0) give_up(tasks, count, some);
     }
 }
 

@@ -28,6 +28,9 @@ struct Task {
     place* ends = nullptr;
     bool quoted = false;  // cells begin with a quote
     NumbersTold told;
+
+    static constexpr std::int64_t GIVEN_UP = -1;  // in place of how many cells were left
+    bool given_up() const { return told.left == GIVEN_UP; }
 };
 
 enum class Status { done = 0, uneven = 1, needs_copy = 2, full = 3 };
