@@ -70,6 +70,8 @@ PROBE = 64
 """Cells that are tried first: a type that fails on them is not tried on the whole block."""
 FIRST = 256
 """Cells among which those are looked for."""
+AT_ONCE = 4096
+"""Cells of a block that is tried as a whole, since trying some of it first takes as long."""
 
 
 class Declared(msgspec.Struct, frozen=True, tag=True):
@@ -251,7 +253,7 @@ class TypeSearch:
     def _narrowed(self, cells: Cells, first: Ints) -> _Step | None:
         """Take the block as a type that its first cells with a value fit, if there is one."""
         probe = cells.at(first).trimmed()
-        at_once = len(cells) <= FIRST and self.rule.trim in (None, True)
+        at_once = len(cells) <= AT_ONCE and self.rule.trim in (None, True)
         some, last = (cells, first[-1]) if at_once else (probe, len(probe))
         words = texts_in(probe)
         likely = thinkable(words, self.rule.decimal)
