@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import random
+from collections import Counter
 
 import pytest
 from conftest import tries
@@ -59,6 +60,50 @@ def test_every_word_is_itself_however_it_is_quoted(
         assert found[name].reason_counts() == ({"blank": sum(missing)} if any(missing) else {})
     assert found["n"].values.to_pylist() == list(range(500))
     assert found.receipt.balanced
+
+
+NAMES = ["Picual", "gate 3", "A12", "Lot 2021", "mill of 5 March 2021", "Núñez 7", "e5", "May"]
+TRUTHS, DAYS = ["yes", "no", "Yes"], ["Jan 5, 2021", "Mar 7, 2020"]
+BESIDE = ["", " ", "NA", "-", "n/a"]
+
+
+@settings(max_examples=tries(150))
+@given(
+    st.one_of(
+        st.lists(st.sampled_from([*NAMES, *TRUTHS]), min_size=1, max_size=9, unique=True),
+        st.just(TRUTHS),
+        st.lists(st.sampled_from([*DAYS, *NAMES]), min_size=1, max_size=3, unique=True),
+    ),
+    st.lists(st.sampled_from(BESIDE), max_size=3, unique=True),
+    st.sampled_from([3, 40, 300, 1024, 1025, 5000]),
+    st.integers(0, 99),
+)
+def test_what_words_are_is_told_however_often_they_occur(words, beside, rows, seed):
+    """Text, unless they are both words of a pair, or all days: blanks are missing, and marks where
+    the column is no text."""
+    rng = random.Random(seed)
+    cells = [*words, *beside, *rng.choices([*words, *beside], k=rows)]
+    rng.shuffle(cells)
+    data = "grove,number\n" + "".join(f'"{cell}",{row}\n' for row, cell in enumerate(cells))
+    found = oc.load(data.encode(), rows={"names": 1}, delimiter=",", quote='"')["grove"]
+    folded = {word.casefold() for word in words}
+    kind = "boolean" if folded == {"yes", "no"} else "date" if folded <= _folded(DAYS) else "text"
+    assert found.variable.type == kind
+    gone = {"", " "} if kind == "text" else set(BESIDE)
+    kept = [cell for cell in cells if cell not in gone]
+    values = [value for value in found.values.to_pylist() if value is not None]
+    if kind == "text":
+        assert values == kept
+    elif kind == "boolean":
+        assert values == [cell.casefold() == "yes" for cell in kept]
+    else:
+        assert [f"{each:%b} {each.day}, {each.year}" for each in values] == kept
+    wanted = Counter("blank" if not cell.strip() else cell for cell in cells if cell in gone)
+    assert Counter(found.reason_counts()) == wanted
+
+
+def _folded(words: list[str]) -> set[str]:
+    return {word.casefold() for word in words}
 
 
 @pytest.fixture(scope="module")

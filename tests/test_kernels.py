@@ -191,6 +191,10 @@ STYLES: dict[str, Callable[[random.Random], str]] = {
     "many digits": lambda rng: repr(rng.uniform(-1000, 1000)),
     "identifiers": lambda rng: str(rng.randrange(10**18, 10**19)),
     "decimals that are many": lambda rng: f"{rng.uniform(0, 99):.14f}",
+    "more and more decimals": lambda rng: f"{rng.uniform(0, 9):.{rng.randrange(8, 22)}f}",
+    "tiny shares": lambda rng: f"{rng.random() ** 9:.{rng.randrange(15, 20)}f}",
+    "degrees": lambda rng: f"{rng.uniform(-40, -36):.{rng.randrange(12, 17)}f}",
+    "long before and behind": lambda rng: f"{rng.randrange(10**8, 10**9)}.{rng.randrange(10**10)}",
 }
 DEVIANTS = ["1,2345.5", ",123.0", "12,34.5", "0,123", "0.5", "007.25", "1e5", "1e-40", "-", "+7"]
 DEVIANTS += [
@@ -467,6 +471,7 @@ def test_texts_are_gathered_alike(texts, data):
             each.texts(*given_, reasons),
             each.encoded(*given_, reasons),
             each.encoded(*given_, reasons, 2),
+            [each.different(*given_, most) for most in (0, 2, 40)],
             each.match(*given_, words).tolist(),
             each.blank(*given_).tolist(),
             [edge.tolist() for edge in each.trimmed(*given_)],
