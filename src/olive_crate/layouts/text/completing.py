@@ -56,6 +56,7 @@ SHAPES = {
 """The marks that a number of each shape has to hold, and what it looks like."""
 GROUPS = {"points": ".", "commas": ",", "blanks": " ", "apostrophes": "'"}
 DIGITS = str.maketrans("12345678", "99999999")
+DIGIT_BYTES = bytes.maketrans(b"12345678", b"9" * 8)  # far faster beyond ASCII
 APART = "\x1e"
 WITHIN_NUMBERS = ".,'’ \u00a0\u202f"
 """Each shape has one of these."""
@@ -295,7 +296,8 @@ def _shapes(column: Iterable[str]) -> Counter[str]:
     joined = "".join(cells)
     if not any(mark in joined for mark in WITHIN_NUMBERS):
         return found
-    alike = APART.join(cells).translate(DIGITS).split(APART)  # digits need not be told apart
+    apart = APART.join(cells).encode("utf-8", "surrogatepass").translate(DIGIT_BYTES)
+    alike = apart.decode("utf-8", "surrogatepass").split(APART)  # digits need not be told apart
     if len(alike) != len(cells):  # one of them holds the mark
         alike = [cell.translate(DIGITS) for cell in cells]
     for cell, count in Counter(alike).items():
