@@ -761,8 +761,7 @@ struct Lanes {
         // the name
         unsigned left = lanes_of(wrong);
         const unsigned twos = lanes_of(has_one);
-        int names[COUNT];
-        for (int lane = 0; lane < COUNT; ++lane) {
+        const auto name_in = [&](int lane) {  // in a register each: to load four stored ones waits
             const int two = twos >> lane & 1;
             const std::int64_t longer = ends[lane] - begins[lane] - worded.least - two;
             const bool named = static_cast<std::uint64_t>(longer) <= Variants::MOST_LETTERS - 3;
@@ -770,13 +769,15 @@ struct Lanes {
             const byte* const name = begins[lane] + (ORDER == Worded::day_first    ? 1 + two + first.length
                                                      : ORDER == Worded::year_first ? 4 + first.length
                                                                                    : 0);
-            names[lane] = Names::at(name, letters);
+            const int found = Names::at(name, letters);
             const bool parted = ORDER != Worded::name_first || first.stands(name + 3 + letters);
-            left |= static_cast<unsigned>(!named | !parted | !names[lane]) << lane;
-        }
+            left |= static_cast<unsigned>(!named | !parted | !found) << lane;
+            return found;
+        };
+        const int one_name = name_in(0), two_name = name_in(1), three_name = name_in(2);
+        const __m128i names = _mm_setr_epi32(one_name, two_name, three_name, name_in(3));
         const __m128i since =
-            _mm_add_epi32(_mm_sub_epi32(low_halves(months), _mm_set1_epi32(FIRST)),
-                          _mm_setr_epi32(names[0], names[1], names[2], names[3]));
+            _mm_add_epi32(_mm_sub_epi32(low_halves(months), _mm_set1_epi32(FIRST)), names);
         const __m128i within = _mm_cmpeq_epi32(
             _mm_min_epu32(since, _mm_set1_epi32(MONTHS - 1)), since);
         const __m128i at = _mm_and_si128(since, within), days = low_halves(day);
