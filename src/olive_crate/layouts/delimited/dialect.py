@@ -172,7 +172,8 @@ def _groups_digits(text: bytes, delimiter: str) -> bool:
     """Is this a comma between digits only, with three behind it, as a grouping mark?"""
     if delimiter != ",":  # nobody groups digits by another one
         return False
-    others = (1 - GROUPING) * text.count(b",")
+    commas = text.count(b",")
+    others = commas - GROUPING * commas
     start = text[: text.rfind(b"\n", 0, len(text) // 8) + 1]  # which mostly shows it
     for part in (start, text):
         chars = kernels.padded(part)  # nothing is a digit before the text, or behind it
