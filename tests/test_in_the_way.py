@@ -42,6 +42,16 @@ def told_of(cells: list[str]) -> str:
     return "\n".join(map(str, told))
 
 
+@pytest.mark.parametrize("odd", ["06.08.2013", "0:53", "0e", "0 kg", "0x1f"])
+@pytest.mark.parametrize("rows", [30, 257, 3000])
+def test_only_digits_behind_a_zero_are_called_digits_with_leading_zeros(odd, rows):
+    """A cell that begins with a zero and is no numeral is what it is: in the way of a number."""
+    cells = [str(row % 9) for row in range(rows)]
+    cells[rows // 2] = odd
+    assert f'"{odd}" ×1' in told_of(cells)
+    assert "leading zeros" in told_of([f"{row:05}" for row in range(rows)])
+
+
 @settings(max_examples=tries(40))
 @given(
     st.sampled_from(sorted(KINDS)),

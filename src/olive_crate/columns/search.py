@@ -297,7 +297,10 @@ class TypeSearch:
         held = read.values[read.reasons == PRESENT]
         if read.left or (held == np.floor(held)).all():
             return None
-        return self._from_narrowed(cells, Narrowed("number", ("number",)))
+        block = self._attempt(cells, "number")
+        if len(held) < len(probe) and len(block.converted.unread):
+            return None  # there may be others among the first cells with a value
+        return self._from_narrowed(cells, Narrowed("number", ("number",)), [block])
 
     def _from_narrowed(
         self, cells: Cells, state: Narrowed, made: Sequence[TypedBlock] = ()

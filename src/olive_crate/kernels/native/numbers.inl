@@ -462,9 +462,10 @@ OLIVE_APART static int read_longs(const Cells& cells, const NumberRule& rule, by
 // they are is returned. Sixteen decimals are read from the end, and the one before them, since no
 // more than seventeen digits are taken.
 template <class Several, class Cells>
-OLIVE_APART static int read_many_decimals(const Cells cells, const Writing* unit, const NumberRule& rule,
-                              int* places, int total, std::int64_t begin, double* values, byte* reasons,
-                              Habit& habit, NumbersTold& told) {
+OLIVE_APART static int read_many_decimals(const Cells cells, const Writing* unit,
+                                          const NumberRule& rule, int* places, int total,
+                                          std::int64_t begin, double* values, byte* reasons,
+                                          Habit& habit, NumbersTold& told) {
     constexpr int KEPT = 16, MORE = 3;
     constexpr std::uint64_t FRONT[MORE + 1] = {0, 0xFF, 0xFFFF, 0xFFFFFF};
     static constexpr std::uint64_t TEN_TO[] = {1000000000ull,       10000000000ull,
@@ -601,7 +602,8 @@ static NumbersTold read_all(const Cells cells, std::int64_t total, NumberRule ru
             tried = slow_count && ((habit.learned.is_even() && rule.implied <= 22) || habit.learned.whole);
             if (tried) {
                 slow_count = habit.learned.whole
-                    ? read_many_decimals<Several>(cells, unit, rule, slow, all, begin, numbers, reasons, habit, told)
+                    ? read_many_decimals<Several>(cells, unit, rule, slow, all, begin, numbers, reasons,
+                                                  habit, told)
                     : Several::read_even(cells, unit, rule, habit.learned, slow, all, begin, numbers,
                                          reasons, told);
                 if (4 * slow_count > 3 * all) habit.learned.forget();
