@@ -5,8 +5,9 @@
 Ten columns of one shape, 200,000 rows, loaded on one worker, interleaved with clean integers and
 with the limit, which reads the bytes and scans them for separators. `second way` counts the cells
 that the compiled kernels did not finish in their first pass. Wide and narrow files follow, and what
-a column of 200 rows takes, by how many there are and by what is written in them. With `--write` all
-goes to SHAPES.md beside this file.
+a column of 200 rows takes, by how many there are and by what is written in them; the time for the
+file is part of that, so that few columns show little but it. With `--write` all goes to SHAPES.md
+beside this file.
 """
 
 from __future__ import annotations
