@@ -211,10 +211,9 @@ def convert_booleans(cells: Cells, rule: Rule, early: EarlyResult | None = None)
 
     Each different text is looked at once.
     """
-    texts, blank = None, no_reasons(0)
-    if isinstance(early, TextsRead):
+    if isinstance(early, TextsRead) and early.codes is not None:
         texts, blank = early.codes, early.blank.view(np.uint8)
-    if texts is None:
+    else:
         cells, blank = cells.trimmed(), no_reasons(0)
         texts = kernels.encoded(cells.buffer, cells.starts, cells.ends)
         assert texts is not None  # however many differ

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import msgspec
 
 from ..kernels.spans import Cells
 from .convert import TypedBlock, without_value
 from .rule import Rule, base, words_of
+from .statistics import Attempt
 from .written import written
 
-Attempt = Callable[[Cells, str], TypedBlock]
 PROBE = 64
 """Cells by which the ways are found that are tried on every block."""
 

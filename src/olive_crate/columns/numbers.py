@@ -25,13 +25,12 @@ from .code_texts import words_for
 from .column import NOTHING, Withheld, merged
 from .rule import (
     IS_UNREADABLE,
-    NUMERAL,
-    PADDED,
     PRESENT,
     Converted,
     Rule,
     by_text,
     by_value,
+    no_numeral,
     ranged,
     reason_of,
     texts_in,
@@ -40,6 +39,8 @@ from .rule import (
 CURRENCY = tuple(sign.encode("utf-8") for sign in "€$£¥₹₺₽₪")
 SPACES = tuple(sign.encode("utf-8") for sign in (" ", "\t", "\u00a0", "\u202f", "\u2009"))
 QUOTES = tuple(sign.encode("utf-8") for sign in ("'", "\u2019"))
+NUMERAL = "0123456789+-eE"
+"""What stands in numerals, apart from a decimal mark."""
 NONE = np.zeros(0, np.int64)
 
 
@@ -135,10 +136,9 @@ def _the_rest(
         has_unit = _with_unit(rest, rule.unit)
         without = pending[~has_unit]
         pending, rest = pending[has_unit], rest.at(np.flatnonzero(has_unit))
-    if rule.strict and not (rule.unit or rule.grouping) and len(pending) <= kernels.FEW:
-        usual = NUMERAL + rule.decimal
-        if all(text.strip(usual) or PADDED.match(text) for text in texts_in(rest)):
-            return pending, 0, 0  # as nearly always
+    plain = rule.strict and not (rule.unit or rule.grouping) and len(pending) <= kernels.FEW
+    if plain and all(map(no_numeral(rule.decimal).match, texts_in(rest))):  # as nearly always
+        return pending, 0, 0
     most = inexact = 0
     for reader in (_other_forms, _one_by_one):
         if not len(pending):

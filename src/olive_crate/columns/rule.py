@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Sequence
 from functools import lru_cache
 
@@ -51,6 +52,7 @@ MISSING_MARKS = [
     "–",
 ]
 """Texts that people write for "no value". See "Missing values" in the design."""
+MARKS = frozenset(MISSING_MARKS)
 UNKNOWN = ""
 """The kind of a block in which no cell holds a value."""
 NARROW = ("integer", "number", "date", "datetime", "zoned", "time")
@@ -61,10 +63,7 @@ BROKEN = {mark: late(rf"[-+]?[0-9]*[{mark}][0-9]*[1-9]0*(?:[eE]-[0-9]+)?") for m
 DATELIKE = late(r"[0-9]{1,4}(?:([-/])[0-9]{1,2}\1[0-9]{1,4}|\.[0-9]{1,2}\.(?:[0-9]{4}|[0-9]{1,2}))")
 """Digits between points are a number only if the last group has three digits."""
 PADDED = late(r"0\d")
-"""How a numeral begins that has a zero before its other digits; where nothing is declared, it is
-no number."""
-NUMERAL = "0123456789+-eE"
-"""What stands in numerals, apart from a decimal mark."""
+"""How a numeral begins that has a zero before its other digits."""
 UNIT_SIGNS = "€$£¥₹₺₽₪%‰"
 """Signs of currency, percent and per mille."""
 NO_NUMERAL = {*"ABCDFGHIJKLMNOPQRSTUVWXYZabcdfghijklmnopqrstuvwxyz:", *UNIT_SIGNS}
@@ -309,8 +308,7 @@ def impossible(words: Sequence[str], rule: Rule) -> set[str]:
         marked = [word for word in words if "-" in word[1:] or "/" in word or word.count(".") == 2]
         dates = grouping not in DATE_MARKS and any(map(DATELIKE.fullmatch, marked))
         odd = marks or dates or not NO_NUMERAL.isdisjoint("".join(words))
-        usual = NUMERAL + decimal
-        if odd or (not grouping and any(w.strip(usual) or PADDED.match(w) for w in every)):
+        if odd or (not grouping and any(map(no_numeral(decimal).match, every))):
             return found | set(NARROW[:2])
     ranges = any(code.value is None for code in rule.codes)  # which may hold what is no integer
     if ranges or rule.implied or grouping == decimal:
@@ -318,6 +316,15 @@ def impossible(words: Sequence[str], rule: Rule) -> set[str]:
     plain = [word.replace(grouping, "") if grouping else word for word in words]
     broken = decimal in BROKEN and any(map(BROKEN[decimal].fullmatch, plain))
     return found | {"integer"} if broken else found
+
+
+@lru_cache(maxsize=16)
+def no_numeral(decimal: str) -> re.Pattern[str]:
+    """How a text begins that is no number where nothing is declared of how numbers are written.
+
+    It holds something that stands in no numeral, or a zero before its other digits.
+    """
+    return late(rf"(?s)0\d|.*?[^0-9eE+\-{re.escape(decimal)}]")
 
 
 def has_digits(words: Sequence[str]) -> bool:

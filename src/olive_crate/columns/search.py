@@ -20,7 +20,6 @@ what they give back is used only where it answers that very request.
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Sequence
 
 import msgspec
@@ -246,9 +245,8 @@ class TypeSearch:
             if len(filled) < PROBE:
                 sample = cells
                 _, filled = without_value(sample, self.rule)
-        block = self._attempt(cells, "text")
-        self.statistics.note_text(block, sample, filled, self.rule.decimal, self._attempt)
-        return block, TEXT
+        self.statistics.note_text(sample.at(filled), self.rule.decimal, self._attempt)
+        return self._attempt(cells, "text"), TEXT
 
     def _narrowed(self, cells: Cells, first: Ints) -> _Step | None:
         """Take the block as a type that its first cells with a value fit, if there is one."""
@@ -267,9 +265,11 @@ class TypeSearch:
                 made = [block] if at_once else ()
                 return self._from_narrowed(cells, Narrowed(kind, (kind,)), made)
         tried = [self._attempt(some, kind) for kind in possible(written(words), words)]
-        unread_in = [block.converted.unread for block in tried]
-        fit = [not len(unread) or unread[0] > last for unread in unread_in]
-        blocks = list(itertools.compress(tried, fit))
+        blocks = [
+            block
+            for block in tried
+            if not len(unread := block.converted.unread) or unread[0] > last
+        ]
         if not blocks:
             return None
         kinds = tuple([block.kind for block in blocks])
@@ -308,10 +308,9 @@ class TypeSearch:
         """The block as the first of the kinds that it fits; it may have been `made` as these."""
         blocks = made or [self._attempt(cells, kind) for kind in state.candidates]
         fits = [each for each in blocks if not len(each.converted.unread)]
-        if fits and len(state.candidates) == 1 and base(state.kind) != "boolean":
-            return fits[0], state
         if fits:
-            return fits[0], state.after(fits)
+            goes_on = len(state.candidates) == 1 and base(state.kind) != "boolean"
+            return fits[0], state if goes_on else state.after(fits)
         block = self._widened(cells, blocks[0])
         return block, Narrowed(block.kind, (block.kind,), state.truths, state.by_source)
 

@@ -26,6 +26,7 @@ from .convert import FEW_TEXTS, TypedBlock
 from .rule import (
     DIGIT,
     FIRST_MARK,
+    MARKS,
     MISSING_MARKS,
     Converted,
     Rule,
@@ -35,7 +36,7 @@ from .rule import (
     words_of,
 )
 from .suggestions import Scale, Watch
-from .written import MARKS, all_digits, date_kinds, is_numberlike, numberlike, written
+from .written import FIRST_WORDS, all_digits, date_kinds, is_numberlike, numberlike, written
 
 LONGEST_MARK = max(len(mark.encode("utf-8")) for mark in MISSING_MARKS)
 FEW_WORDS = 64
@@ -53,7 +54,6 @@ MANY_ODD = 256
 """Once more texts than fit, and so many besides, are no numbers, a column is text by intent."""
 PROBED = 256
 """Cells, spread over a block, by which a column of text is tried for what else it mostly holds."""
-
 WIDE = late(r"[+-]?[1-9][0-9]{18,}")
 WIDE_LOOKED_AT = 1000
 """Cells searched for integers beyond 64 bits once a column of integers is contradicted."""
@@ -200,18 +200,12 @@ class Statistics(msgspec.Struct, eq=False, gc=False):
         if self.obstacles is None and base(kind) != "boolean":
             self.obstacles = Obstacles(kind, self.fitting)
 
-    def note_text(
-        self, block: TypedBlock, cells: Cells, filled: Ints, decimal: str, attempt: Attempt
-    ) -> None:
+    def note_text(self, filled: Cells, decimal: str, attempt: Attempt) -> None:
         """A column begins as text; if most of it is of another type, its obstacles are named.
 
         It is judged by some of the cells that hold a value.
         """
-        values = block.converted.values
-        is_encoded = pa.types.is_dictionary(values.type)
-        if is_encoded and not DIGIT.search("".join(values.dictionary.to_pylist())):
-            return
-        probe = cells.at(filled[:: max(1, len(filled) // PROBED)]).trimmed()
+        probe = filled.at(slice(None, None, max(1, len(filled) // PROBED))).trimmed()
         if _are_words(probe):
             return
         words = texts_in(probe)
@@ -266,10 +260,11 @@ class Statistics(msgspec.Struct, eq=False, gc=False):
 
 
 def _are_words(cells: Cells) -> bool:
-    """Does more than every other cell begin with a letter, and may not be a date by a name?"""
+    """Do most of the cells begin with a letter, and is none of the first ones a date?"""
     lead = cells.buffer[cells.starts] | 0x20  # as a small letter
     letters = int(np.count_nonzero((lead >= ord("a")) & (lead <= ord("z"))))
-    return 2 * letters > len(cells) and not any(map(date_kinds, texts_in(cells.at(slice(9)))))
+    first = texts_in(cells.at(slice(FIRST_WORDS)))
+    return 2 * letters > len(cells) and not any(map(date_kinds, first))
 
 
 def _mark_counts(done: Converted) -> Ints:

@@ -8,8 +8,8 @@ from .. import kernels
 from ..kernels.buffers import no_reasons
 from ..kernels.spans import Cells
 from .convert import BLANKS, FEW_TEXTS, NO_CELLS, TypedBlock, missing
-from .rule import UNKNOWN, Converted, Rule, has_digits, texts_of
-from .written import MARKS, boolean_kinds, date_kinds
+from .rule import MARKS, UNKNOWN, Converted, Rule, has_digits, texts_of
+from .written import boolean_kinds, date_kinds
 
 FEW = 128
 """Different words, at most."""
@@ -26,13 +26,11 @@ def told_by_words(cells: Cells, rule: Rule) -> TypedBlock | tuple[str, ...] | No
     if different is None:
         return None
     codes = texts_of(rule.codes)[0]
-    present = [word for word in different if (bare := word.strip(BLANKS)) and bare not in codes]
+    present = {word: bare for word in different if (bare := word.strip(BLANKS)) not in ("", *codes)}
     if not present:
         return TypedBlock(UNKNOWN, Converted(pa.nulls(len(cells)), missing(cells, rule), NO_CELLS))
-    words = [bare for word in present if (bare := word.strip(BLANKS)) not in MARKS]
-    if not words:
-        return None
-    if has_digits(words) and not _are_names(words):
+    words = [bare for bare in present.values() if bare not in MARKS]
+    if not words or (has_digits(words) and not _are_names(words)):
         return None
     if kinds := boolean_kinds({word.casefold() for word in words}):
         return kinds

@@ -8,7 +8,7 @@ from typing import Any
 
 from ..declaration.patterns import late
 from .month_names import date_kind
-from .rule import MISSING_MARKS, PADDED, UNIT_SIGNS, has_digits
+from .rule import MARKS, PADDED, UNIT_SIGNS, has_digits
 
 PAIRS = (
     ("yes", "no"),
@@ -40,7 +40,6 @@ PAIRS = (
     ("waar", "onwaar"),
 )
 """Words for true and false that may be taken as such when a column holds no others."""
-MARKS = frozenset(MISSING_MARKS)
 TRUTH_WORDS = frozenset(word for pair in PAIRS for word in pair)
 NUMERIC_DATE = late(r"\d{1,2}([./-])\d{1,2}\1(\d{4}|\d{2})(\s\d{1,2}:\d{2}(:\d{2})?)?")
 YEAR_FIRST = late(r"\d{4}([./])\d{1,2}\1\d{1,2}(\s\d{1,2}:\d{2}(:\d{2})?)?")
@@ -57,6 +56,8 @@ WITH_UNIT = late(
 CLOCK = late(r"(\d{1,2}):\d{2}(:\d{2})?")
 TWELVE_HOURS = late(r"\d{1,2}:\d{2}(:\d{2})? [AaPp][Mm]")
 MONTHS_OF_YEAR = 12
+FIRST_WORDS = 9
+"""Cells by which a way of writing is looked for."""
 LONGEST_DATE = 40
 """Longer texts are no dates, however the months are called."""
 NUMBERLIKE = late("[+-]?[\\d.,'’ \u00a0\u202f]*\\d[.,]?")
@@ -120,7 +121,8 @@ def written(words: Sequence[str], packed: bool = False, mostly: bool = False) ->
     """
     if not has_digits(words):
         return words_of_truth(words)
-    dates = [date_kinds(word) or (packed_kinds(word) if packed else ()) for word in words[:9]]
+    first = words[:FIRST_WORDS]
+    dates = [date_kinds(word) or (packed_kinds(word) if packed else ()) for word in first]
     usual = max(dates, key=dates.count) if dates else ()
     if usual := usual or unit_kinds(words, mostly) or clock_kinds(words, mostly):
         return usual
@@ -153,7 +155,7 @@ def clock_kinds(words: Sequence[str], mostly: bool = False) -> tuple[str, ...]:
 
     Cells that all begin with the same number may be ratios (`1:10`, `1:20`), and are none.
     """
-    if not any(":" in word for word in words[:9]):
+    if not any(":" in word for word in words[:FIRST_WORDS]):
         return ()
     matches = [CLOCK.fullmatch(word) for word in words if word not in MARKS]
     found = [match for match in matches if match]
@@ -165,7 +167,8 @@ def clock_kinds(words: Sequence[str], mostly: bool = False) -> tuple[str, ...]:
 
 def unit_kinds(words: Sequence[str], mostly: bool = False) -> tuple[str, ...]:
     """The kind of numbers that all carry one sign of currency or percent."""
-    if not any(sign in word for word in words[: 9 if mostly else 1] for sign in UNIT_SIGNS):
+    first = words[: FIRST_WORDS if mostly else 1]
+    if not any(sign in word for word in first for sign in UNIT_SIGNS):
         return ()
     matches = [WITH_UNIT.fullmatch(word) for word in words if word not in MARKS]
     found = [match for match in matches if match]

@@ -191,13 +191,8 @@ def numpy_of(values: pa.Array, null: Any = 0) -> np.ndarray:
     if pa.types.is_boolean(kind):
         made: np.ndarray = np.unpackbits(np.frombuffer(data, np.uint8), bitorder="little")[at] > 0
     else:
-        letter = (
-            "f"
-            if pa.types.is_floating(kind)
-            else "u"
-            if pa.types.is_unsigned_integer(kind)
-            else "i"
-        )
+        letter = "u" if pa.types.is_unsigned_integer(kind) else "i"
+        letter = "f" if pa.types.is_floating(kind) else letter
         made = np.frombuffer(data, f"{letter}{kind.bit_width // 8}")[at]
     return np.where(valid_cells(values), made, np.asarray(null)) if values.null_count else made
 

@@ -48,7 +48,7 @@ TAB, RETURN = 9, 13
 POSITIONS, INTEGERS, NUMBERS, TIMES, TEXTS = range(5)
 UNEVEN, NEEDS_COPY, FULL = 1, 2, 3
 GIVEN_UP = -1
-"""In place of how many cells were left: the column is of another type, and was not read."""
+"""In place of how many cells were left: the column seems to be of another type, and is not read."""
 WORDS = 5
 """Where a task tells of the different texts."""
 

@@ -761,7 +761,7 @@ struct Lanes {
         // the name
         unsigned left = lanes_of(wrong);
         const unsigned twos = lanes_of(has_one);
-        const auto name_in = [&](int lane) {  // in a register each: to load four stored ones waits
+        const auto name_in = [&](int lane) {  // in a register: to load what was just stored takes long
             const int two = twos >> lane & 1;
             const std::int64_t longer = ends[lane] - begins[lane] - worded.least - two;
             const bool named = static_cast<std::uint64_t>(longer) <= Variants::MOST_LETTERS - 3;
@@ -792,8 +792,8 @@ struct Lanes {
         return left;
     }
 
-    // What a table holds at four places, and behind each of them. (Gathering takes several times as
-    // long on processors that have to keep data of others from it.)
+    // What a table holds at four places, and behind each of them. (A gather instruction takes
+    // several times as long on processors that are protected against leaks by it.)
     static OLIVE_INLINE void pairs_in(const place* table, __m128i at, __m128i& here, __m128i& behind) {
         const auto two_at = [&](std::uint64_t two) {
             const auto pair = [&](std::uint64_t each) {

@@ -81,7 +81,7 @@ void take(Task& task, const CellsAt& cells, std::int64_t row) {
                                              reasons));
 }
 
-// Leaves a column of which all cells of the first piece were left: it is of another type.
+// Gives up the columns of which no cell of the first piece could be read: they are hardly of this type.
 void give_up(Task* tasks, std::int64_t count, std::int64_t cells) {
     for (Task* task = tasks; task != tasks + count; ++task)
         if (task->kind != Kind::texts && cells >= ENOUGH && task->told.left == cells)
@@ -339,7 +339,7 @@ RowsTold read_rows(byte* buffer, bool changeable, std::int64_t low, std::int64_t
         bool can = !records.found.doubled || changeable;
         for (std::int64_t each = 0; can && each < count; ++each) {
             Task& task = tasks[each];
-            if (task.given_up()) {  // who reads it finds its fields closed up
+            if (task.given_up()) {  // it is read later, from fields that are closed up
                 if (records.found.doubled) can = locate(task.field);
                 continue;
             }

@@ -9,7 +9,7 @@ from functools import lru_cache
 
 import msgspec
 
-from ...columns.rule import MISSING_MARKS
+from ...columns.rule import MARKS
 from ...declaration.patterns import late
 from ...errors import PlanError
 from ...evidence import Note, RenamedColumn, UnnamedColumns
@@ -23,7 +23,6 @@ YEAR = late(r"(1[6-9]|20)\d\d")
 ALIKE = str.maketrans("012345678", "9" * 9)
 USUAL_MOMENTS = frozenset(("9999-99-99", "99.99.9999", "99/99/9999", "99:99", "99:99:99"))
 """Shapes of dates and times that need no pattern; each digit is a 9."""
-MARKS = frozenset(MISSING_MARKS)
 IN_NUMBERS = "9+-$ .,'eE%"
 MOMENT_MARKS = frozenset("-./:")
 """One of them stands behind the first digits of a date or time."""

@@ -12,11 +12,12 @@ from decimal import Decimal
 
 import msgspec
 
+from ...columns.rule import MARKS
 from ...declaration.patterns import late
 from ...evidence import ClosingRows, Example, LeftOutByPosition
 from ...plan.model import Rows
 from ..base import Row
-from .cells import MARKS, Column, column_of, columns_of, is_value, number_of, usual_filled
+from .cells import Column, column_of, columns_of, is_value, number_of, usual_filled
 from .closing_words import begins_note, is_note_word, is_total_word
 from .heading import example_of
 from .row_kinds import is_prose

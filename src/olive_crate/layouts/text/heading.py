@@ -14,6 +14,7 @@ from collections.abc import Sequence
 
 import msgspec
 
+from ...columns.rule import MARKS
 from ...evidence import (
     Evidence,
     Example,
@@ -25,7 +26,6 @@ from ...evidence import (
 )
 from ..base import Row
 from .cells import (
-    MARKS,
     Column,
     are_years,
     columns_of,
