@@ -141,14 +141,14 @@ class Column(msgspec.Struct, frozen=True, eq=False):
         >>> ds["acid"].reason_counts()
         {'lost': 1}
         """
-        return {} if none_missing(self.reasons) else self.named(reason_totals(self.reasons))
+        return {} if none_missing(self.reasons) else self.named(kernels.tally(self.reasons))
 
     def named(self, counts: np.ndarray) -> dict[str, int]:
         """Counts of each number in `reasons`, by the words for it."""
         found: dict[str, int] = {}
-        for number in np.flatnonzero(counts[1:]) + 1:
-            words = reason_words(self.variable, int(number))
-            found[words] = found.get(words, 0) + int(counts[number])
+        for number in counts[1:].nonzero()[0].tolist():
+            words = reason_words(self.variable, number + 1)
+            found[words] = found.get(words, 0) + int(counts[number + 1])
         return found
 
     def why(self, index: int) -> str | None:

@@ -102,7 +102,8 @@ class Outcome(msgspec.Struct, eq=False):
         own = len(self.declared.missing)
         shared = len(self.search.rule.codes) - own
         if not shared and len(self.marks) == 1:
-            most = np.full_like(numbers, reason_of(own))  # NumPy takes long with one number
+            most = np.empty(len(numbers), np.uint8)  # NumPy takes long with one number
+            most.fill(reason_of(own))
             np.minimum(numbers, most, out=numbers)
             return numbers
         table = bytearray(range(256))

@@ -281,8 +281,7 @@ def words_of(cells: Cells) -> list[str]:
 
 def texts_in(cells: Cells) -> list[str]:
     """What stands in cells."""
-    texts: list[str] = kernels.texts(cells.buffer, cells.starts, cells.ends).to_pylist()
-    return texts
+    return kernels.listed(cells.buffer, cells.starts, cells.ends)
 
 
 def impossible(words: Sequence[str], rule: Rule) -> set[str]:

@@ -219,7 +219,8 @@ class TypeSearch:
         return with_withheld(self._attempt(cells, self.state.kind), cells)
 
     def _from_open(self, cells: Cells) -> _Step:
-        if numbers := self._numbers(cells):
+        early = self._early(cells, "integer")
+        if early is not None and (numbers := self._numbers(cells, early)):
             return numbers
         if len(cells) and int(cells.buffer[cells.starts[0]]) not in NUMERAL_STARTS:
             told = told_by_words(cells, self._how.rule("text"))
@@ -227,6 +228,8 @@ class TypeSearch:
                 return told, TEXT if told.kind else Open()
             if told:
                 return self._from_narrowed(cells, Narrowed(told[0], told))
+        if early is None and (numbers := self._numbers(cells, None)):
+            return numbers
         all_of_it = len(cells) <= FIRST
         reasons, filled = without_value(cells if all_of_it else cells.at(slice(FIRST)), self.rule)
         if not all_of_it and len(filled) < PROBE:
@@ -275,9 +278,11 @@ class TypeSearch:
         kinds = tuple([block.kind for block in blocks])
         return self._from_narrowed(cells, Narrowed(kinds[0], kinds), blocks if at_once else ())
 
-    def _numbers(self, cells: Cells) -> _Step | None:
-        """Take integers, or plain numerals of which one has decimals, without a search."""
-        read = self._early(cells, "integer")
+    def _numbers(self, cells: Cells, read: EarlyResult | None) -> _Step | None:
+        """Take integers, or plain numerals of which one has decimals, without a search.
+
+        A kernel may have read the cells as integers.
+        """
         if read is None:
             probe = cells.at(slice(PROBE))
             asked = number_request(self._how.rule("integer"))

@@ -255,7 +255,7 @@ class Statistics(msgspec.Struct, eq=False, gc=False):
         counts = self.mark_counts
         if counts is None:
             return {}
-        met = np.flatnonzero(counts).tolist()
+        met = counts.nonzero()[0].tolist()
         return {MISSING_MARKS[place]: int(counts[place]) for place in met}
 
 

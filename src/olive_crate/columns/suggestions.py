@@ -20,7 +20,7 @@ import pyarrow as pa
 from .. import kernels
 from ..evidence import LevelBasis, LevelSuggested, Suspect
 from ..kernels.buffers import FEW as FEW_CELLS
-from ..kernels.types import Bytes
+from ..kernels.types import COURSE_HEAD, Bytes
 
 FEW = 12
 """Different values, or the width of their range, up to which they are categories or ranks."""
@@ -28,9 +28,8 @@ ENOUGH = 20
 """Fewer values suggest nothing."""
 HEAD = 64
 """Texts that mostly show that they are not few."""
-FIRST_GLANCE = 24
 GLANCE = 256
-"""Numbers in which most variables repeat one already."""
+"""Texts in which most variables repeat one already, once many have been compared."""
 COMPARED = 20_000
 """Values that are compared with each other; more would cost more than a suggestion is worth."""
 BY_TYPE: dict[str, tuple[str, LevelBasis]] = {
@@ -81,26 +80,26 @@ class Scale(msgspec.Struct, eq=False, gc=False):
         self.count += len(values) - values.null_count
         if kind == "integer":
             if self.differ:
-                self._differences(plain_numbers(values, reasons))
+                self._differences(values, reasons)
         elif kind in ("text", "category") and (self.differ or self.few is not None):
             if words and len(words) < len(values) - values.null_count:
                 self._repeated(words)
             else:
                 self._words(values)
 
-    def _differences(self, numbers: np.ndarray) -> None:
+    def _differences(self, values: pa.Array, reasons: Bytes | None) -> None:
+        numbers = plain_numbers(values, None)
+        course = kernels.course(numbers, reasons)
+        if course.repeats:
+            self.rising = self.differ = False
+            self.numbers = ()
+            return
+        numbers = numbers if reasons is None else numbers[reasons == 0]
         if not len(numbers):
             return
-        for size in (FIRST_GLANCE, GLANCE):
-            head = numbers[:size].tolist()
-            if len(set(head)) < len(head):
-                self.rising = self.differ = False
-                self.numbers = ()
-                return
-        rises = bool((numbers[1:] > numbers[:-1]).all())
-        self.rising &= rises and (self.last is None or int(numbers[0]) > int(self.last))
+        self.rising &= course.rises and (self.last is None or int(numbers[0]) > int(self.last))
         self.last = int(numbers[-1])
-        if not self.numbers and not rises:
+        if not (self.numbers or course.rises) and len(numbers) > COURSE_HEAD:
             self.differ = _differ(numbers[:FEW_CELLS])
         if not self.differ:
             self.numbers = ()

@@ -38,9 +38,10 @@ if TYPE_CHECKING:
 CHOICE = "OLIVE_CRATE_KERNELS"
 NAMES = ("compiled", "reference")
 KERNELS = {
-    "all_differ": ("gather", "cells"),
+    "all_differ": ("gather", "whole_texts"),
     "big_endian": ("records", "records"),
     "blank": ("blanks", "cells"),
+    "course": ("figures", "cells"),
     "cut": ("splitting", "splitting"),
     "different": ("gather", "cells"),
     "document_rows": ("sheet_xml", "sheet"),
@@ -48,8 +49,9 @@ KERNELS = {
     "extremes": ("figures", "cells"),
     "find_codes": ("figures", "cells"),
     "is_utf8": ("gather", "splitting"),
-    "joined_texts": ("gather", "cells"),
+    "joined_texts": ("gather", "whole_texts"),
     "line_marks": ("splitting", "splitting"),
+    "listed": ("gather", "cells"),
     "match": ("gather", "cells"),
     "mixed": ("figures", "cells"),
     "read_column": ("columns", "cells"),
@@ -64,7 +66,7 @@ KERNELS = {
     "split_early": ("early_columns", "splitting"),
     "structure": ("splitting", "splitting"),
     "tally": ("figures", "cells"),
-    "text_hashes": ("gather", "cells"),
+    "text_hashes": ("gather", "whole_texts"),
     "text_marks": ("splitting", "splitting"),
     "texts": ("gather", "cells"),
     "trimmed": ("blanks", "cells"),

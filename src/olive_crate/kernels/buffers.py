@@ -238,7 +238,7 @@ def may_be_missing(reasons: Bytes) -> bool:
 
 def none_missing(reasons: Bytes) -> bool:
     """Have all of these cells a value?"""
-    return not (may_be_missing(reasons) and reasons.max(initial=0))
+    return not (may_be_missing(reasons) and np.count_nonzero(reasons))
 
 
 def counted(count: int) -> Ints:

@@ -282,6 +282,19 @@ class Extremes(msgspec.Struct, frozen=True):
     """The numbers that look like codes, with their counts."""
 
 
+COURSE_HEAD = 256
+"""Numbers in which most variables repeat one already."""
+
+
+class Course(msgspec.Struct, frozen=True):
+    """How whole numbers follow each other."""
+
+    repeats: bool
+    """One of the first `COURSE_HEAD` comes twice among them."""
+    rises: bool
+    """Each is above the one before; false where one repeats."""
+
+
 class SheetRule(msgspec.Struct, frozen=True):
     """How the cells of a sheet are to be understood."""
 

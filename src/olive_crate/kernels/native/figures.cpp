@@ -158,6 +158,59 @@ Extremes extremes(const double* values, const byte* reasons, std::int64_t count,
 
 namespace {
 
+// The numbers met so far, in a table of which half stays free.
+class Met {
+  public:
+    // Was this number not met before?
+    bool add(std::int64_t number) {
+        constexpr std::uint64_t GOLDEN = 0x9E3779B97F4A7C15u;
+        std::uint64_t slot = (static_cast<std::uint64_t>(number) * GOLDEN) >> (64 - BITS);
+        for (; is_used[slot]; slot = (slot + 1) % SLOTS)
+            if (held[slot] == number) return false;
+        held[slot] = number;
+        is_used[slot] = true;
+        return true;
+    }
+
+  private:
+    static constexpr int BITS = 9;
+    static constexpr std::uint64_t SLOTS = 1 << BITS;
+    static_assert(SLOTS >= 2 * COURSE_HEAD);
+    std::int64_t held[SLOTS];
+    bool is_used[SLOTS] = {};
+};
+
+bool repeats(const std::int64_t* values, const byte* reasons, std::int64_t count) {
+    Met met;
+    std::int64_t looked_at = 0;
+    for (std::int64_t at = 0; at < count && looked_at < COURSE_HEAD; ++at) {
+        if (reasons && reasons[at]) continue;
+        if (!met.add(values[at])) return true;
+        ++looked_at;
+    }
+    return false;
+}
+
+bool rises(const std::int64_t* values, const byte* reasons, std::int64_t count) {
+    std::int64_t at = 0;
+    while (reasons && at < count && reasons[at]) ++at;
+    for (std::int64_t last = at++; at < count; ++at) {
+        if (reasons && reasons[at]) continue;
+        if (values[at] <= values[last]) return false;
+        last = at;
+    }
+    return true;
+}
+
+}  // namespace
+
+Course course(const std::int64_t* values, const byte* reasons, std::int64_t count) {
+    if (repeats(values, reasons, count)) return {true, false};
+    return {false, rises(values, reasons, count)};
+}
+
+namespace {
+
 std::uint64_t one_mixed(std::uint64_t raw) {
     raw = (raw ^ (raw >> 30)) * 0xBF58476D1CE4E5B9u;
     raw = (raw ^ (raw >> 27)) * 0x94D049BB133111EBu;

@@ -45,6 +45,14 @@ struct Extremes {
 Extremes extremes(const std::int64_t* values, const byte* reasons, std::int64_t count, Looks looks);
 Extremes extremes(const double* values, const byte* reasons, std::int64_t count, Looks looks);
 
+// How whole numbers without a reason follow each other; `reasons` may be null.
+struct Course {
+    bool repeats = false;  // one of the first `COURSE_HEAD` comes twice among them
+    bool rises = false;    // each is above the one before; false where one repeats
+};
+constexpr std::int64_t COURSE_HEAD = 256;
+Course course(const std::int64_t* values, const byte* reasons, std::int64_t count);
+
 // Whole numbers turned into others that look as if drawn at random, one for one: the finaliser of
 // G. L. Steele, D. Lea and C. H. Flood, "Fast splittable pseudorandom number generators", OOPSLA 2014.
 // `salt` is added first; a cell with a reason counts as that reason, whatever it holds.

@@ -184,6 +184,21 @@ void gathered(const In<byte>& buffer, const In<place>& starts, const In<place>& 
     unlocked([&] { gather(runs, reasons.or_none(), offsets.data(), data.data()); });
 }
 
+PyObject* listed(const In<byte>& buffer, const In<place>& starts, const In<place>& ends) {
+    const Runs runs = runs_of(buffer, starts, ends);
+    PyObject* const texts = owned(PyList_New(static_cast<Py_ssize_t>(runs.count)));
+    for (Int at = 0; at < runs.count; ++at) {
+        const auto* const text = reinterpret_cast<const char*>(runs.buffer + runs.starts[at]);
+        PyObject* const made =
+            PyUnicode_DecodeUTF8(text, runs.ends[at] - runs.starts[at], nullptr);
+        if (!made || PyList_SetItem(texts, static_cast<Py_ssize_t>(at), made) < 0) {
+            Py_DECREF(texts);
+            throw Failed{};
+        }
+    }
+    return texts;
+}
+
 using ToldWords = std::optional<std::tuple<Bytes, Bytes>>;
 
 // The texts and their offsets; none if there are too many.
@@ -467,6 +482,13 @@ auto extremes_of(const In<byte>& values, bool whole, const In<byte>& reasons, co
     return std::tuple(found.low, found.high);
 }
 
+auto course_of(const In<Int>& values, const In<byte>& reasons) {
+    require(reasons.empty() || reasons.count() == values.count(), "course: sizes differ");
+    const Course found =
+        unlocked([&] { return course(values.data(), reasons.or_none(), values.count()); });
+    return std::tuple(found.repeats, found.rises);
+}
+
 void mixed(const In<std::uint64_t>& raw, const In<byte>& reasons, const In<std::uint64_t>& salt,
            const Out<std::uint64_t>& into) {
     const Int count = raw.count();
@@ -496,6 +518,7 @@ PyMethodDef METHODS[] = {
     exported<blanks>("blank"),
     exported<length_of>("total_length"),
     exported<gathered>("gather"),
+    exported<listed>("listed"),
     exported<encoded>("encode"),
     exported<hashed>("hashes"),
     exported<spread_length_of>("spread_length"),
@@ -512,6 +535,7 @@ PyMethodDef METHODS[] = {
     exported<validity_of>("validity"),
     exported<codes_found>("find_codes"),
     exported<extremes_of>("extremes"),
+    exported<course_of>("course"),
     exported<mixed>("mix"),
     exported<instructions>("instructions"),
     {nullptr, nullptr, 0, nullptr},

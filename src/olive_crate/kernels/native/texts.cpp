@@ -51,6 +51,11 @@ std::int64_t trim(const Runs& runs, bool left, bool right, place* starts, place*
     std::int64_t changed = 0;
     for (std::int64_t cell = 0; cell < runs.count; ++cell) {
         place start = runs.starts[cell], end = runs.ends[cell];
+        if (start < end && runs.buffer[start] > ' ' && runs.buffer[end - 1] > ' ') {  // as most are
+            starts[cell] = start;
+            ends[cell] = end;
+            continue;
+        }
         if (left)
             while (start < end && is_blank(runs.buffer[start])) ++start;
         if (right)

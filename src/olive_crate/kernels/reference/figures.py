@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..buffers import bitmap
-from ..types import Bytes, CodeValues, Extremes, Ints, Validity, Words
+from ..types import COURSE_HEAD, Bytes, CodeValues, Course, Extremes, Ints, Validity, Words
 
 FIRST, SECOND = np.uint64(0xBF58476D1CE4E5B9), np.uint64(0x94D049BB133111EB)
 GOLDEN = np.uint64(0x9E3779B97F4A7C15)
@@ -51,6 +51,14 @@ def extremes(values: np.ndarray, reasons: Bytes | None, looks: np.ndarray) -> Ex
     beyond = looks[(looks < low) | (looks > high)].tolist()
     counts = {look: int(np.count_nonzero(rest == look)) for look in beyond}
     return Extremes(low, high, {look: count for look, count in counts.items() if count})
+
+
+def course(numbers: Ints, reasons: Bytes | None) -> Course:
+    """How the whole numbers that have no reason follow each other."""
+    rest = numbers if reasons is None else numbers[reasons == 0]
+    head = rest[:COURSE_HEAD].tolist()
+    repeats = len(set(head)) < len(head)
+    return Course(repeats, not repeats and bool((rest[1:] > rest[:-1]).all()))
 
 
 def mixed(raw: Words, reasons: Bytes | None, salt: np.uint64) -> Words:

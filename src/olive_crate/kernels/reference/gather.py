@@ -62,6 +62,13 @@ def texts(buffer: Bytes, starts: Ints, ends: Ints, reasons: Bytes | None = None)
     return pa.StringArray.from_buffers(count, offset_buffer, data, bitmap(valid))
 
 
+def listed(buffer: Bytes, starts: Ints, ends: Ints) -> list[str]:
+    """Runs as texts of Python. Raises `UnicodeDecodeError` where one is not UTF-8."""
+    view = memoryview(buffer)  # type: ignore[arg-type]
+    pairs = zip(starts.tolist(), ends.tolist(), strict=True)
+    return [str(view[start:end], "utf-8") for start, end in pairs]
+
+
 def encoded(
     buffer: Bytes, starts: Ints, ends: Ints, reasons: Bytes | None = None, most: int | None = None
 ) -> pa.DictionaryArray | None:
