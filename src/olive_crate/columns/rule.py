@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import operator
 import re
 from collections.abc import Sequence
 from functools import lru_cache
@@ -56,6 +57,7 @@ MARKS = frozenset(MISSING_MARKS)
 UNKNOWN = ""
 """The kind of a block in which no cell holds a value."""
 NARROW = ("integer", "number", "date", "datetime", "zoned", "time")
+FIRST_CHARACTER = operator.itemgetter(slice(1))
 DIGIT = late(r"\d")
 DIGITS = frozenset("0123456789")
 BROKEN = {mark: late(rf"[-+]?[0-9]*[{mark}][0-9]*[1-9]0*(?:[eE]-[0-9]+)?") for mark in ".,"}
@@ -333,7 +335,7 @@ def has_digits(words: Sequence[str]) -> bool:
 
 def thinkable(words: Sequence[str], decimal: str, share: float = 1.0) -> tuple[str, ...]:
     """The types that at least this share of the cells may have, judged by their first character."""
-    leads = [word[:1] for word in words]
+    leads = list(map(FIRST_CHARACTER, words))
     digits = sum(map(DIGITS.__contains__, leads))
     if digits >= share * len(words) and words:
         return NARROW

@@ -278,17 +278,18 @@ class TypeSearch:
         kinds = tuple([block.kind for block in blocks])
         return self._from_narrowed(cells, Narrowed(kinds[0], kinds), blocks if at_once else ())
 
-    def _numbers(self, cells: Cells, read: EarlyResult | None) -> _Step | None:
+    def _numbers(self, cells: Cells, early: EarlyResult | None) -> _Step | None:
         """Take integers, or plain numerals of which one has decimals, without a search.
 
         A kernel may have read the cells as integers.
         """
+        read = early
         if read is None:
             probe = cells.at(slice(PROBE))
             asked = number_request(self._how.rule("integer"))
             read = kernels.read_numbers(probe.buffer, probe.starts, probe.ends, asked)
         if not (isinstance(read, NumbersRead) and read.left):
-            block = self._attempt(cells, "integer")
+            block = self._attempt(cells, "integer", early)
             done = block.converted
             if len(done.unread) or done.values.null_count == len(cells):
                 return None
@@ -330,12 +331,12 @@ class TypeSearch:
             block = self._attempt(cells, wider)
         return block
 
-    def _attempt(self, cells: Cells, kind: str) -> TypedBlock:
+    def _attempt(self, cells: Cells, kind: str, early: EarlyResult | None = None) -> TypedBlock:
         """The block as this kind; well-known marks among what is left over become missing.
 
         What a kernel has made of these very cells is used if it answers a request for this kind.
         """
-        done = convert(cells, self._how.rule(kind), self._early(cells, kind))
+        done = convert(cells, self._how.rule(kind), early or self._early(cells, kind))
         marked = done.worded and (
             done.only >= FIRST_MARK if done.only else bool((done.reasons >= FIRST_MARK).any())
         )

@@ -156,24 +156,33 @@ class Statistics(msgspec.Struct, eq=False, gc=False):
         if block.marks:
             counts = _mark_counts(done)
             self.mark_counts = counts if self.mark_counts is None else self.mark_counts + counts
-        if block.kind == "text" and not self.all_different and len(done.values) > FEW_TEXTS:
-            self.all_different = not pa.types.is_dictionary(done.values.type)
-        if self.all_different and block.kind == "text":
-            beside = self.obstacles is None and pa.types.is_string(done.values.type)
-            self.text_room = kernels.room_for(done.values) if beside else 0
-        if block.kind == "text" and self.counts_values:
-            kept = {} if block.words and MARKS.isdisjoint(block.words) else marks_in(done.values)
-            for mark, count in kept.items():
-                self.kept_counts[mark] = self.kept_counts.get(mark, 0) + count
+        if block.kind == "text":
+            self._note_texts(block, cells, rows, attempt)
         if self.counts_values and block.kind:
             kind = base(block.kind)
             reasons = done.reasons if done.values.null_count else None
             self.scale.add(kind, done.values, reasons, block.words)
             if kind in ("integer", "number"):
                 self.watch.add(done.values, reasons, done.span)
-            self.fitting += 0 if block.kind == "text" else valid
-            if block.kind == "text" and self.obstacles is not None:
-                self._track(cells, rows, self.obstacles, attempt)
+            self.fitting += 0 if kind == "text" else valid
+
+    def _note_texts(
+        self, block: TypedBlock, cells: Cells, rows: SourceRows, attempt: Attempt
+    ) -> None:
+        """A block was taken as text."""
+        values = block.converted.values
+        if not self.all_different and len(values) > FEW_TEXTS:
+            self.all_different = not pa.types.is_dictionary(values.type)
+        if self.all_different:
+            beside = self.obstacles is None and pa.types.is_string(values.type)
+            self.text_room = kernels.room_for(values) if beside else 0
+        if not self.counts_values:
+            return
+        kept = {} if block.words and MARKS.isdisjoint(block.words) else marks_in(values)
+        for mark, count in kept.items():
+            self.kept_counts[mark] = self.kept_counts.get(mark, 0) + count
+        if self.obstacles is not None:
+            self._track(cells, rows, self.obstacles, attempt)
 
     def note_written(self, block: TypedBlock, rows: SourceRows, rule: Rule) -> None:
         """Where decimals are implied, count the cells that are written as a code is."""

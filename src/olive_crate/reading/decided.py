@@ -64,8 +64,7 @@ def decided(reading: Reading, with_variables: bool = True) -> list[Evidence]:
     evidence += [_repeated(reading)] if tally.repeated.count else []
     if with_variables:
         about = [each for column in reading.columns for each in about_variable(column)]
-        suspected = any(isinstance(each, SuspectedCodes) for each in about)
-        evidence += with_others(about) if suspected else about
+        evidence += with_others(about) if SuspectedCodes in map(type, about) else about
     settled = found.plan.settled
     return without_settled(evidence, settled) if settled else evidence
 

@@ -26,6 +26,7 @@ USUAL_MOMENTS = frozenset(("9999-99-99", "99.99.9999", "99/99/9999", "99:99", "9
 IN_NUMBERS = "9+-$ .,'eE%"
 MOMENT_MARKS = frozenset("-./:")
 """One of them stands behind the first digits of a date or time."""
+NO_TEXTS = MARKS | {""}
 MOSTLY = 0.5
 """A column holds values if more than this share of its cells are values."""
 AROUND = " \u00a0\u202f'’€$£%"
@@ -79,7 +80,7 @@ def number_of(cell: str) -> Decimal | None:
     return Decimal(text)
 
 
-class Column(msgspec.Struct, frozen=True, eq=False):
+class Column(msgspec.Struct, eq=False):
     """What a column holds in some rows."""
 
     texts: tuple[str, ...]
@@ -88,6 +89,17 @@ class Column(msgspec.Struct, frozen=True, eq=False):
     """Most of them are values."""
     rows: int
     """How many rows were looked at."""
+    known_shape: str | None = None
+    """What `shape` has worked out."""
+
+    @property
+    def shape(self) -> str:
+        """The shape that all of its texts have; empty if they differ."""
+        if self.known_shape is None:
+            first = shape_of(self.texts[0]) if self.texts else ""
+            alike = all(map(first.__eq__, map(shape_of, self.texts)))
+            self.known_shape = first if alike else ""
+        return self.known_shape
 
     @property
     def of_moments(self) -> bool:
@@ -107,12 +119,12 @@ class Column(msgspec.Struct, frozen=True, eq=False):
 
     def is_coded_unlike(self, text: str) -> bool:
         """Is a word not of the one shape, with digits in it, that all of its texts have?"""
-        shape = "" if self.of_values else usual_shape(self.texts)
+        shape = "" if self.of_values else self.shape
         return "9" in shape and shape_of(text) != shape
 
     def is_coded_like(self, text: str) -> bool:
         """Has a text the one shape, with digits in it, that all of its texts have?"""
-        shape = "" if self.of_values else usual_shape(self.texts)
+        shape = "" if self.of_values else self.shape
         return "9" in shape and shape_of(text) == shape
 
     def is_record_like(self, text: str) -> bool:
@@ -148,7 +160,9 @@ def _column(cells: Sequence[str], rows: int) -> Column:
     """A column of so many rows that has these cells."""
     if "".join(cells).isdecimal():  # nothing but whole numbers
         return Column(tuple(filter(None, cells)), True, rows)
-    texts = tuple([text for cell in cells if (text := cell.strip()) and text not in MARKS])
+    texts = tuple(map(str.strip, cells))
+    if not NO_TEXTS.isdisjoint(texts):
+        texts = tuple([text for text in texts if text not in NO_TEXTS])
     values = sum(map(is_value, texts)) > MOSTLY * len(texts)
     return Column(texts, bool(texts) and values, rows)
 
@@ -189,12 +203,6 @@ class _Kinds(dict[int, str]):
 
 
 KINDS = _Kinds()
-
-
-def usual_shape(texts: Sequence[str]) -> str:
-    """The shape that all of these texts have; empty if they differ."""
-    first = shape_of(texts[0]) if texts else ""
-    return first if all(map(first.__eq__, map(shape_of, texts))) else ""
 
 
 def headings_of(

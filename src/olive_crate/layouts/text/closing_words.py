@@ -33,8 +33,7 @@ IN_NOTES = (*NOTE_WORDS.split("|"), "end of ", "©", "(c) ")
 
 def _holds(text: str, words: Sequence[str]) -> bool:
     """Does the text contain any of the words? Most do not, and need no pattern."""
-    lower = text.lower()
-    return any(word in lower for word in words)
+    return any(map(text.lower().__contains__, words))
 
 
 def is_total_word(text: str) -> bool:

@@ -34,7 +34,6 @@ from .cells import (
     number_of,
     shape_of,
     usual_filled,
-    usual_shape,
 )
 from .row_kinds import FULL_ROW, is_labels, is_prose, is_units, words_over_values
 
@@ -293,8 +292,10 @@ def _judged(row: Row, below: Sequence[Row], fields: int) -> _Judged:
     below = below[:LOOKED_BELOW]
     shifted = len(row.cells) < fields and names_from_second(row.cells, fields)
     cells = ("", *row.cells) if shifted else row.cells
-    columns = columns_of([each for each in below if each.cells != row.cells], max(1, len(cells)))
-    if not any(column.of_values for column in columns):  # words repeated may be data
+    others = [each for each in below if each.cells != row.cells]
+    columns = columns_of(others, max(1, len(cells)))
+    of_values = any(column.of_values for column in columns)
+    if not of_values and len(others) < len(below):  # words repeated may be data
         columns = columns_of(below, len(cells))
     held = [
         (text, column)
@@ -350,5 +351,5 @@ def _is_unlike(text: str, column: Column) -> bool:
     """Does a word differ in kind from those of its column?"""
     if text in column.texts or len(column.texts) < ENOUGH_ROWS:
         return False
-    shape = usual_shape(column.texts)
+    shape = column.shape
     return column.repeats or (shape != "" and shape_of(text) != shape)
