@@ -691,9 +691,9 @@ struct Lanes {
     template <Worded::Order ORDER>
     static bool can(const Worded& worded) {
         const int first = worded.between[0].length, second = worded.between[1].length;
-        return ORDER == Worded::day_first    ? first <= 6 && second <= 4
-               : ORDER == Worded::name_first ? second <= 2
-                                             : first <= 4 && second <= 6;
+        return ORDER == Worded::day_first    ? first <= 5 && second <= 3
+               : ORDER == Worded::name_first ? first <= 5 && second <= 2
+                                             : first <= 4 && second <= 5;
     }
 
     // So many bytes less at the front of each.
@@ -711,8 +711,36 @@ struct Lanes {
             _mm256_permutevar8x32_epi32(wide, _mm256_setr_epi32(0, 2, 4, 6, 0, 2, 4, 6)));
     }
 
-    // Four dates with the name of a month, which `Names` looks up; returns the lanes that are none.
-    template <Worded::Order ORDER, class Names, class Cells>
+    // The months whose names begin these words and have so many letters, of which the last is in the
+    // lowest byte of `last`; 0 where there is no such month.
+    static OLIVE_INLINE Four months_named(Four names, Four letters, Four last) {
+        const Four all = bytes(-1), low = _mm256_set1_epi64x(0xFF);
+        const Four above = _mm256_sub_epi64(_mm256_set1_epi64x(64), _mm256_slli_epi64(letters, 3));
+        const Four within = _mm256_srlv_epi64(all, _mm256_max_epi32(above, _mm256_setzero_si256()));
+        const Four name = both(either(names, bytes(0x20)), within);
+        const Four folded = _mm256_xor_si256(name, _mm256_srli_epi64(name, 32));
+        const Four product = _mm256_mul_epu32(folded, _mm256_set1_epi64x(MONTH_WORDS.factor));
+        const Four slots = both(_mm256_srli_epi64(product, 32 - MonthWords::BITS),
+                                _mm256_set1_epi64x(MonthWords::SLOTS - 1));
+        const auto word_in = [](__m128i two, int lane) {
+            const std::int64_t slot = lane ? _mm_extract_epi64(two, 1) : _mm_cvtsi128_si64(two);
+            return half(reinterpret_cast<const byte*>(MONTH_WORDS.words + slot));
+        };
+        const __m128i front = _mm256_castsi256_si128(slots), back = _mm256_extracti128_si256(slots, 1);
+        const Four even = _mm256_inserti128_si256(_mm256_castsi128_si256(word_in(front, 0)),
+                                                  word_in(back, 0), 1);
+        const Four odd = _mm256_inserti128_si256(_mm256_castsi128_si256(word_in(front, 1)),
+                                                 word_in(back, 1), 1);
+        const Four told = _mm256_unpackhi_epi64(even, odd);
+        const Four end = either(both(last, low), _mm256_set1_epi64x(0x20));
+        const Four told_end = both(told, _mm256_set1_epi64x(0xFFFF));
+        const Four good = both(same(name, _mm256_unpacklo_epi64(even, odd)),
+                               same(told_end, either(letters, _mm256_slli_epi64(end, 8))));
+        return both(good, _mm256_srli_epi64(told, 32));
+    }
+
+    // Four dates with the name of a month; returns the lanes that are none.
+    template <Worded::Order ORDER, class Cells>
     static OLIVE_INLINE unsigned read_worded(const Cells& cells, std::int64_t cell, const Worded& worded,
                                              place* values) {
         constexpr unsigned FIRST = 12 * FIRST_YEAR + 1, MONTHS = 12 * (LAST_YEAR - FIRST_YEAR);
@@ -744,40 +772,38 @@ struct Lanes {
         wrong = either(wrong, without(bytes(-1), same(odd, _mm256_setzero_si256())));
         const Four centuries = _mm256_maddubs_epi16(plain, _mm256_set1_epi16(0x010A));
         const Four months = _mm256_madd_epi16(centuries, _mm256_set1_epi32(12 << 16 | 1200));
-        // what stands between
+        // what stands between, and the name with its last letter
         const Four by = both(has_one, _mm256_set1_epi64x(8));
+        Four name, last;
         if (ORDER == Worded::day_first) {
             const Four behind = _mm256_srlv_epi64(front, _mm256_add_epi64(by, _mm256_set1_epi64x(8)));
             wrong = either(wrong, without_divider(behind, first));
-        } else if (ORDER == Worded::year_first) {
-            wrong = either(wrong, without_divider(shifted(front, 4), first));
-        }
-        if (ORDER == Worded::year_first) {
-            const Four until = _mm256_sub_epi64(_mm256_set1_epi64x(8 * (7 - second.length)), by);
-            wrong = either(wrong, without_divider(_mm256_srlv_epi64(back, until), second));
-        } else {
             wrong = either(wrong, without_divider(shifted(back, 4 - second.length), second));
+            const Four behind_two = words(begins, -(2 + first.length));
+            const Four behind_one =
+                either(_mm256_slli_epi64(behind_two, 8), both(shifted(behind, first.length), low));
+            name = _mm256_blendv_epi8(behind_one, behind_two, has_one);
+            last = shifted(back, 3 - second.length);
+        } else if (ORDER == Worded::name_first) {
+            const Four until = _mm256_sllv_epi64(words(ends, 12 + second.length),
+                                                 _mm256_add_epi64(by, _mm256_set1_epi64x(8)));
+            wrong = either(wrong, without_divider(shifted(until, 8 - first.length), first));
+            wrong = either(wrong, without_divider(shifted(back, 4 - second.length), second));
+            name = front;
+            last = shifted(until, 7 - first.length);
+        } else {
+            const Four until =
+                _mm256_srlv_epi64(back, _mm256_sub_epi64(_mm256_set1_epi64x(8 * (6 - second.length)), by));
+            wrong = either(wrong, without_divider(shifted(front, 4), first));
+            wrong = either(wrong, without_divider(shifted(until, 1), second));
+            name = words(begins, -(4 + first.length));
+            last = until;
         }
-        // the name
-        unsigned left = lanes_of(wrong);
-        const unsigned twos = lanes_of(has_one);
-        const auto name_in = [&](int lane) {  // in a register: to load what was just stored takes long
-            const int two = twos >> lane & 1;
-            const std::int64_t longer = ends[lane] - begins[lane] - worded.least - two;
-            const bool named = static_cast<std::uint64_t>(longer) <= Variants::MOST_LETTERS - 3;
-            const int letters = named ? static_cast<int>(longer) : 0;
-            const byte* const name = begins[lane] + (ORDER == Worded::day_first    ? 1 + two + first.length
-                                                     : ORDER == Worded::year_first ? 4 + first.length
-                                                                                   : 0);
-            const int found = Names::at(name, letters);
-            const bool parted = ORDER != Worded::name_first || first.stands(name + 3 + letters);
-            left |= static_cast<unsigned>(!named | !parted | !found) << lane;
-            return found;
-        };
-        const int one_name = name_in(0), two_name = name_in(1), three_name = name_in(2);
-        const __m128i names = _mm_setr_epi32(one_name, two_name, three_name, name_in(3));
-        const __m128i since =
-            _mm_add_epi32(_mm_sub_epi32(low_halves(months), _mm_set1_epi32(FIRST)), names);
+        const Four longer = _mm256_sub_epi64(lengths(cells, cell), _mm256_set1_epi64x(worded.least - 3));
+        const Four letters = _mm256_sub_epi64(longer, both(has_one, _mm256_set1_epi64x(1)));
+        const Four named = months_named(name, letters, last);
+        const __m128i since = low_halves(
+            _mm256_sub_epi32(_mm256_add_epi32(months, named), _mm256_set1_epi32(FIRST)));
         const __m128i within = _mm_cmpeq_epi32(
             _mm_min_epu32(since, _mm_set1_epi32(MONTHS - 1)), since);
         const __m128i at = _mm_and_si128(since, within), days = low_halves(day);
@@ -786,7 +812,9 @@ struct Lanes {
         const __m128i found = _mm_add_epi32(start, _mm_sub_epi32(days, _mm_set1_epi32(1)));
         const __m128i good = _mm_and_si128(_mm_and_si128(within, _mm_cmpgt_epi32(next, found)),
                                            _mm_cmpgt_epi32(days, _mm_setzero_si128()));
-        left |= static_cast<unsigned>(_mm_movemask_ps(_mm_castsi128_ps(good))) ^ 0xF;
+        wrong = either(wrong, same(named, _mm256_setzero_si256()));
+        const unsigned left =
+            lanes_of(wrong) | (static_cast<unsigned>(_mm_movemask_ps(_mm_castsi128_ps(good))) ^ 0xF);
         _mm_storeu_si128(reinterpret_cast<__m128i*>(values + cell), found);
         for (unsigned others = left; others; others &= others - 1) values[cell + trailing_zeros(others)] = 0;
         return left;

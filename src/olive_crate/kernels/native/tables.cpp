@@ -19,9 +19,43 @@ MonthName MONTH_NAMES[12];
 
 byte MONTH_SLOTS[64];
 
+MonthWords MONTH_WORDS;
+
 place MONTH_STARTS[12 * (LAST_YEAR - FIRST_YEAR) + 1];
 
+namespace {
+
+MonthWord month_word(int month, int letters) {
+    const char* const name = MONTHS[month];
+    MonthWord word{0, static_cast<std::uint64_t>(month + 1) << 32 |
+                          static_cast<std::uint64_t>(name[letters - 1]) << 8 |
+                          static_cast<std::uint64_t>(letters)};
+    for (int letter = 0; letter < letters && letter < 8; ++letter)
+        word.text |= static_cast<std::uint64_t>(name[letter]) << 8 * letter;
+    return word;
+}
+
+// Has each name a slot of its own by this factor?
+bool fits(MonthWords& into) {
+    for (MonthWord& word : into.words) word = {};
+    for (int month = 0; month < 12; ++month) {
+        const int whole = static_cast<int>(std::strlen(MONTHS[month]));
+        for (const int letters : {3, whole}) {
+            const MonthWord word = month_word(month, letters);
+            const auto folded = static_cast<std::uint32_t>(word.text ^ word.text >> 32);
+            MonthWord& slot = into.words[folded * into.factor >> (32 - MonthWords::BITS)];
+            if (slot.text && slot.text != word.text) return false;
+            slot = word;
+        }
+    }
+    return true;
+}
+
+}  // namespace
+
 void set_months() {
+    for (std::uint32_t each = 1; !fits(MONTH_WORDS); each += 2)
+        MONTH_WORDS.factor = 0x9E3779B1u * each;
     for (byte month = 0; month < 12; ++month) {
         MonthName& name = MONTH_NAMES[month];
         const char* const letters = MONTHS[month];

@@ -62,6 +62,18 @@ struct MonthName {
 extern MonthName MONTH_NAMES[12];
 constexpr std::uint64_t MONTH_FACTOR = 15;
 extern byte MONTH_SLOTS[64];  // months, by their first letters times the factor
+
+// The names of the months, whole and by their first three letters, each in a slot of its own.
+struct MonthWord {
+    std::uint64_t text;  // its first eight letters
+    std::uint64_t told;  // how many letters it has, in the next byte the last one; from bit 32 the month
+};
+struct MonthWords {
+    static constexpr int BITS = 6, SLOTS = 1 << BITS;
+    std::uint32_t factor = 0;  // takes a text, whose halves are laid over each other, to its slot
+    MonthWord words[SLOTS] = {};
+};
+extern MonthWords MONTH_WORDS;
 extern const int LENGTHS[12];
 constexpr int FIRST_YEAR = 1900, LAST_YEAR = 2200;  // without the last
 extern place MONTH_STARTS[12 * (LAST_YEAR - FIRST_YEAR) + 1];

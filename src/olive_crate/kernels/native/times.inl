@@ -481,10 +481,6 @@ static OLIVE_INLINE bool read_worded(const byte* at, const byte* end, const Word
            days_of(months, day, days);
 }
 
-struct MonthNames {
-    static OLIVE_INLINE int at(const byte* name, int longer) { return month_at(name, longer); }
-};
-
 // The cells of one such pattern; lists the others of so many.
 template <Worded::Order ORDER, class Cells, class Several = Lanes>
 OLIVE_APART static int read_worded_cells(const Cells cells, std::int64_t begin, int size,
@@ -494,7 +490,7 @@ OLIVE_APART static int read_worded_cells(const Cells cells, std::int64_t begin, 
         constexpr int STEP = Several::COUNT;
         for (; Several::template can<ORDER>(worded) && each + STEP <= size; each += STEP) {
             const std::int64_t cell = begin + each;
-            unsigned left = Several::template read_worded<ORDER, MonthNames>(cells, cell, worded, values);
+            unsigned left = Several::template read_worded<ORDER>(cells, cell, worded, values);
             const std::uint32_t why = Several::each_of(left, 1);
             std::memcpy(reasons + cell, &why, STEP);
             for (; left; left &= left - 1) rest[count++] = each + trailing_zeros(left);
