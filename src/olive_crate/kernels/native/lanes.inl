@@ -687,6 +687,105 @@ struct Lanes {
         __m128i least, span;
     };
 
+    // Cells of one plain shape, four at a time: two share each register, one in either half.
+    class Turns {
+      public:
+        explicit Turns(const Shape& shape)
+            : last(shape.last), width(_mm256_set1_epi64x(shape.width)), near(shape, 0),
+              far(shape, 16), least(twice(reinterpret_cast<const byte*>(shape.least))),
+              span(twice(reinterpret_cast<const byte*>(shape.span))) {}
+
+        // Days, microseconds, or both, of four cells; returns the lanes that are not of the shape.
+        template <Unit UNIT, class Cells, class Value>
+        OLIVE_INLINE unsigned read(const Cells& cells, std::int64_t cell, Value* values) const {
+            const Told one = told(cells.begin(cell), cells.begin(cell + 1));
+            const Told two = told(cells.begin(cell + 2), cells.begin(cell + 3));
+            // the first halves of both, and the second ones
+            const Four wrong = in_turn(either(_mm256_unpacklo_epi64(one.wrong, two.wrong),
+                                              _mm256_unpackhi_epi64(one.wrong, two.wrong)));
+            Four good = both(same(wrong, _mm256_setzero_si256()), same(lengths(cells, cell), width));
+            const Four seconds = both(in_turn(_mm256_unpackhi_epi64(one.sums, two.sums)),
+                                      _mm256_set1_epi64x(0xFFFFFFFF));
+            if constexpr (UNIT == Unit::of_day) {
+                put(values + cell, both(good, micros_of(seconds)));
+                return lanes_of(good) ^ 0xF;
+            } else {
+                const Four months = in_turn(_mm256_unpacklo_epi64(one.sums, two.sums));
+                const Four day = in_turn(_mm256_srli_epi64(_mm256_unpacklo_epi64(one.pairs, two.pairs), 48));
+                __m128i days;
+                const __m128i known =
+                    _mm_and_si128(days_of(low_halves(months), low_halves(day), days), low_halves(good));
+                if constexpr (UNIT == Unit::days) {
+                    put(values + cell, _mm_and_si128(known, days));
+                } else {
+                    const Four since = _mm256_mul_epi32(_mm256_cvtepi32_epi64(days),
+                                                        _mm256_set1_epi64x(86400));
+                    good = _mm256_cvtepi32_epi64(known);
+                    put(values + cell, both(good, micros_of(_mm256_add_epi64(since, seconds))));
+                }
+                return static_cast<unsigned>(_mm_movemask_ps(_mm_castsi128_ps(known))) ^ 0xF;
+            }
+        }
+
+      private:
+        // What stands in sixteen characters: see `Shape`.
+        struct Half {
+            Four literals, literal, digits, order;
+            Half(const Shape& shape, int from)
+                : literals(twice(shape.literals + from)), literal(twice(shape.literal + from)),
+                  digits(twice(shape.digits + from)), order(twice(shape.order + from)) {}
+
+            OLIVE_INLINE Four wrong(Four text) const {
+                const Four plain = _mm256_xor_si256(text, bytes('0'));
+                return either(_mm256_xor_si256(both(text, literals), literal),
+                              _mm256_subs_epu8(both(plain, digits), bytes(9)));
+            }
+            OLIVE_INLINE Four pairs(Four text) const {
+                const Four plain = _mm256_xor_si256(text, bytes('0'));
+                return _mm256_maddubs_epi16(_mm256_shuffle_epi8(plain, order), _mm256_set1_epi16(0x010A));
+            }
+        };
+        // Of two cells: pairs of digits, and in the lowest four bytes of each eight months and seconds.
+        struct Told {
+            Four wrong, pairs, sums;
+        };
+
+        OLIVE_INLINE Told told(const byte* one, const byte* two) const {
+            Four text = _mm256_inserti128_si256(_mm256_castsi128_si256(half(one)), half(two), 1);
+            Four wrong = near.wrong(text), pairs = near.pairs(text);
+            if (last) {
+                text = _mm256_inserti128_si256(_mm256_castsi128_si256(half(one + last)), half(two + last), 1);
+                wrong = either(wrong, far.wrong(text));
+                pairs = _mm256_add_epi16(pairs, far.pairs(text));  // a pair may lie in both
+            }
+            wrong = either(wrong, _mm256_subs_epu16(_mm256_sub_epi16(pairs, least), span));
+            const Four terms = _mm256_madd_epi16(
+                pairs, _mm256_setr_epi16(1200, 12, 1, 0, 3600, 60, 1, 0, 1200, 12, 1, 0, 3600, 60, 1, 0));
+            return {wrong, pairs, _mm256_add_epi32(terms, _mm256_srli_epi64(terms, 32))};
+        }
+
+        // From the order in which halves are taken out of two registers.
+        static Four in_turn(Four words) { return _mm256_permute4x64_epi64(words, 0xD8); }
+
+        static OLIVE_INLINE Four micros_of(Four seconds) {
+            const Four million = _mm256_set1_epi64x(1000000);
+            const Four high = _mm256_mul_epu32(_mm256_srli_epi64(seconds, 32), million);
+            return _mm256_add_epi64(_mm256_mul_epu32(seconds, million), _mm256_slli_epi64(high, 32));
+        }
+
+        static void put(std::int64_t* at, Four values) {
+            _mm256_storeu_si256(reinterpret_cast<Four*>(at), values);
+        }
+        static void put(place* at, __m128i values) {
+            _mm_storeu_si128(reinterpret_cast<__m128i*>(at), values);
+        }
+
+        std::int64_t last;
+        Four width;
+        Half near, far;
+        Four least, span;
+    };
+
     // Can dates with the name of a month be read so: is what stands between their parts short enough?
     template <Worded::Order ORDER>
     static bool can(const Worded& worded) {
@@ -743,7 +842,6 @@ struct Lanes {
     template <Worded::Order ORDER, class Cells>
     static OLIVE_INLINE unsigned read_worded(const Cells& cells, std::int64_t cell, const Worded& worded,
                                              place* values) {
-        constexpr unsigned FIRST = 12 * FIRST_YEAR + 1, MONTHS = 12 * (LAST_YEAR - FIRST_YEAR);
         const Divider &first = worded.between[0], &second = worded.between[1];
         const byte* const begins[COUNT] = {cells.begin(cell), cells.begin(cell + 1),
                                            cells.begin(cell + 2), cells.begin(cell + 3)};
@@ -802,22 +900,26 @@ struct Lanes {
         const Four longer = _mm256_sub_epi64(lengths(cells, cell), _mm256_set1_epi64x(worded.least - 3));
         const Four letters = _mm256_sub_epi64(longer, both(has_one, _mm256_set1_epi64x(1)));
         const Four named = months_named(name, letters, last);
-        const __m128i since = low_halves(
-            _mm256_sub_epi32(_mm256_add_epi32(months, named), _mm256_set1_epi32(FIRST)));
-        const __m128i within = _mm_cmpeq_epi32(
-            _mm_min_epu32(since, _mm_set1_epi32(MONTHS - 1)), since);
-        const __m128i at = _mm_and_si128(since, within), days = low_halves(day);
-        __m128i start, next;
-        pairs_in(MONTH_STARTS, at, start, next);
-        const __m128i found = _mm_add_epi32(start, _mm_sub_epi32(days, _mm_set1_epi32(1)));
-        const __m128i good = _mm_and_si128(_mm_and_si128(within, _mm_cmpgt_epi32(next, found)),
-                                           _mm_cmpgt_epi32(days, _mm_setzero_si128()));
         wrong = either(wrong, same(named, _mm256_setzero_si256()));
-        const unsigned left =
-            lanes_of(wrong) | (static_cast<unsigned>(_mm_movemask_ps(_mm_castsi128_ps(good))) ^ 0xF);
-        _mm_storeu_si128(reinterpret_cast<__m128i*>(values + cell), found);
-        for (unsigned others = left; others; others &= others - 1) values[cell + trailing_zeros(others)] = 0;
-        return left;
+        const __m128i of_month = low_halves(day);
+        __m128i days;
+        const __m128i within = days_of(low_halves(_mm256_add_epi32(months, named)), of_month, days);
+        const __m128i is_day = _mm_cmpgt_epi32(of_month, _mm_setzero_si128());
+        const __m128i good = _mm_andnot_si128(low_halves(wrong), _mm_and_si128(within, is_day));
+        _mm_storeu_si128(reinterpret_cast<__m128i*>(values + cell), _mm_and_si128(good, days));
+        return static_cast<unsigned>(_mm_movemask_ps(_mm_castsi128_ps(good))) ^ 0xF;
+    }
+
+    // Days of four dates by their months since the year 0; which of them are within the table, and
+    // within their month if they are not before it.
+    static OLIVE_INLINE __m128i days_of(__m128i months, __m128i day, __m128i& days) {
+        constexpr int FIRST = 12 * FIRST_YEAR + 1, MONTHS = 12 * (LAST_YEAR - FIRST_YEAR);
+        const __m128i since = _mm_sub_epi32(months, _mm_set1_epi32(FIRST));
+        const __m128i within = _mm_cmpeq_epi32(_mm_min_epu32(since, _mm_set1_epi32(MONTHS - 1)), since);
+        __m128i start, next;
+        pairs_in(MONTH_STARTS, _mm_and_si128(since, within), start, next);
+        days = _mm_add_epi32(start, _mm_sub_epi32(day, _mm_set1_epi32(1)));
+        return _mm_and_si128(within, _mm_cmpgt_epi32(next, days));
     }
 
     // What a table holds at four places, and behind each of them. (A gather instruction takes

@@ -370,15 +370,31 @@ static Value<UNIT> value_of(std::int64_t days, std::int64_t micros) {
     return static_cast<Value<UNIT>>(UNIT == Unit::of_day ? micros : days * DAY_US + micros);
 }
 
+// Reasons of cells of which these lanes could not be read, and which ones they are.
+template <class Several>
+static OLIVE_INLINE void note_left(unsigned left, int each, byte* reasons, int* rest, int& count) {
+    const std::uint32_t why = Several::each_of(left, 1);
+    std::memcpy(reasons, &why, Several::COUNT);
+    for (; left; left &= left - 1) rest[count++] = each + trailing_zeros(left);
+}
+
 // The cells of one shape, without a branch; lists the others of so many.
-template <Unit UNIT, bool PLAIN, class Cells>
+template <Unit UNIT, bool PLAIN, class Cells, class Several = Lanes>
 static int read_usual_cells(const Cells cells, std::int64_t begin, int size, const Shape& shape,
                             const Pattern& pattern, Value<UNIT>* values, byte* reasons, int* rest) {
+    const bool whole = shape.tail == pattern.count;
+    int count = 0, each = 0;
+    if constexpr (PLAIN && Several::THERE) {
+        const typename Several::Turns turns{shape};
+        for (; whole && each + Several::COUNT <= size; each += Several::COUNT) {
+            const std::int64_t cell = begin + each;
+            const unsigned left = turns.template read<UNIT>(cells, cell, values);
+            note_left<Several>(left, each, reasons + cell, rest, count);
+        }
+    }
     const Lanes::Placed placed{shape};
     const int width = shape.width;
-    const bool whole = shape.tail == pattern.count;
-    int count = 0;
-    for (int each = 0; each < size; ++each) {
+    for (; each < size; ++each) {
         const std::int64_t cell = begin + each;
         const byte* const at = cells.begin(cell);
         Sums sums;
@@ -490,10 +506,8 @@ OLIVE_APART static int read_worded_cells(const Cells cells, std::int64_t begin, 
         constexpr int STEP = Several::COUNT;
         for (; Several::template can<ORDER>(worded) && each + STEP <= size; each += STEP) {
             const std::int64_t cell = begin + each;
-            unsigned left = Several::template read_worded<ORDER>(cells, cell, worded, values);
-            const std::uint32_t why = Several::each_of(left, 1);
-            std::memcpy(reasons + cell, &why, STEP);
-            for (; left; left &= left - 1) rest[count++] = each + trailing_zeros(left);
+            const unsigned left = Several::template read_worded<ORDER>(cells, cell, worded, values);
+            note_left<Several>(left, each, reasons + cell, rest, count);
         }
     }
     for (; each < size; ++each) {
