@@ -296,8 +296,7 @@ struct LentTask {
         }
         if (is_text && !most && data.bytes() > SPARE) {
             require(values.bytes() >= 4 * (rows + 1), "a task: offsets");
-            task.data = data.data();
-            task.room = data.bytes() - SPARE;
+            task.texts = {data.data(), data.bytes() - SPARE, 0};
         }
         task.values = values.data();
         task.reasons = reasons.data();
@@ -337,7 +336,7 @@ class Tasks {
                 const NumbersTold& own = task.told;
                 PyObject* one = given(std::tuple(own.left, own.blanks, own.worded, own.inexact,
                                                  own.most_decimals, told_of(task.words),
-                                                 span_of(own), task.data ? task.filled : -1));
+                                                 span_of(own), task.texts.data ? task.texts.filled : -1));
                 if (PyList_SetItem(list, static_cast<Py_ssize_t>(each), one) < 0) throw Failed{};
             }
         } catch (...) {

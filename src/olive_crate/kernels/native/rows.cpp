@@ -23,25 +23,20 @@ std::int64_t size_of(const Task& task) {
     return task.kind == Kind::texts || (task.kind == Kind::times && task.unit == Unit::days) ? 4 : 8;
 }
 
-// Texts of a piece behind those of the pieces before.
-void put_side_by_side(Task& task, const Runs& runs, std::int64_t row) {
-    byte* const reasons = task.reasons + row;
-    std::int64_t length = 0;
-    const std::int64_t blanks = blank(runs, reasons, &length);
-    task.told.blanks += blanks;
-    if (task.filled + length > task.room) {
-        task.data = nullptr;
-        return;
-    }
-    const byte* const without = blanks ? reasons : nullptr;
+// Texts of a piece behind those of the pieces before; false if they cannot be told.
+template <class Cells>
+bool put_side_by_side(Task& task, const Cells& cells, std::int64_t row) {
     place* const offsets = reinterpret_cast<place*>(task.values) + row;
-    task.filled = gather(runs, without, offsets, task.data, task.filled);
+    const Gathered done =
+        gather_filled(cells, task.reasons + row, offsets, task.texts, task.told.blanks);
+    if (done == Gathered::no_room) task.texts.data = nullptr;
+    return done != Gathered::not_told;
 }
 
 // The cells of one column of a piece, which go to the rows from `row` on.
 void take(Task& task, const CellsAt& cells, std::int64_t row) {
-    if (task.kind == Kind::texts && task.data) {
-        put_side_by_side(task, {cells.buffer, cells.starts, cells.ends, cells.count}, row);
+    if (task.kind == Kind::texts && task.texts.data) {
+        put_side_by_side(task, Runs{cells.buffer, cells.starts, cells.ends, cells.count}, row);
         return;
     }
     if (task.starts && !(task.kind == Kind::texts && task.words)) {
@@ -252,13 +247,15 @@ class Records {
     std::vector<std::int64_t> own_lines;
 };
 
-// Few different words as they lie between stops; false if they cannot be told so.
+// Texts as they lie between stops; false if they cannot be told so.
 bool tell_between(Task& task, const Records& records, const byte* buffer, byte quote,
                   std::int64_t fields, std::int64_t row) {
-    const place* const stops = task.words && !task.data ? records.stops_of(task.field) : nullptr;
+    const bool apart = task.words || task.texts.data;
+    const place* const stops = apart ? records.stops_of(task.field) : nullptr;
     if (!stops || records.found.doubled) return false;
     const Fields cells{buffer, stops, fields, records.count,
                        records.found.quotes ? quote : static_cast<byte>(0)};
+    if (task.texts.data) return put_side_by_side(task, cells, row);
     place* const codes = reinterpret_cast<place*>(task.values) + row;
     std::int64_t blanks = 0;
     if (!encode_filled(cells, task.reasons + row, *task.words, codes, blanks)) return false;

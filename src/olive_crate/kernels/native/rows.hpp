@@ -20,8 +20,7 @@ struct Task {
     int usual_pattern = 0;
     Unit unit = Unit::days;
     byte* values = nullptr;  // of texts: numbers of the different ones, or offsets
-    byte* data = nullptr;    // where texts are put side by side; null once they have no more room
-    std::int64_t room = 0, filled = 0;  // bytes of `data`, without those to spare
+    Room texts;              // where they are put side by side; without data once that is too small
     Words* words = nullptr;  // where texts are told apart; null once there are too many
     byte* reasons = nullptr;
     place* starts = nullptr;

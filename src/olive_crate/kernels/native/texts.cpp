@@ -67,19 +67,17 @@ std::int64_t trim(const Runs& runs, bool left, bool right, place* starts, place*
     return changed;
 }
 
-std::int64_t blank(const Runs& runs, byte* into, std::int64_t* length) {
-    std::int64_t found = 0, total = 0;
+std::int64_t blank(const Runs& runs, byte* into) {
+    std::int64_t found = 0;
     for (std::int64_t cell = 0; cell < runs.count; ++cell) {
         place start = runs.starts[cell];
         const place end = runs.ends[cell];
-        total += end - start;
         into[cell] = 0;
         if (start < end && runs.buffer[start] > ' ') continue;  // as most are
         while (start < end && is_blank(runs.buffer[start])) ++start;
         into[cell] = start == end;
         found += into[cell];
     }
-    if (length) *length = total;
     return found;
 }
 
@@ -90,24 +88,30 @@ std::int64_t total_length(const Runs& runs, const byte* reasons) {
     return total;
 }
 
-std::int64_t gather(const Runs& runs, const byte* reasons, place* offsets, byte* data,
-                    std::int64_t at) {
+namespace {
+
+// A text, and up to 32 bytes behind its end.
+inline void put_text(byte* to, const byte* from, std::int64_t length) {
+    if (length <= 16)
+        std::memcpy(to, from, 16);
+    else if (length <= 32)
+        std::memcpy(to, from, 32);
+    else
+        std::memcpy(to, from, static_cast<std::size_t>(length));
+}
+
+}  // namespace
+
+void gather(const Runs& runs, const byte* reasons, place* offsets, byte* data) {
+    std::int64_t at = 0;
     for (std::int64_t cell = 0; cell < runs.count; ++cell) {
         offsets[cell] = static_cast<place>(at);
         if (reasons && reasons[cell]) continue;
-        const byte* from = runs.buffer + runs.starts[cell];
         const std::int64_t length = runs.ends[cell] - runs.starts[cell];
-        if (length <= 16) {
-            std::memcpy(data + at, from, 16);
-        } else if (length <= 32) {
-            std::memcpy(data + at, from, 32);
-        } else {
-            std::memcpy(data + at, from, static_cast<std::size_t>(length));
-        }
+        put_text(data + at, runs.buffer + runs.starts[cell], length);
         at += length;
     }
     offsets[runs.count] = static_cast<place>(at);
-    return at;
 }
 
 Words::Words(std::int64_t most_, std::int64_t expected) : offsets(1, 0), most(most_) {
@@ -252,6 +256,47 @@ bool encode_filled(const Fields& fields, byte* reasons, Words& words, place* cod
                    std::int64_t& blanks) {
     return fields.quote ? words.number<true>(Between<true>{fields}, reasons, codes, blanks)
                         : words.number<true>(Between<false>{fields}, reasons, codes, blanks);
+}
+
+namespace {
+
+template <class Cells>
+Gathered gather_from(const Cells cells, byte* reasons, place* offsets, Room& into,
+                     std::int64_t& blanks) {
+    std::int64_t end = into.filled, found = 0;
+    const std::int64_t count = count_of(cells);
+    for (std::int64_t cell = 0; cell < count; ++cell) {
+        const byte* at;
+        std::int64_t length;
+        if (!find(cells, cell, at, length)) return Gathered::not_told;
+        offsets[cell] = static_cast<place>(end);
+        reasons[cell] = 0;
+        if ((*at <= ' ' || !length) && all_blank(at, length)) {
+            reasons[cell] = 1;
+            found += 1;
+            continue;
+        }
+        if (end + length > into.size) return Gathered::no_room;
+        put_text(into.data + end, at, length);
+        end += length;
+    }
+    offsets[count] = static_cast<place>(end);
+    into.filled = end;
+    blanks += found;
+    return Gathered::all;
+}
+
+}  // namespace
+
+Gathered gather_filled(const Runs& runs, byte* reasons, place* offsets, Room& into,
+                       std::int64_t& blanks) {
+    return gather_from(runs, reasons, offsets, into, blanks);
+}
+
+Gathered gather_filled(const Fields& fields, byte* reasons, place* offsets, Room& into,
+                       std::int64_t& blanks) {
+    return fields.quote ? gather_from(Between<true>{fields}, reasons, offsets, into, blanks)
+                        : gather_from(Between<false>{fields}, reasons, offsets, into, blanks);
 }
 
 void hashes(const Runs& runs, std::uint64_t* into) {

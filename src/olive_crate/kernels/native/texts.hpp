@@ -27,16 +27,29 @@ struct Fields {
 // Starts and ends without the blanks around; returns how many cells changed.
 std::int64_t trim(const Runs&, bool left, bool right, place* starts, place* ends);
 
-// Which cells are empty or blank; returns how many, and tells how long all are together.
-std::int64_t blank(const Runs&, byte* into, std::int64_t* length = nullptr);
+// Which cells are empty or blank; returns how many.
+std::int64_t blank(const Runs&, byte* into);
 
 // How many bytes the runs have together; those with a reason have none.
 std::int64_t total_length(const Runs&, const byte* reasons);
 
-// The runs side by side from one place of `data` on, which has 32 bytes to spare, and the offset of
-// each and of the end; returns the last.
-std::int64_t gather(const Runs&, const byte* reasons, place* offsets, byte* data,
-                    std::int64_t at = 0);
+// The runs side by side in `data`, which has 32 bytes to spare, and the offset of each and of the end.
+void gather(const Runs&, const byte* reasons, place* offsets, byte* data);
+
+// Where texts are put side by side, with 32 bytes to spare.
+struct Room {
+    byte* data = nullptr;
+    std::int64_t size = 0, filled = 0;
+};
+
+enum class Gathered { all, no_room, not_told };
+
+// Texts side by side behind those that are there, with the offset of each and of the end; which are
+// empty or blank, and adds how many. Nothing is told where there is no room for all of them.
+Gathered gather_filled(const Runs&, byte* reasons, place* offsets, Room& into, std::int64_t& blanks);
+
+// The same of fields; nothing either where one begins with a quote and does not end with it.
+Gathered gather_filled(const Fields&, byte* reasons, place* offsets, Room& into, std::int64_t& blanks);
 
 // Different texts, numbered as they come.
 class Words {
