@@ -19,7 +19,12 @@ SHORT = [name[:3] for name in IN_FULL]
 MONTHS = {name: place % 12 + 1 for place, name in enumerate([*SHORT, *IN_FULL])}
 NUMBERS = {"%d": r"(?P<d>\d{1,2})", "%m": r"(?P<m>\d{1,2})", "%Y": r"(?P<Y>\d{4})"}
 NUMBERS |= {"%y": r"(?P<y>\d{2})", "%b": r"(?P<b>[A-Za-z]+)", "%M": r"(?P<M>\d{2})"}
-NUMBERS |= {"%H": r"(?P<H>\d{1,2})", "%I": r"(?P<I>\d{1,2})", "%p": r"(?P<p>[AaPp][Mm])"}
+NUMBERS |= {
+    "%S": r"(?P<S>\d{2})",
+    "%H": r"(?P<H>\d{1,2})",
+    "%I": r"(?P<I>\d{1,2})",
+    "%p": r"(?P<p>[AaPp][Mm])",
+}
 
 
 def meant(text: str, pattern: str) -> dt.datetime | None:
@@ -41,7 +46,7 @@ def meant(text: str, pattern: str) -> dt.datetime | None:
             return None
         hour = hour % 12 + 12 * (part["p"].lower() == "pm")
     try:
-        return dt.datetime(year, month, int(part["d"]), hour, minute)
+        return dt.datetime(year, month, int(part["d"]), hour, minute, int(part.get("S", 0)))
     except ValueError:
         return None
 
@@ -107,6 +112,7 @@ def test_odd_cells_are_left_and_all_others_read(pattern, good, odd):
 PATTERNS = [
     *("%d/%m/%Y", "%m/%d/%y", "%d %b %Y", "%b %d, %Y", "%d-%b-%y", "%Y.%m.%d", "%d.%m.%Y %H:%M"),
     *("%b %d %Y %I:%M %p", "%d/%m/%y %I:%M %p", "%Y-%m-%d %H:%M"),
+    *("%Y-%m-%d", "%Y-%m-%dT%H:%M:%S", "%d.%m.%Y %H:%M:%S"),
 ]
 
 
@@ -123,7 +129,8 @@ def columns(draw):
         parts = {"%d": f"{moment.day:0{width}}", "%m": f"{moment.month:0{width}}"}
         parts |= {"%Y": f"{year:04}", "%y": f"{year % 100:02}", "%b": names[moment.month - 1]}
         parts |= {"%H": f"{moment.hour:0{width}}", "%I": f"{moment.hour % 12 or 12:0{width}}"}
-        parts |= {"%M": f"{moment.minute:02}", "%p": "PM" if moment.hour > 11 else "AM"}
+        parts |= {"%M": f"{moment.minute:02}", "%S": f"{moment.second:02}"}
+        parts |= {"%p": "PM" if moment.hour > 11 else "AM"}
         cell = pattern
         for directive, text in parts.items():
             cell = cell.replace(directive, text)
@@ -154,7 +161,9 @@ DIVIDED = [
 ORDERS = ["%d{}%b{}%Y", "%b{}%d{}%Y", "%Y{}%b{}%d"]
 BY_NAME = st.tuples(
     st.one_of(st.integers(0, 32).map(str), st.sampled_from(["01", "09", "031", "x"])),
-    st.sampled_from([*IN_FULL, *SHORT, "Septem", "JUNE", "mayx", "m", ""]),
+    st.sampled_from(
+        [*IN_FULL, *SHORT, "Septem", "JUNE", "mayx", "septembes", "Zeptember", "m", ""]
+    ),
     st.one_of(st.integers(1, 9999).map("{:04}".format), st.sampled_from(["21", "02021", "2O21"])),
 )
 DEVIATION = st.tuples(st.integers(0, 24), st.sampled_from(["", *"0 5a-,."]), st.booleans())

@@ -418,6 +418,27 @@ def test_the_lowest_and_the_highest_number_are_found_alike(pairs, kind):
         assert reference.extremes(values, why, looks) == compiled.extremes(values, why, looks)
 
 
+@given(st.data())
+def test_how_numbers_follow_each_other_is_told_alike(data):
+    """Among several hundred that rise some are repeated, exchanged or missing."""
+    count = data.draw(st.sampled_from([0, 1, 2, 200, 256, 257, 300, 600]))
+    values = np.arange(count, dtype=np.int64) * data.draw(st.sampled_from([1, 512, -1, 2**40]))
+    reasons = np.zeros(count, np.uint8)
+    for at in data.draw(st.lists(st.integers(0, count - 1), max_size=6)) if count else ():
+        values[at] = values[data.draw(st.integers(0, count - 1))]
+        reasons[data.draw(st.integers(0, count - 1))] = data.draw(st.sampled_from([0, 1, 7]))
+    for why in (reasons, None):
+        told = reference.course(values, why)
+        assert told == compiled.course(values, why)
+        rest = [
+            value
+            for value, reason in zip(values, reasons, strict=True)
+            if not reason or why is None
+        ]
+        assert told.rises == (sorted(set(rest)) == rest)
+        assert told.repeats == (len(set(rest[:256])) < len(rest[:256]))
+
+
 EDGES = [0, 1, -9, 98, 99, 999, 2**53, 2**53 + 1, 2**63 - 1, -(2**63)]
 CODES = st.one_of(
     st.sampled_from([-9, 98, 99, 999, 2**53, 2**63 - 1, 9.5, "99", "-9", 1e300, -1e300]).map(
@@ -472,6 +493,7 @@ def test_texts_are_gathered_alike(texts, data):
             each.encoded(*given_, reasons),
             each.encoded(*given_, reasons, 2),
             [each.different(*given_, most) for most in (0, 2, 40)],
+            each.listed(*given_),
             each.match(*given_, words).tolist(),
             each.blank(*given_).tolist(),
             [edge.tolist() for edge in each.trimmed(*given_)],
