@@ -114,8 +114,10 @@ def convert_times(cells: Cells, rule: Rule, early: EarlyResult | None = None) ->
         coded = by_text(cells.trimmed(), rule.codes)
         hit = (reasons == PRESENT) & (coded >= 0)
         reasons[hit] = reason_of(0) + coded[hit]
-    made = kernels.masked(values, kernels.validity(reasons), kind)
-    return Converted(made, reasons, pending, place=place, worded=bool(worded))
+    validity = kernels.validity(reasons)
+    made = kernels.masked(values, validity, kind)
+    only, worded = validity.only, bool(worded)
+    return Converted(made, reasons, pending, place=place, worded=worded, only=only)
 
 
 def _in_english(cells: Cells) -> Cells:

@@ -288,7 +288,8 @@ class Moments {
     // The reason of a cell, 0 if it could be read.
     byte take(const byte* at, const byte* end, std::int64_t& days, std::int64_t& micros,
               NumbersTold& told) {
-        if (!words_first && read_usual(at, end, days, micros)) return 0;
+        // what begins with no digit is mostly blank or a word, and neither is a date
+        if (!words_first && is_digit(*at) && read_usual(at, end, days, micros)) return 0;
         trim(at, end);
         if (at == end) {
             ++told.blanks;
