@@ -283,20 +283,23 @@ class TypeSearch:
 
         A kernel may have read the cells as integers.
         """
-        read = early
-        if read is None:
-            probe = cells.at(slice(PROBE))
-            asked = number_request(self._how.rule("integer"))
-            read = kernels.read_numbers(probe.buffer, probe.starts, probe.ends, asked)
-        if not (isinstance(read, NumbersRead) and read.left):
-            block = self._attempt(cells, "integer", early)
-            done = block.converted
-            if len(done.unread) or done.values.null_count == len(cells):
-                return None
-            return block, INTEGERS
-        at = int((read.reasons == IS_UNREADABLE).argmax())
-        first = cells.buffer[cells.starts[at] : cells.ends[at]].tobytes()
-        if not self._how.is_plain or first.count(self.rule.decimal.encode()) != 1:
+        at, mark = 0, self.rule.decimal
+        first = texts_in(cells.at(slice(1))) if early is None else []
+        if "".join(first).count(mark) != 1:  # else it is hardly an integer
+            read = early
+            if read is None:
+                probe = cells.at(slice(PROBE))
+                asked = number_request(self._how.rule("integer"))
+                read = kernels.read_numbers(probe.buffer, probe.starts, probe.ends, asked)
+            if not (isinstance(read, NumbersRead) and read.left):
+                block = self._attempt(cells, "integer", early)
+                done = block.converted
+                if len(done.unread) or done.values.null_count == len(cells):
+                    return None
+                return block, INTEGERS
+            at = int((read.reasons == IS_UNREADABLE).argmax())
+            first = texts_in(cells.at(slice(at, at + 1)))
+        if not self._how.is_plain or "".join(first).count(mark) != 1:
             return None
         probe, asked = cells.at(slice(at, at + PROBE)), number_request(self._how.rule("number"))
         read = kernels.read_numbers(probe.buffer, probe.starts, probe.ends, asked)

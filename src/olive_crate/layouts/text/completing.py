@@ -301,24 +301,29 @@ def _shapes(column: Iterable[str]) -> Counter[str]:
     if len(alike) != len(cells):  # one of them holds the mark
         alike = [cell.translate(DIGITS) for cell in cells]
     for cell, count in Counter(alike).items():
-        text = cell.strip(AROUND)
-        filled += count if text else 0
-        if text.isdigit():
-            whole += count
-        elif text and (text[0].isdigit() or text[0] in "+-,."):
-            if text.lstrip("+-").isdigit():
-                whole += count
-            elif shape := _shape(text):
-                found[shape] += count
+        is_filled, is_whole, shape = _told(cell)
+        filled += count * is_filled
+        whole += count * is_whole
+        if shape:
+            found[shape] += count
     return found if sum(found.values()) + whole >= 0.3 * filled else Counter()
 
 
 @lru_cache(maxsize=4096)
-def _shape(text: str) -> str:
-    """The first shape that a text has, empty if none; digits from 1 to 9 need not be told apart."""
+def _told(cell: str) -> tuple[bool, bool, str]:
+    """Whether a cell holds anything, whether that is a whole number, and else its shape.
+
+    That is the first shape of a number that it has, empty if none. Digits from 1 to 9 need not be
+    told apart.
+    """
+    text = cell.strip(AROUND)
+    if text.lstrip("+-").isdigit():
+        return True, True, ""
+    if not text or not (text[0].isdigit() or text[0] in "+-,."):
+        return bool(text), False, ""
     held = {ALIKE_IN_NUMBERS.get(char, char) for char in text}
     likely = ((shape, form) for shape, (marks, form) in SHAPES.items() if marks <= held)
-    return next((shape for shape, form in likely if form.fullmatch(text)), "")
+    return True, False, next((shape for shape, form in likely if form.fullmatch(text)), "")
 
 
 def _evidence(
