@@ -4,6 +4,12 @@ It stands outside of the package and imports nothing before it is ready, since a
 modules are imported would end in a traceback.
 """
 
+from __future__ import annotations
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from types import FrameType
+
 
 def main() -> None:
     """Run the command. A first interrupt lets it clean up; one that comes later ends it at once."""
@@ -27,6 +33,8 @@ def main() -> None:
             os._exit(130)  # without waiting for threads that still work
 
 
+MOMENT, LONGEST = 0.01, 1.0
+"""Seconds after which an interrupt is tried again that came at a bad time, and so for how long."""
 PATIENCE = 2.0
 """Seconds in which what is begun is cleaned up; further interrupts are of no use until then."""
 
@@ -111,12 +119,30 @@ def _catch_interrupts() -> None:
     if signal.getsignal(signal.SIGINT) is not signal.default_int_handler:
         return  # whoever has started us wants it otherwise
     first: list[float] = []
+    can_wait = hasattr(signal, "setitimer")
 
-    def interrupted(_signal: int, _frame: object) -> None:
-        if not first:
-            first.append(monotonic())
+    since: list[float] = []
+
+    def interrupted(_signal: int, frame: FrameType | None) -> None:
+        now = monotonic()
+        since.append(now)
+        if can_wait and not first and _holds_locks(frame) and now - since[0] < LONGEST:
+            signal.setitimer(signal.ITIMER_REAL, MOMENT)
+        elif not first:
+            first.append(now)
             raise KeyboardInterrupt
-        if monotonic() - first[0] > PATIENCE:
+        elif now - first[0] > PATIENCE:
             os._exit(130)
 
     signal.signal(signal.SIGINT, interrupted)
+    if can_wait:
+        signal.signal(signal.SIGALRM, interrupted)
+
+
+def _holds_locks(frame: FrameType | None) -> bool:
+    """Is this a place where Python, once interrupted, may hold a lock for ever?
+
+    It is where modules are imported, and where threads wait for each other.
+    """
+    name = "" if frame is None else str(frame.f_globals.get("__name__"))
+    return name.startswith(("importlib.", "_frozen_importlib", "threading", "concurrent.futures"))

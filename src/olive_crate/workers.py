@@ -13,9 +13,10 @@ from __future__ import annotations
 import os
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
 from threading import Lock
 from types import TracebackType
-from typing import TYPE_CHECKING, Generic, TypeVar
+from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
 from . import kernels
 
@@ -73,6 +74,8 @@ class Workers:
     def __init__(self, count: int) -> None:
         self.count = max(1, count)
         self._others: ThreadPoolExecutor | None = None
+        self._begun: list[_Ahead[Any, Any]] = []
+        """What has been handed out and not been ended."""
         if self.count > 1:
             from concurrent.futures import ThreadPoolExecutor  # not needed for a first look
 
@@ -88,6 +91,8 @@ class Workers:
         error: BaseException | None,
         trace: TracebackType | None,
     ) -> None:
+        for each in list(self._begun):  # an interrupt may have left some of them before their end
+            each.stop()
         if self._others is not None:
             self._others.shutdown(wait=True, cancel_futures=True)
 
@@ -97,8 +102,8 @@ class Workers:
             return [work(item) for item in items]
         every = list(items)
         most = len(every) + self.count
-        helped = _Ahead(self._others, self.count, work, iter(every), most, False)
-        return [result for _, result in helped.results()]
+        with self._helped(work, iter(every), most, False) as helped:
+            return [result for _, result in helped.results()]
 
     def ahead(self, work: Callable[[T], R], items: Iterator[T]) -> Iterator[tuple[T, R]]:
         """Each item with its result, in order; some more items are worked on meanwhile.
@@ -111,8 +116,21 @@ class Workers:
             for item in items:
                 yield item, work(item)
         else:
-            most = self.count + 1
-            yield from _Ahead(self._others, self.count, work, items, most, True).results()
+            with self._helped(work, items, self.count + 1, True) as helped:
+                yield from helped.results()
+
+    @contextmanager
+    def _helped(
+        self, work: Callable[[T], R], items: Iterator[T], most: int, learning: bool
+    ) -> Iterator[_Ahead[T, R]]:
+        """Items that are worked on by the others too, until this ends."""
+        assert self._others is not None
+        helped = _Ahead(self._others, self.count, work, items, most, learning)
+        self._begun.append(helped)
+        try:
+            yield helped
+        finally:
+            self._begun.remove(helped)
 
 
 class _Asked(Generic[T, R]):
@@ -165,21 +183,26 @@ class _Ahead(Generic[T, R]):
         """Each item with its result, in order."""
         if self._learning:
             self._ask()
-        helpers = [self._others.submit(self._help) for _ in range(self._count - 1)]
-        try:
+        helpers: list[Future[None]] = []
+        try:  # an interrupt may come as soon as the first thread is there
+            helpers.extend(self._others.submit(self._help) for _ in range(self._count - 1))
             if self._learning:
                 self._work_on_one()
             while self._is_due():
                 yield self._handed_back()
                 self._known.set()
         finally:
-            self._ended = True
-            self._waiting.clear()
-            self._known.set()
+            self.stop()
             for each in helpers:
-                self._room.release()
                 if not each.cancel():
                     each.result()
+
+    def stop(self) -> None:
+        """Begin no more work, and let those go who wait for some."""
+        self._ended = True
+        self._waiting.clear()
+        self._known.set()
+        self._room.release(self._count - 1)
 
     def _help(self) -> None:
         while not self._known.is_set() and self._ask(patient=False):

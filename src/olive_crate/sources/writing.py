@@ -7,7 +7,6 @@ import glob
 import os
 import re
 import shutil
-import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -50,12 +49,14 @@ def temporary_beside(path: Path) -> Path:
     have ended without removing them are removed.
     """
     _remove_left_over(path)
-    handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.{os.getpid()}-")
-    if not _locked(handle):
-        os.close(handle)
+    made = _new_beside(path.parent, f".{path.name}.{os.getpid()}-")
+    _HELD[str(made)] = NOT_LOCKED  # before it is there, so that an interrupt finds it
+    handle = os.open(made, os.O_RDWR | os.O_CREAT | os.O_EXCL, 0o600)
+    if _locked(handle):
+        _HELD[str(made)] = handle
     else:
-        _HELD[name] = handle
-    return Path(name)
+        os.close(handle)
+    return made
 
 
 def folder_beside(path: Path) -> Path:
@@ -69,10 +70,16 @@ def folder_beside(path: Path) -> Path:
             match = pattern.fullmatch(each.name)
             if match is not None and not lives(int(match[1])):
                 shutil.rmtree(each, ignore_errors=True)
-        prefix = f".{path.name}.parts-{os.getpid()}-"
-        made = Path(tempfile.mkdtemp(dir=path.parent, prefix=prefix))
-    _FOLDERS.add(made)
+        made = _new_beside(path.parent, f".{path.name}.parts-{os.getpid()}-")
+        _FOLDERS.add(made)  # before it is there, so that an interrupt finds it
+        made.mkdir(0o700)
     return made
+
+
+def _new_beside(folder: Path, prefix: str) -> Path:
+    """A name that nothing in a folder has."""
+    made = folder / (prefix + os.urandom(4).hex())
+    return _new_beside(folder, prefix) if os.path.lexists(made) else made
 
 
 def give_up_folder(folder: Path) -> None:
@@ -91,6 +98,8 @@ _FOLDERS: set[Path] = set()
 """Folders of temporary files that this process holds."""
 _HELD: dict[str, int] = {}
 """Temporary files that this process holds, with the handles of their locks."""
+NOT_LOCKED = -1
+"""In place of a handle: the file is about to be made, or the system has no locks."""
 LOCKS: dict[Path, str] = {}
 """Locks of folders that this process holds or is taking, with what it writes into them."""
 
@@ -110,8 +119,8 @@ def clean_up() -> None:
 
 
 def _let_go(temporary: Path) -> None:
-    handle = _HELD.pop(str(temporary), None)
-    if handle is not None:
+    handle = _HELD.pop(str(temporary), NOT_LOCKED)
+    if handle != NOT_LOCKED:
         os.close(handle)
 
 
