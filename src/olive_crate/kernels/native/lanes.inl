@@ -688,9 +688,9 @@ struct Lanes {
     };
 
     // Cells of one plain shape, four at a time: two share each register, one in either half.
-    class Turns {
+    class FourPlaced {
       public:
-        explicit Turns(const Shape& shape)
+        explicit FourPlaced(const Shape& shape)
             : last(shape.last), width(_mm256_set1_epi64x(shape.width)), near(shape, 0),
               far(shape, 16), least(twice(reinterpret_cast<const byte*>(shape.least))),
               span(twice(reinterpret_cast<const byte*>(shape.span))) {}

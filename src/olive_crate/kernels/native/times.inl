@@ -386,10 +386,10 @@ static int read_usual_cells(const Cells cells, std::int64_t begin, int size, con
     const bool whole = shape.tail == pattern.count;
     int count = 0, each = 0;
     if constexpr (PLAIN && Several::THERE) {
-        const typename Several::Turns turns{shape};
+        const typename Several::FourPlaced placed{shape};
         for (; whole && each + Several::COUNT <= size; each += Several::COUNT) {
             const std::int64_t cell = begin + each;
-            const unsigned left = turns.template read<UNIT>(cells, cell, values);
+            const unsigned left = placed.template read<UNIT>(cells, cell, values);
             note_left<Several>(left, each, reasons + cell, rest, count);
         }
     }
