@@ -236,15 +236,16 @@ void rows(const Input& input) {
     tasks[2].words = &words;
     tasks[2].starts = starts.data();
     tasks[2].ends = ends.data();
-    tasks[3].room = (input[1] >> 2) * 4;  // too little, at times
-    std::vector<byte> beside(static_cast<std::size_t>(tasks[3].room) + PAD);
-    tasks[3].data = beside.data();
+    Room& texts = tasks[3].texts;
+    texts.size = (input[1] >> 2) * 4;  // too little, at times
+    std::vector<byte> beside(static_cast<std::size_t>(texts.size) + PAD);
+    texts.data = beside.data();
     const char* const sets[] = {"portable", "sse2", "avx2"};
     choose_instructions(sets[input[2] % 3]);
     const Text name{nullptr, 0};
     read_rows(text.data(), true, text.low(), text.high(), marks, true, fields, room, lines.data(),
               name, tasks.data(), 4);
-    if (tasks[3].data && tasks[3].filled > tasks[3].room) differs("the room of texts");
+    if (texts.data && texts.filled > texts.size) differs("the room of texts");
 }
 
 void sheet(const Input& input) {
