@@ -19,7 +19,9 @@ def main() -> None:
         _start_no_helpers()
         _make_no_frames()
         _run()
-    except KeyboardInterrupt:
+    except BaseException as error:
+        if not isinstance(error, KeyboardInterrupt) and (not _RAISED or type(error) is SystemExit):
+            raise  # else an import that was interrupted has made another error of it
         import os
         import sys
 
@@ -33,6 +35,8 @@ def main() -> None:
             os._exit(130)  # without waiting for threads that still work
 
 
+_RAISED: list[float] = []
+"""When the first interrupt was raised, if one was."""
 MOMENT, LONGEST = 0.01, 1.0
 """Seconds after which an interrupt is tried again that came at a bad time, and so for how long."""
 PATIENCE = 2.0
@@ -118,10 +122,8 @@ def _catch_interrupts() -> None:
 
     if signal.getsignal(signal.SIGINT) is not signal.default_int_handler:
         return  # whoever has started us wants it otherwise
-    first: list[float] = []
     can_wait = hasattr(signal, "setitimer")
-
-    since: list[float] = []
+    first, since = _RAISED, list[float]()
 
     def interrupted(_signal: int, frame: FrameType | None) -> None:
         now = monotonic()
