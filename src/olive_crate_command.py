@@ -127,7 +127,7 @@ def _catch_interrupts() -> None:
 
     def interrupted(_signal: int, frame: FrameType | None) -> None:
         now = monotonic()
-        since.append(now)
+        since[:] = since or [now]
         if can_wait and not first and _holds_locks(frame) and now - since[0] < LONGEST:
             signal.setitimer(signal.ITIMER_REAL, MOMENT)
         elif not first:
@@ -142,7 +142,7 @@ def _catch_interrupts() -> None:
 
 
 def _holds_locks(frame: FrameType | None) -> bool:
-    """Is this a place where Python, once interrupted, may hold a lock for ever?
+    """Is this a place where Python, once interrupted, may hold a lock forever?
 
     It is where modules are imported, and where threads wait for each other.
     """

@@ -228,6 +228,7 @@ class TypeSearch:
                 return told, TEXT if told.kind else Open()
             if told:
                 return self._from_narrowed(cells, Narrowed(told[0], told))
+        # where a kernel has given up, they are mostly words, and those were tried first
         if early is None and (numbers := self._numbers(cells, None)):
             return numbers
         all_of_it = len(cells) <= FIRST
